@@ -1,0 +1,89 @@
+package main
+
+import (
+	"bytes"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"testing"
+
+	"github.com/rogpeppe/go-internal/testscript"
+	"github.com/stretchr/testify/require"
+)
+
+// binary is the program under test, built as users build it.
+var binary string
+
+func TestMain(m *testing.M) {
+	os.Exit(func() int {
+		folder, err := os.MkdirTemp("", "frizzel-test-")
+		if err != nil {
+			panic(err)
+		}
+		defer os.RemoveAll(folder)
+		binary = filepath.Join(folder, "frizzel")
+		build := exec.Command("go", "build", "-o", binary, ".")
+		build.Env = append(os.Environ(), "CGO_ENABLED=0")
+		if out, err := build.CombinedOutput(); err != nil {
+			fmt.Fprintf(os.Stderr, "%s\n", out)
+			return 1
+		}
+		return m.Run()
+	}())
+}
+
+// TestScripts runs every file in testdata: commands and what they must print.
+func TestScripts(t *testing.T) {
+	testscript.Run(t, testscript.Params{
+		Dir:                 "testdata",
+		RequireExplicitExec: true,
+		Setup: func(env *testscript.Env) error {
+			env.Setenv("PATH", filepath.Dir(binary)+string(os.PathListSeparator)+os.Getenv("PATH"))
+			env.Setenv("FRIZZEL_STATE", filepath.Join(env.WorkDir, ".state"))
+			return nil
+		},
+		Cmds: map[string]func(*testscript.TestScript, bool, []string){
+			"frizzel": runFrizzel,
+			"sed-crlf": func(ts *testscript.TestScript, _ bool, args []string) { // make line endings \r\n
+				for _, name := range args {
+					path := ts.MkAbs(name)
+					text, err := os.ReadFile(path)
+					ts.Check(err)
+					ts.Check(os.WriteFile(path, bytes.ReplaceAll(text, []byte("\n"), []byte("\r\n")), 0o644))
+				}
+			},
+		},
+	})
+}
+
+// runFrizzel is `frizzel STATUS ARG…`: the program must exit with that status.
+func runFrizzel(ts *testscript.TestScript, neg bool, args []string) {
+	if neg || len(args) == 0 {
+		ts.Fatalf("usage: frizzel STATUS ARG...")
+	}
+	err := ts.Exec(binary, args[1:]...)
+	status := "0"
+	if exit, ok := err.(*exec.ExitError); ok {
+		status = fmt.Sprint(exit.ExitCode())
+	} else if err != nil {
+		ts.Fatalf("%v", err)
+	}
+	if status != args[0] {
+		ts.Fatalf("exit status %s, want %s", status, args[0])
+	}
+}
+
+// frizzel runs the program in a folder and returns what it printed.
+func frizzel(t *testing.T, folder string, args ...string) (stdout, stderr string, status int) {
+	t.Helper()
+	var out, errs bytes.Buffer
+	c := exec.Command(binary, args...)
+	c.Dir, c.Stdout, c.Stderr = folder, &out, &errs
+	c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(folder), "state"))
+	err := c.Run()
+	if _, ok := err.(*exec.ExitError); !ok {
+		require.NoError(t, err)
+	}
+	return out.String(), errs.String(), c.ProcessState.ExitCode()
+}

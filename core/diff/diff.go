@@ -1,0 +1,271 @@
+// Package diff turns edits into hunks and hunks into a unified diff.
+//
+// No two texts are compared: the edits say which lines changed, so a diff costs as
+// much as what changed, and tells exactly what will be done. The central type is
+// [Hunk]; [Hunks] makes them.
+package diff
+
+import (
+	"bytes"
+	"slices"
+
+	"frizzel/core/edit"
+)
+
+// Hunk is changed lines and those around them.
+type Hunk struct {
+	OldStart, OldLines int // line numbers from 1
+	NewStart, NewLines int
+	Lines              []Line
+	Rules              []int // the rules that made it, ascending
+}
+
+// Line is one line of a hunk.
+type Line struct {
+	Op   Op
+	Text []byte // with its line ending; shared with the text or an edit
+	// Marks are the byte ranges of Text that an edit took or wrote; nil where it
+	// is the whole line.
+	Marks [][2]int
+}
+
+// Op says what becomes of a line.
+type Op byte
+
+const (
+	Keep   Op = ' '
+	Remove Op = '-'
+	Add    Op = '+'
+)
+
+// Hunks returns the hunks of the edits to text, with up to context lines around the
+// changed ones.
+func Hunks(text []byte, edits edit.List, context int) []Hunk {
+	var hunks []Hunk
+	b := builder{text: text, context: context}
+	for i := 0; i < len(edits); {
+		blk, n := nextBlock(text, edits[i:])
+		i += n
+		if blk.same() {
+			continue
+		}
+		if len(hunks) > 0 && b.near(blk) {
+			b.extend(&hunks[len(hunks)-1], blk)
+			continue
+		}
+		if len(hunks) > 0 {
+			b.finish(&hunks[len(hunks)-1])
+		}
+		hunks = append(hunks, b.begin(blk))
+	}
+	if len(hunks) > 0 {
+		b.finish(&hunks[len(hunks)-1])
+	}
+	return hunks
+}
+
+// block is lines that become others: text[start:end] becomes fresh.
+type block struct {
+	start, end       int
+	old, fresh       []byte
+	oldMark, newMark [][2]int // what edits took and wrote, offsets in old and fresh
+	rules            []int
+}
+
+func (b *block) same() bool { return len(b.old) == 0 && len(b.fresh) == 0 }
+
+// nextBlock gathers the first edit and all that touch its lines or those right
+// behind, and returns how many they are.
+func nextBlock(text []byte, edits edit.List) (*block, int) {
+	b := &block{start: lineStart(text, edits[0].Start)}
+	at := b.start
+	n := 0
+	for n < len(edits) && (n == 0 || b.meets(text, edits[n])) {
+		e := edits[n]
+		b.fresh = append(b.fresh, text[at:e.Start]...)
+		b.oldMark = append(b.oldMark, [2]int{e.Start - b.start, e.End - b.start})
+		b.newMark = append(b.newMark, [2]int{len(b.fresh), len(b.fresh) + len(e.New)})
+		b.fresh = append(b.fresh, e.New...)
+		at = e.End
+		b.rules = append(b.rules, e.Rules...)
+		if at >= b.end {
+			b.end = at
+			if !atLineEdge(text, at) || len(b.fresh) > 0 && b.fresh[len(b.fresh)-1] != '\n' {
+				b.end = lineEnd(text, at)
+			}
+		}
+		n++
+	}
+	b.fresh = append(b.fresh, text[at:b.end]...)
+	b.old = text[b.start:b.end]
+	b.trim()
+	slices.Sort(b.rules)
+	b.rules = slices.Compact(b.rules)
+	return b, n
+}
+
+// meets reports whether an edit begins on one of the block's lines or on the one
+// right behind.
+func (b *block) meets(text []byte, e edit.Edit) bool {
+	return e.Start <= b.end || bytes.IndexByte(text[b.end:e.Start], '\n') < 0
+}
+
+// trim drops the lines that the old and the new text begin or end with in common.
+func (b *block) trim() {
+	front := 0
+	for {
+		o, f := b.old[front:], b.fresh[front:]
+		n := lineEnd(o, 0)
+		if n == 0 || n != lineEnd(f, 0) || !bytes.Equal(o[:n], f[:n]) {
+			break
+		}
+		front += n
+	}
+	b.start += front
+	b.old, b.fresh = b.old[front:], b.fresh[front:]
+	shift(b.oldMark, front)
+	shift(b.newMark, front)
+	for len(b.old) > 0 && len(b.fresh) > 0 {
+		o, f := b.old[lineStart(b.old, len(b.old)-1):], b.fresh[lineStart(b.fresh, len(b.fresh)-1):]
+		if !bytes.Equal(o, f) {
+			break
+		}
+		b.old, b.fresh = b.old[:len(b.old)-len(o)], b.fresh[:len(b.fresh)-len(f)]
+		b.end -= len(o)
+	}
+}
+
+func shift(marks [][2]int, by int) {
+	for i := range marks {
+		marks[i][0] -= by
+		marks[i][1] -= by
+	}
+}
+
+func lineStart(text []byte, at int) int { return bytes.LastIndexByte(text[:at], '\n') + 1 }
+
+// lineEnd returns where the line after the one that holds text[at] begins.
+func lineEnd(text []byte, at int) int {
+	i := bytes.IndexByte(text[at:], '\n')
+	if i < 0 {
+		return len(text)
+	}
+	return at + i + 1
+}
+
+func atLineEdge(text []byte, at int) bool { return at == 0 || text[at-1] == '\n' }
+
+// builder makes hunks of blocks, in order.
+type builder struct {
+	text    []byte
+	context int
+	at      int // behind the last block
+	line    int // lines of text before at
+	growth  int // lines added less lines removed so far
+}
+
+// near reports whether so few lines lie between the last block and blk that they
+// belong to one hunk.
+func (b *builder) near(blk *block) bool {
+	at := b.at
+	for range 2 * b.context {
+		if at >= blk.start {
+			return true
+		}
+		at = lineEnd(b.text, at)
+	}
+	return at >= blk.start
+}
+
+// advance counts the lines up to at.
+func (b *builder) advance(at int) {
+	b.line += countLines(b.text[b.at:at])
+	b.at = at
+}
+
+func (b *builder) begin(blk *block) Hunk {
+	from := blk.start
+	for range b.context {
+		if from <= b.at {
+			break
+		}
+		from = lineStart(b.text, from-1)
+	}
+	b.advance(max(from, b.at))
+	h := Hunk{OldStart: b.line + 1, NewStart: b.line + b.growth + 1}
+	b.extend(&h, blk)
+	return h
+}
+
+// extend appends the kept lines up to a block, and the block.
+func (b *builder) extend(h *Hunk, blk *block) {
+	b.keep(h, blk.start)
+	h.Lines = appendLines(h.Lines, Remove, blk.old, blk.oldMark)
+	h.Lines = appendLines(h.Lines, Add, blk.fresh, blk.newMark)
+	h.OldLines += countLines(blk.old)
+	h.NewLines += countLines(blk.fresh)
+	b.growth += countLines(blk.fresh) - countLines(blk.old)
+	b.advance(blk.end)
+	for _, r := range blk.rules {
+		if !slices.Contains(h.Rules, r) {
+			h.Rules = append(h.Rules, r)
+		}
+	}
+	slices.Sort(h.Rules)
+}
+
+// keep appends the lines up to at.
+func (b *builder) keep(h *Hunk, at int) {
+	n := len(h.Lines)
+	h.Lines = appendLines(h.Lines, Keep, b.text[b.at:at], nil)
+	h.OldLines += len(h.Lines) - n
+	h.NewLines += len(h.Lines) - n
+	b.advance(at)
+}
+
+// finish appends the lines behind a hunk's last block.
+func (b *builder) finish(h *Hunk) {
+	to := b.at
+	for range b.context {
+		to = lineEnd(b.text, to)
+	}
+	b.keep(h, to)
+	if h.OldLines == 0 {
+		h.OldStart--
+	}
+	if h.NewLines == 0 {
+		h.NewStart--
+	}
+}
+
+// countLines counts the lines of whole lines, the last of which may lack its
+// ending.
+func countLines(text []byte) int {
+	n := bytes.Count(text, []byte("\n"))
+	if len(text) > 0 && text[len(text)-1] != '\n' {
+		n++
+	}
+	return n
+}
+
+// appendLines cuts text into lines and hands each the marks that lie in it.
+func appendLines(lines []Line, op Op, text []byte, marks [][2]int) []Line {
+	for at := 0; at < len(text); {
+		next := lineEnd(text, at)
+		l := Line{Op: op, Text: text[at:next]}
+		for len(marks) > 0 && marks[0][1] <= at && !(marks[0][0] == marks[0][1] && marks[0][0] == at) {
+			marks = marks[1:]
+		}
+		for _, m := range marks {
+			if m[0] >= next {
+				break
+			}
+			if from, to := max(m[0], at), min(m[1], next); from < to {
+				l.Marks = append(l.Marks, [2]int{from - at, to - at})
+			}
+		}
+		lines = append(lines, l)
+		at = next
+	}
+	return lines
+}

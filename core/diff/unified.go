@@ -1,0 +1,82 @@
+package diff
+
+import (
+	"bytes"
+	"fmt"
+	"strings"
+)
+
+// Unified appends hunks as a unified diff of the file named name, a path with
+// slashes that does not begin with one, as `git apply` and `patch -p1` take it.
+// about gives what stands behind a hunk's line numbers; nil gives nothing.
+func Unified(dst []byte, name string, hunks []Hunk, about func(Hunk) string) []byte {
+	if len(hunks) == 0 {
+		return dst
+	}
+	dst = fmt.Appendf(dst, "--- %s\n+++ %s\n", Name("a/"+name), Name("b/"+name))
+	for _, h := range hunks {
+		dst = append(dst, h.Header()...)
+		if about != nil {
+			if s := about(h); s != "" {
+				dst = append(append(dst, ' '), s...)
+			}
+		}
+		dst = append(dst, '\n')
+		for _, l := range h.Lines {
+			dst = append(append(dst, byte(l.Op)), l.Text...)
+			if !bytes.HasSuffix(l.Text, []byte("\n")) {
+				dst = append(dst, "\n\\ No newline at end of file\n"...)
+			}
+		}
+	}
+	return dst
+}
+
+// Header returns the line that says where a hunk stands.
+func (h Hunk) Header() string {
+	return fmt.Sprintf("@@ -%s +%s @@", interval(h.OldStart, h.OldLines), interval(h.NewStart, h.NewLines))
+}
+
+func interval(start, lines int) string {
+	if lines == 1 {
+		return fmt.Sprint(start)
+	}
+	return fmt.Sprintf("%d,%d", start, lines)
+}
+
+// Name writes a path as diffs do: quoted where it holds a control character, a
+// quote, a backslash or a byte above 127, and with a tab behind it where it holds
+// a space.
+func Name(path string) string {
+	plain := true
+	for _, c := range []byte(path) {
+		if c < ' ' || c >= 0x7f || c == '"' || c == '\\' {
+			plain = false
+		}
+	}
+	if plain {
+		if strings.Contains(path, " ") {
+			path += "\t"
+		}
+		return path
+	}
+	var b strings.Builder
+	b.WriteByte('"')
+	for _, c := range []byte(path) {
+		switch {
+		case c == '"' || c == '\\':
+			b.WriteByte('\\')
+			b.WriteByte(c)
+		case c == '\t':
+			b.WriteString(`\t`)
+		case c == '\n':
+			b.WriteString(`\n`)
+		case c < ' ' || c >= 0x7f:
+			fmt.Fprintf(&b, `\%03o`, c)
+		default:
+			b.WriteByte(c)
+		}
+	}
+	b.WriteByte('"')
+	return b.String()
+}

@@ -1,0 +1,79 @@
+// Package edit is the one idea the engine stands on: a rule turns a text into a
+// list of edits, and two lists in a row compose into one.
+//
+// An [Edit] replaces the bytes [Start, End) of a text by others. A [List] is
+// ordered and does not overlap. After all rules have run there is one list against
+// the text as it was read; the diff, the new file, the review and every count fall
+// out of it, and bytes that no edit names are copied as they are.
+package edit
+
+import (
+	"bytes"
+	"slices"
+)
+
+// Edit replaces text[Start:End], byte offsets, by New.
+type Edit struct {
+	Start, End int
+	New        []byte
+	// Rules are the indices of the rules that made it, ascending. The slice is
+	// shared and never changed.
+	Rules []int
+	// Outside marks whole lines inserted at an edge: they belong to no span that
+	// begins or ends there.
+	Outside bool
+}
+
+// List is edits in the order of their places: each ends before or where the next
+// begins.
+type List []Edit
+
+// Apply returns text with the edits made. The result shares nothing with text,
+// unless there are no edits.
+func (l List) Apply(text []byte) []byte {
+	if len(l) == 0 {
+		return text
+	}
+	out := make([]byte, 0, len(text)+l.Growth())
+	at := 0
+	for _, e := range l {
+		out = append(out, text[at:e.Start]...)
+		out = append(out, e.New...)
+		at = e.End
+	}
+	return append(out, text[at:]...)
+}
+
+// Growth returns by how many bytes the edits lengthen a text.
+func (l List) Growth() int {
+	n := 0
+	for _, e := range l {
+		n += len(e.New) - (e.End - e.Start)
+	}
+	return n
+}
+
+// Changing returns the list without the edits that write what is there.
+func (l List) Changing(text []byte) List {
+	same := func(e Edit) bool { return bytes.Equal(text[e.Start:e.End], e.New) }
+	if !slices.ContainsFunc(l, same) {
+		return l
+	}
+	return slices.DeleteFunc(slices.Clone(l), same)
+}
+
+// Invert returns the list that turns the edited text back into text.
+func (l List) Invert(text []byte) List {
+	inverse := make(List, len(l))
+	shift := 0
+	for i, e := range l {
+		start := e.Start + shift
+		inverse[i] = Edit{
+			Start: start, End: start + len(e.New),
+			New:   text[e.Start:e.End],
+			Rules: e.Rules,
+		}
+		shift += len(e.New) - (e.End - e.Start)
+	}
+	return inverse
+}

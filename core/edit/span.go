@@ -1,0 +1,82 @@
+package edit
+
+import "bytes"
+
+// Span is whole lines of a text: the bytes [Start, End). Last is where its closing
+// line begins, a brace's or a mark's, behind which nothing belongs to it; End where
+// it has none.
+type Span struct {
+	Start, End int
+	Last       int
+}
+
+// Follow returns the spans, ordered and apart, as they stand after the edits to
+// text. What is written within a span belongs to it; whole lines inserted at its
+// edge do not.
+func (l List) Follow(spans []Span, text []byte) []Span {
+	if len(l) == 0 {
+		return spans
+	}
+	out := make([]Span, len(spans))
+	m := mapper{list: l, text: text}
+	for i, s := range spans {
+		out[i].Start = m.start(s.Start)
+		last := m
+		out[i].Last = last.start(s.Last)
+		out[i].End = max(m.end(s.Start, s.End), out[i].Start)
+		if s.Last == s.End {
+			out[i].Last = out[i].End
+		}
+		out[i].Last = min(max(out[i].Last, out[i].Start), out[i].End)
+	}
+	return out
+}
+
+// mapper carries ascending offsets through a list.
+type mapper struct {
+	list  List
+	text  []byte
+	shift int
+	i     int
+}
+
+// pass takes the edit at hand as lying before what is mapped.
+func (m *mapper) pass() {
+	e := m.list[m.i]
+	m.shift += len(e.New) - (e.End - e.Start)
+	m.i++
+}
+
+// start maps a place where a span begins: past all before it, and past lines
+// inserted there.
+func (m *mapper) start(at int) int {
+	for m.i < len(m.list) {
+		e := m.list[m.i]
+		if e.Start > at || e.Start == at && !(e.Outside && e.End == at) {
+			break
+		}
+		if e.End > at { // the edit covers the place: the span begins where it does
+			return e.Start + m.shift
+		}
+		m.pass()
+	}
+	return at + m.shift
+}
+
+// end maps the place where the span that begins at start ends: before lines
+// inserted there, and before what is written at the next line's start.
+func (m *mapper) end(start, at int) int {
+	open := at == len(m.text) && !bytes.HasSuffix(m.text, []byte("\n")) // the last line goes on
+	for m.i < len(m.list) {
+		e := m.list[m.i]
+		within := open || start == at && e.End == at // an empty span takes what is written at it
+		if e.Start > at || e.Start == at && (e.Outside || !within) {
+			break
+		}
+		if e.End > at {
+			return e.Start + m.shift + len(e.New)
+		}
+		m.pass()
+	}
+	return at + m.shift
+}

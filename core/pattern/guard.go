@@ -1,0 +1,98 @@
+package pattern
+
+import (
+	"regexp"
+	"regexp/syntax"
+	"unicode/utf8"
+)
+
+// guard is a compiled Guard.
+type guard struct {
+	not      bool
+	preceded bool
+	word     bool
+	joiners  joiners
+	literal  *literal // nil for a regular expression
+	atEdge   *regexp.Regexp
+	beyond   *regexp.Regexp // with one character of context on the match's side
+	width    int            // the most bytes the expression takes, -1 for no bound
+}
+
+func newGuard(g Guard, ignoreCase bool, j joiners) (guard, error) {
+	c := guard{not: g.Not, preceded: g.Preceded, word: g.Kind == Word, joiners: j}
+	if g.Kind != Regex {
+		c.literal = newLiteral(g.Source, ignoreCase)
+		return c, nil
+	}
+	tree, err := syntax.Parse(g.Source, syntax.Perl)
+	if err != nil {
+		return c, err
+	}
+	c.width = maxWidth(tree)
+	source := "(?:" + g.Source + ")"
+	if ignoreCase {
+		source = "(?i:" + source + ")"
+	}
+	edge, beyond := `\A`+source, `\A(?s:.)`+source
+	if g.Preceded {
+		edge, beyond = source+`\z`, source+`(?s:.)\z`
+	}
+	if c.atEdge, err = regexp.Compile(edge); err != nil {
+		return c, err
+	}
+	c.beyond, err = regexp.Compile(beyond)
+	return c, err
+}
+
+// holds reports whether what the guard names touches the match text[start:end].
+func (g guard) holds(text []byte, start, end int) bool {
+	if g.literal == nil {
+		if g.preceded {
+			return g.endsAt(text, start)
+		}
+		return g.beginsAt(text, end)
+	}
+	from, to, ok := start, start, false
+	if g.preceded {
+		from, ok = g.literal.endsAt(text, start)
+	} else {
+		from = end
+		to, ok = g.literal.matchAt(text, end)
+	}
+	return ok && (!g.word || g.joiners.whole(text, from, to))
+}
+
+// endsAt reports whether the expression matches text that ends at text[at], in
+// at's line. Its ^ and \b see the line as it is.
+func (g guard) endsAt(text []byte, at int) bool {
+	lo := 0
+	if g.width >= 0 { // a character more, for what ^ and \b look at
+		lo = max(at-g.width-utf8.UTFMax, 0)
+	}
+	first := lineStart(text, lo, at)
+	if first > 0 && first == lo && text[first-1] != '\n' { // the line begins before the window
+		for !utf8.RuneStart(text[first]) && first < at {
+			first++
+		}
+	}
+	if at == len(text) || text[at] == '\n' || text[at] == '\r' {
+		return g.atEdge.Match(text[first:at])
+	}
+	_, size := utf8.DecodeRune(text[at:])
+	return g.beyond.Match(text[first : at+size])
+}
+
+// beginsAt reports whether the expression matches text that begins at text[at],
+// in at's line.
+func (g guard) beginsAt(text []byte, at int) bool {
+	hi := len(text)
+	if g.width >= 0 {
+		hi = min(at+g.width+utf8.UTFMax, hi)
+	}
+	last, _ := lineEnd(text, at, hi)
+	if at == 0 || text[at-1] == '\n' {
+		return g.atEdge.Match(text[at:last])
+	}
+	_, size := utf8.DecodeLastRune(text[:at])
+	return g.beyond.Match(text[at-size : last])
+}

@@ -1,0 +1,236 @@
+package pattern
+
+import (
+	"slices"
+	"unicode/utf8"
+)
+
+// Set finds any of many literals in one pass: at each place the longest that
+// stands there and is accepted, from left to right, none overlapping another. It
+// is safe for use by several goroutines at once.
+//
+// A window of the shortest literal's length slides over the text, by as much as
+// its last bytes allow (Wu and Manber, "A fast algorithm for multi-pattern
+// searching", 1994); where it cannot rule a literal out, a trie finds the longest.
+type Set struct {
+	word       bool
+	joiners    joiners
+	ignoreCase bool
+	nodes      []node
+	edges      []edge
+	first      [utf8.RuneSelf]int32 // the root's edges for ASCII, node 0 for none
+
+	window int     // bytes, 0 where the text is walked character by character
+	shift  []uint8 // by the hash of a window's last three bytes
+}
+
+type node struct {
+	edges, end int32 // edges[edges:end]
+	which      int32 // the literal that ends here, -1 for none
+}
+
+type edge struct {
+	r  rune
+	to int32
+}
+
+// SetSpec says what a Set finds.
+type SetSpec struct {
+	Literals   []string // none empty, none twice, none with a line break
+	Word       bool     // at whole-word boundaries
+	IgnoreCase bool
+	Joiners    string
+}
+
+// NewSet compiles a Set. Find reports literals by their index in spec.Literals.
+func NewSet(spec SetSpec) *Set {
+	s := &Set{word: spec.Word, joiners: joiners(spec.Joiners), ignoreCase: spec.IgnoreCase}
+	keys := make([]key, len(spec.Literals))
+	for i, l := range spec.Literals {
+		keys[i] = key{[]rune(l), int32(i)}
+		if s.ignoreCase {
+			for j, r := range keys[i].runes {
+				keys[i].runes[j] = fold(r)
+			}
+		}
+	}
+	slices.SortFunc(keys, func(a, b key) int { return slices.Compare(a.runes, b.runes) })
+	s.nodes = append(s.nodes, node{})
+	s.grow(0, keys, 0)
+	for _, e := range s.edges[s.nodes[0].edges:s.nodes[0].end] {
+		if e.r < utf8.RuneSelf {
+			s.first[e.r] = e.to
+		}
+	}
+	if !s.ignoreCase {
+		s.makeWindow(spec.Literals)
+	}
+	return s
+}
+
+type key struct {
+	runes []rune
+	which int32
+}
+
+// grow makes the trie below node n for keys that agree on their first depth runes.
+func (s *Set) grow(n int32, keys []key, depth int) {
+	s.nodes[n].which = -1
+	if len(keys) > 0 && len(keys[0].runes) == depth {
+		s.nodes[n].which = keys[0].which
+		keys = keys[1:]
+	}
+	start := int32(len(s.edges))
+	var groups [][]key
+	for len(keys) > 0 {
+		r := keys[0].runes[depth]
+		end := 1
+		for end < len(keys) && keys[end].runes[depth] == r {
+			end++
+		}
+		groups = append(groups, keys[:end])
+		s.edges = append(s.edges, edge{r, int32(len(s.nodes))})
+		s.nodes = append(s.nodes, node{})
+		keys = keys[end:]
+	}
+	s.nodes[n].edges, s.nodes[n].end = start, int32(len(s.edges))
+	for i, g := range groups {
+		s.grow(s.edges[start+int32(i)].to, g, depth+1)
+	}
+}
+
+// step follows the edge for r from node n; 0 where there is none.
+func (s *Set) step(n int32, r rune) int32 {
+	if n == 0 && r < utf8.RuneSelf {
+		return s.first[r]
+	}
+	at := s.nodes[n]
+	edges := s.edges[at.edges:at.end]
+	if len(edges) > 8 {
+		i, ok := slices.BinarySearchFunc(edges, r, func(e edge, r rune) int { return int(e.r - r) })
+		if !ok {
+			return 0
+		}
+		return edges[i].to
+	}
+	for _, e := range edges {
+		if e.r == r {
+			return e.to
+		}
+	}
+	return 0
+}
+
+const (
+	blockBytes = 3
+	hashBits   = 15
+)
+
+func hash(a, b, c byte) uint32 {
+	return (uint32(a) | uint32(b)<<8 | uint32(c)<<16) * 0x9e3779b1 >> (32 - hashBits)
+}
+
+// makeWindow fills the table of shifts.
+func (s *Set) makeWindow(literals []string) {
+	s.window = 255
+	for _, l := range literals {
+		s.window = min(s.window, len(l))
+	}
+	if s.window < blockBytes {
+		s.window = 0
+		return
+	}
+	s.shift = make([]uint8, 1<<hashBits)
+	for i := range s.shift {
+		s.shift[i] = uint8(s.window - blockBytes + 1)
+	}
+	for _, l := range literals {
+		for end := blockBytes; end <= s.window; end++ {
+			h := hash(l[end-3], l[end-2], l[end-1])
+			s.shift[h] = min(s.shift[h], uint8(s.window-end))
+		}
+	}
+}
+
+// Find calls yield with each match in text[lo:hi], whole lines, and the index of
+// its literal, until yield returns false. Offsets are bytes in text.
+func (s *Set) Find(text []byte, lo, hi int, yield func(start, end, which int) bool) {
+	for at := lo; at < hi; {
+		at = s.skip(text[:hi], at)
+		if at >= hi {
+			return
+		}
+		end, which := s.longest(text, at, hi)
+		if which < 0 {
+			if text[at] < utf8.RuneSelf {
+				at++
+				continue
+			}
+			_, size := utf8.DecodeRune(text[at:hi])
+			at += size
+			continue
+		}
+		if !yield(at, end, which) {
+			return
+		}
+		at = end
+	}
+}
+
+// skip returns the first place at or after at where a literal may begin.
+func (s *Set) skip(text []byte, at int) int {
+	if s.window == 0 {
+		for at < len(text) && text[at] < utf8.RuneSelf && s.first[foldASCII(text[at], s.ignoreCase)] == 0 {
+			at++
+		}
+		return at
+	}
+	for end := at + s.window; end <= len(text); {
+		shift := s.shift[hash(text[end-3], text[end-2], text[end-1])]
+		if shift > 0 {
+			end += int(shift)
+			continue
+		}
+		start := end - s.window
+		if c := text[start]; (c >= utf8.RuneSelf || s.first[c] != 0) && (!s.word || !s.joiners.wordBefore(text, start)) {
+			return start
+		}
+		end++
+	}
+	return len(text)
+}
+
+func foldASCII(c byte, ignoreCase bool) byte {
+	if ignoreCase && 'a' <= c && c <= 'z' {
+		c -= 'a' - 'A'
+	}
+	return c
+}
+
+// longest returns the end and the index of the longest literal that stands at
+// text[at] and is accepted, or -1 for the index.
+func (s *Set) longest(text []byte, at, hi int) (end, which int) {
+	which = -1
+	if s.word && s.joiners.wordBefore(text, at) {
+		return 0, which
+	}
+	for n, i := int32(0), at; i < hi; {
+		r, size := rune(text[i]), 1
+		if r >= utf8.RuneSelf {
+			if r, size = utf8.DecodeRune(text[i:hi]); r == utf8.RuneError && size == 1 {
+				break
+			}
+		}
+		if s.ignoreCase {
+			r = fold(r)
+		}
+		if n = s.step(n, r); n == 0 {
+			break
+		}
+		i += size
+		if w := s.nodes[n].which; w >= 0 && (!s.word || !s.joiners.wordAfter(text, i)) {
+			end, which = i, int(w)
+		}
+	}
+	return end, which
+}

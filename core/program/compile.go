@@ -1,0 +1,332 @@
+package program
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"path"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"frizzel/core/pattern"
+	"frizzel/core/script"
+)
+
+// Compile makes a Program of scripts, which run one after the other. Where the
+// problems hold an error there is no program.
+func Compile(scripts []*script.Script, o Options) (*Program, script.Problems) {
+	c := &compiler{
+		options: o,
+		program: &Program{},
+		known:   map[string]string{},
+		values:  map[string]string{},
+		used:    map[string]bool{},
+		uses:    map[*script.UseScript]*script.Script{},
+		rules:   map[string]int{},
+	}
+	for _, s := range scripts {
+		c.load(s, []string{s.Source.Name})
+	}
+	for _, s := range scripts {
+		c.declare(s)
+	}
+	c.checkValues()
+	for _, s := range scripts {
+		c.script(s, nil)
+	}
+	c.problems.Sort()
+	if len(c.problems.Errors()) > 0 {
+		return nil, c.problems
+	}
+	return c.program, c.problems
+}
+
+// compiler turns trees into a program.
+type compiler struct {
+	options  Options
+	program  *Program
+	problems script.Problems
+	source   *script.Source // of the script at hand
+
+	known  map[string]string // what each name names
+	values map[string]string // of parameters
+	used   map[string]bool   // parameters
+	uses   map[*script.UseScript]*script.Script
+	loaded []string       // names of the scripts read so far
+	rules  map[string]int // rules compiled so far, by name
+
+	joiners string
+	rule    *rule
+	within  []*address // the addresses around the statement at hand
+}
+
+func (c *compiler) errorf(pos script.Pos, remedy, format string, args ...any) {
+	c.problems = append(c.problems, script.Problem{
+		Source: c.source, Pos: pos, Reason: fmt.Sprintf(format, args...), Remedy: remedy,
+	})
+}
+
+// load reads the scripts that s uses, each once. chain holds the names of s and of
+// those that use it.
+func (c *compiler) load(s *script.Script, chain []string) {
+	c.loaded = append(c.loaded, s.Source.Name)
+	for _, item := range s.Items {
+		use, ok := item.(*script.UseScript)
+		if !ok {
+			continue
+		}
+		c.source = s.Source
+		name := relative(s.Source.Name, c.fixed(use.Path))
+		if slices.Contains(chain, name) {
+			c.errorf(use.Pos, "", "%s uses itself in the end: %s", name, strings.Join(append(chain, name), " uses "))
+			continue
+		}
+		if slices.Contains(c.loaded, name) {
+			continue
+		}
+		text, ok := c.read(use.Path, name)
+		if !ok {
+			continue
+		}
+		used, problems := script.Parse(name, string(text))
+		c.problems = append(c.problems, problems...)
+		c.uses[use] = used
+		c.load(used, append(slices.Clone(chain), name))
+	}
+	c.source = s.Source
+}
+
+// relative returns a path that a script names, seen from where the script's own
+// name is seen from.
+func relative(scriptName, to string) string {
+	if path.IsAbs(to) {
+		return path.Clean(to)
+	}
+	return path.Join(path.Dir(scriptName), to)
+}
+
+// read loads what t names.
+func (c *compiler) read(t *script.Text, name string) ([]byte, bool) {
+	err := error(fs.ErrNotExist)
+	if c.options.Load != nil {
+		var text []byte
+		if text, err = c.options.Load(name); err == nil {
+			return text, true
+		}
+	}
+	if errors.Is(err, fs.ErrNotExist) {
+		c.errorf(t.Pos, "paths are relative to the script that names them", "there is no file %s", name)
+	} else {
+		c.errorf(t.Pos, "", "%v", err)
+	}
+	return nil, false
+}
+
+// declare declares the parameters of s and of the scripts it uses, in their order.
+func (c *compiler) declare(s *script.Script) {
+	for _, item := range s.Items {
+		c.source = s.Source
+		switch item := item.(type) {
+		case *script.UseScript:
+			if used := c.uses[item]; used != nil {
+				c.declare(used)
+			}
+		case *script.Param:
+			c.param(item)
+		case *script.Rule:
+			if other, ok := c.known[item.Name]; ok {
+				c.errorf(item.Pos, "", "the name %q is taken by %s", item.Name, other)
+			} else {
+				c.known[item.Name] = "another rule"
+			}
+		}
+	}
+	c.source = s.Source
+}
+
+// checkValues reports values given for parameters that are not there.
+func (c *compiler) checkValues() {
+	var names []string
+	for _, p := range c.program.Params {
+		names = append(names, p.Name)
+	}
+	var given []string
+	for name := range c.options.Values {
+		given = append(given, name)
+	}
+	slices.Sort(given)
+	for _, name := range given {
+		if slices.Contains(names, name) {
+			continue
+		}
+		remedy := "declare it with param " + name
+		if near := script.Nearest(name, names); near != "" {
+			remedy = "did you mean " + near + "?"
+		}
+		c.errorf(script.Pos{}, remedy, "a value is given for %s, and no parameter has that name", name)
+	}
+}
+
+// script compiles the rules of s, over the files that outer accepts.
+func (c *compiler) script(s *script.Script, outer []filter) {
+	source, joiners := c.source, c.joiners
+	c.source, c.joiners = s.Source, ""
+	defer func() { c.source, c.joiners = source, joiners }()
+
+	own, encoding := c.settings(s.Items, &c.joiners)
+	filters := append(slices.Clone(outer), own...)
+	for _, item := range s.Items {
+		switch n := item.(type) {
+		case *script.Title:
+			if c.program.Title == "" {
+				c.program.Title = c.fixed(n.Text)
+			}
+		case *script.UseScript:
+			if used := c.uses[n]; used != nil {
+				c.script(used, filters)
+			}
+		case *script.Rule:
+			c.namedRule(n, filters, encoding)
+		case *script.Version, *script.Param, *script.Files, *script.Joiners, *script.Encoding, *script.Example:
+		default:
+			c.begin(Rule{Label: fmt.Sprintf("%s:%d", path.Base(s.Source.Name), n.Place().Line)}, filters, encoding)
+			c.body([]script.Node{n})
+		}
+	}
+}
+
+// settings reads the declarations about files of a script or a rule.
+func (c *compiler) settings(items []script.Node, joiners *string) (filters []filter, encoding string) {
+	var f filter
+	for _, item := range items {
+		switch n := item.(type) {
+		case *script.Files:
+			for _, g := range n.Globs {
+				glob := c.constant(g)
+				if !ValidGlob(glob) {
+					c.errorf(g.Pos, "", "%q is no well-formed glob", glob)
+				} else if n.Not {
+					f.out = append(f.out, glob)
+				} else {
+					f.in = append(f.in, glob)
+				}
+			}
+		case *script.Joiners:
+			*joiners = c.fixed(n.Text)
+		case *script.Encoding:
+			encoding = c.fixed(n.Name)
+			c.knownEncoding(n.Name)
+		}
+	}
+	if len(f.in)+len(f.out) > 0 {
+		filters = []filter{f}
+	}
+	return filters, encoding
+}
+
+// begin starts a rule.
+func (c *compiler) begin(r Rule, filters []filter, encoding string) {
+	c.rule = &rule{index: len(c.program.rules), filters: filters, encoding: encoding}
+	c.program.rules = append(c.program.rules, c.rule)
+	c.program.Rules = append(c.program.Rules, r)
+}
+
+func (c *compiler) namedRule(n *script.Rule, filters []filter, encoding string) {
+	joiners := c.joiners
+	defer func() { c.joiners = joiners }()
+	own, ownEncoding := c.settings(n.Body, &c.joiners)
+	if ownEncoding != "" {
+		encoding = ownEncoding
+	}
+	c.begin(Rule{Name: n.Name, Label: n.Name, About: c.fixed(n.About)}, append(slices.Clone(filters), own...), encoding)
+	for _, item := range n.Body {
+		switch item := item.(type) {
+		case *script.When:
+			c.rule.when = append(c.rule.when, c.condition(item))
+		case *script.Expect:
+			c.rule.expects = append(c.rule.expects, expectation{item.Bound, item.PerFile, c.place(item.Pos)})
+		}
+	}
+	c.body(n.Body)
+	c.rules[n.Name] = c.rule.index
+}
+
+func (c *compiler) condition(n *script.When) condition {
+	out := condition{When: n, by: -1}
+	if n.Pattern != nil {
+		if p := c.pattern(n.Pattern, false); p != nil {
+			out.has = p
+		}
+	}
+	if n.By != "" {
+		i, ok := c.rules[n.By]
+		if !ok {
+			var names []string
+			for name := range c.rules {
+				names = append(names, name)
+			}
+			remedy := "the rule must stand before this one"
+			if near := script.Nearest(n.By, names); near != "" {
+				remedy = "did you mean " + near + "?"
+			}
+			c.errorf(n.Pos, remedy, "no rule %s runs before this one", n.By)
+		}
+		out.by = i
+	}
+	return out
+}
+
+// body compiles statements, and gathers the assertions among them.
+func (c *compiler) body(nodes []script.Node) {
+	c.rule.body = append(c.rule.body, c.actions(nodes)...)
+}
+
+func (c *compiler) actions(nodes []script.Node) (out []action) {
+	for _, n := range nodes {
+		switch n := n.(type) {
+		case *script.Addressed:
+			a := c.address(n.Address)
+			c.within = append(c.within, a)
+			if inner := c.actions(n.Body); len(inner) > 0 {
+				out = append(out, &block{a, inner})
+			}
+			c.within = c.within[:len(c.within)-1]
+		case *script.Assert:
+			c.assert(n)
+		default:
+			if a := c.statement(n); a != nil {
+				out = append(out, a)
+			}
+		}
+	}
+	return out
+}
+
+// place names a place in the script at hand.
+func (c *compiler) place(pos script.Pos) string {
+	return fmt.Sprintf("%s:%d", c.source.Name, pos.Line)
+}
+
+// groupsOf returns the names of a pattern's groups, group 0 alone where it did not
+// compile.
+func groupsOf(p *pattern.Pattern) []string {
+	if p == nil {
+		return []string{""}
+	}
+	return p.Groups()
+}
+
+// oneLine reports a text that must hold no line break and does.
+func (c *compiler) oneLine(t *script.Text, what string) {
+	for _, p := range t.Parts {
+		if strings.Contains(p.Literal, "\n") || p.Hole != nil && p.Hole.Name == "newline" {
+			c.errorf(t.Pos, "", "%s is one line", what)
+			return
+		}
+	}
+}
+
+func singleCharacters(s string) bool {
+	return utf8.RuneCountInString(s) > 0 && !strings.ContainsAny(s, " \t")
+}

@@ -1,0 +1,224 @@
+package program
+
+import (
+	"bytes"
+	"slices"
+
+	"frizzel/core/edit"
+	"frizzel/core/script"
+	"frizzel/core/structure"
+)
+
+// remove is a compiled `delete`.
+type remove struct{}
+
+func (remove) do(r *run) {
+	c := r.changes()
+	for _, s := range r.spans() {
+		c.offer(edit.Edit{Start: s.Start, End: s.End})
+	}
+	c.commit()
+}
+
+// insert is a compiled `insert`.
+type insert struct {
+	*script.Insert
+	text      *template
+	statement int
+}
+
+func (s *insert) do(r *run) {
+	c, f := r.changes(), r.filler(s.statement)
+	text := r.text.Bytes
+	spans := r.spans()
+	if s.Where == script.Top || s.Where == script.End {
+		spans = []edit.Span{r.whole()}
+	}
+	written := map[int]bool{} // where scopes begin that have the lines by now
+	for _, span := range spans {
+		at := span.Start
+		switch s.Where {
+		case script.Below, script.End:
+			at = span.End
+		case script.Top:
+			at = topOf(text)
+		}
+		fresh, ok := f.fill(s.text, at, nil)
+		if !ok {
+			continue
+		}
+		scope := s.scope(r, span)
+		if s.UnlessPresent && (written[scope.Start] || s.present(r, scope, at, fresh)) {
+			f.taken(false)
+			continue
+		}
+		ok = c.offer(edit.Edit{Start: at, End: at, New: r.asLines(fresh, at), Outside: true})
+		f.taken(ok)
+		written[scope.Start] = written[scope.Start] || ok
+	}
+	c.commit()
+}
+
+// topOf returns where lines at the top go: below a #! line or an XML declaration.
+func topOf(text []byte) int {
+	if bytes.HasPrefix(text, []byte("#!")) || bytes.HasPrefix(text, []byte("<?xml")) {
+		return nextLine(text, 0, len(text))
+	}
+	return 0
+}
+
+// present reports whether the scope around a span, or the place itself, already
+// has the lines.
+func (s *insert) present(r *run, scope edit.Span, at int, lines []byte) bool {
+	return hasLines(r.text.Bytes[scope.Start:scope.End], lines) || standsAt(r.text.Bytes, at, lines, s.Where == script.Below)
+}
+
+// scope returns what `unless present` looks through.
+func (s *insert) scope(r *run, span edit.Span) edit.Span {
+	if s.Where == script.Top || s.Where == script.End {
+		return r.whole()
+	}
+	return r.scopeOf(span)
+}
+
+// scopeOf returns the innermost section, block, paragraph or range around a span,
+// else the whole file.
+func (r *run) scopeOf(span edit.Span) edit.Span {
+	for i := len(r.stack) - 1; i >= 0; i-- {
+		if !r.stack[i].scope {
+			continue
+		}
+		for _, s := range r.stack[i].spans {
+			if s.Start <= span.Start && span.End <= s.End {
+				return s
+			}
+		}
+	}
+	return r.whole()
+}
+
+// hasLines reports whether a text of whole lines holds the lines, one after the
+// other, whatever their endings.
+func hasLines(text, lines []byte) bool {
+	first, _, _ := bytes.Cut(lines, []byte("\n"))
+	first = structure.Content(append(slices.Clone(first), '\n'))
+	for at := 0; at < len(text); at = nextLine(text, at, len(text)) {
+		if bytes.HasPrefix(text[at:], first) && linesAt(text[at:], lines) {
+			return true
+		}
+	}
+	return false
+}
+
+// linesAt reports whether text begins with the lines, each of them whole.
+func linesAt(text, lines []byte) bool {
+	for {
+		want, rest, more := bytes.Cut(lines, []byte("\n"))
+		want = bytes.TrimSuffix(want, []byte("\r"))
+		if len(text) == 0 {
+			return false
+		}
+		next := nextLine(text, 0, len(text))
+		if !bytes.Equal(structure.Content(text[:next]), want) {
+			return false
+		}
+		if !more {
+			return true
+		}
+		text, lines = text[next:], rest
+	}
+}
+
+// standsAt reports whether the lines stand right behind at, or right before it
+// where below is not set.
+func standsAt(text []byte, at int, lines []byte, below bool) bool {
+	if below {
+		return linesAt(text[at:], lines)
+	}
+	start := at
+	for range bytes.Count(lines, []byte("\n")) + 1 {
+		start = previousLine(text, 0, start)
+	}
+	return start < at && linesAt(text[start:at], lines)
+}
+
+// asLines makes whole lines of fresh for insertion at a line's edge: an ending
+// behind, or before where they come after a last line that has none.
+func (r *run) asLines(fresh []byte, at int) []byte {
+	text := r.text.Bytes
+	if at == len(text) && at > 0 && text[at-1] != '\n' {
+		return append([]byte(r.lineEnding()), fresh...)
+	}
+	return append(fresh, r.lineEnding()...)
+}
+
+// rewrite is a compiled `rewrite`.
+type rewrite struct {
+	text      *template
+	statement int
+}
+
+func (s *rewrite) do(r *run) {
+	c, f := r.changes(), r.filler(s.statement)
+	text := r.text.Bytes
+	for _, span := range r.spans() {
+		fresh, ok := f.fill(s.text, span.Start, nil)
+		if !ok {
+			continue
+		}
+		e := edit.Edit{Start: span.Start, End: span.End}
+		switch {
+		case span.Start == span.End:
+			e.New = r.asLines(fresh, span.Start)
+		default:
+			e.New = append(fresh, endingOf(text[:span.End])...)
+		}
+		f.taken(c.offer(e))
+	}
+	c.commit()
+}
+
+// endingOf returns the line ending that text ends in, "" for none.
+func endingOf(text []byte) string {
+	switch {
+	case bytes.HasSuffix(text, []byte("\r\n")):
+		return "\r\n"
+	case bytes.HasSuffix(text, []byte("\n")):
+		return "\n"
+	}
+	return ""
+}
+
+// comment is a compiled `comment out` or `uncomment`.
+type comment struct {
+	out       bool
+	mark      *template
+	statement int
+}
+
+func (s *comment) do(r *run) {
+	c, f := r.changes(), r.filler(s.statement)
+	text := r.text.Bytes
+	for _, span := range r.spans() {
+		mark, ok := f.fill(s.mark, span.Start, nil)
+		if !ok {
+			continue
+		}
+		var edits edit.List
+		for at := span.Start; at < span.End; {
+			next := nextLine(text, at, span.End)
+			line := text[at:next]
+			place := at + len(structure.Indentation(line))
+			marked := bytes.HasPrefix(text[place:next], mark)
+			switch {
+			case s.out && !marked && !structure.Blank(line):
+				edits = append(edits, edit.Edit{Start: place, End: place, New: mark})
+			case !s.out && marked:
+				edits = append(edits, edit.Edit{Start: place, End: place + len(mark)})
+			}
+			at = next
+		}
+		f.taken(c.offer(edits...))
+	}
+	c.commit()
+}

@@ -1,0 +1,182 @@
+package program
+
+import (
+	"bytes"
+
+	"frizzel/core/edit"
+	"frizzel/core/pattern"
+	"frizzel/core/script"
+)
+
+// filler fills a template for one change after another of one statement.
+type filler struct {
+	run       *run
+	statement int // its index among all
+	filling   filling
+	counted   int // bytes whose lines are counted
+	line      int // the line, from 1, that holds counted
+	at        int // where the change is
+}
+
+func (r *run) filler(statement int) *filler {
+	f := &filler{run: r, statement: statement, line: 1}
+	f.filling = filling{text: r.text.Bytes, file: r.in.File, ending: r.lineEnding()}
+	f.filling.line = f.lineNumber
+	return f
+}
+
+// lineNumber returns the line, from 1, of the change at hand; changes come in the
+// order of their places.
+func (f *filler) lineNumber() int {
+	if f.at < f.counted {
+		f.counted, f.line = 0, 1
+	}
+	f.line += bytes.Count(f.run.text.Bytes[f.counted:f.at], []byte("\n"))
+	f.counted = f.at
+	return f.line
+}
+
+// fill returns the template's text for the change at byte at. It reports false,
+// and notes why, where a value cannot be had.
+func (f *filler) fill(t *template, at int, loc []int) ([]byte, bool) {
+	f.at, f.filling.loc = at, loc
+	f.filling.count++
+	f.filling.countAll = f.run.result.Counters[f.statement] + 1
+	out, err := t.expand(nil, &f.filling)
+	if err != nil {
+		f.run.fail(f.lineNumber(), err.Error())
+		f.filling.count--
+		return nil, false
+	}
+	return out, true
+}
+
+// taken counts the change if it was taken.
+func (f *filler) taken(ok bool) {
+	if ok {
+		f.run.result.Counters[f.statement]++
+	} else {
+		f.filling.count--
+	}
+}
+
+// replace is a compiled `replace` or `remove`.
+type replace struct {
+	*script.Replace
+	pattern   *pattern.Pattern
+	with      *template // nil for remove
+	statement int
+}
+
+func (s *replace) do(r *run) {
+	c, f := r.changes(), r.filler(s.statement)
+	s.occurrences(r, func(loc []int) {
+		e := edit.Edit{Start: loc[0], End: loc[1]}
+		if s.with == nil {
+			if s.Pattern.Kind == script.WholeLines {
+				e.End = nextLine(r.text.Bytes, e.End, len(r.text.Bytes))
+			}
+			c.offer(e)
+			return
+		}
+		fresh, ok := f.fill(s.with, loc[0], loc)
+		if !ok {
+			return
+		}
+		if s.KeepCase {
+			fresh = keepCase(r.text.Bytes[loc[0]:loc[1]], fresh)
+		}
+		e.New = fresh
+		f.taken(c.offer(e))
+	})
+	c.commit()
+}
+
+// occurrences calls act with each match that the statement is about.
+func (s *replace) occurrences(r *run, act func(loc []int)) {
+	if s.Which == (script.Which{}) {
+		for _, span := range r.spans() {
+			s.pattern.Find(r.text.Bytes, span.Start, span.End, func(loc []int) bool {
+				act(loc)
+				return true
+			})
+		}
+		return
+	}
+	n, lineEnd := 0, -1
+	var last []int // of the line, or of the file
+	flush := func() {
+		if last != nil {
+			act(last)
+			last = nil
+		}
+	}
+	for _, span := range r.spans() {
+		s.pattern.Find(r.text.Bytes, span.Start, span.End, func(loc []int) bool {
+			if !s.InFile && loc[0] >= lineEnd {
+				flush()
+				n, lineEnd = 0, nextLine(r.text.Bytes, loc[0], len(r.text.Bytes))
+				if loc[0] == len(r.text.Bytes) {
+					lineEnd++ // an empty match at the very end is on this line
+				}
+			}
+			n++
+			if s.Which.Last {
+				last = append(last[:0], loc...)
+			} else if n >= s.Which.From && (s.Which.To == 0 || n <= s.Which.To) {
+				act(loc)
+			}
+			return !s.InFile || s.Which.Last || s.Which.To == 0 || n < s.Which.To
+		})
+	}
+	flush()
+}
+
+// replaceEach is a compiled `replace each`.
+type replaceEach struct {
+	set       *pattern.Set
+	with      []*template
+	keepCase  bool
+	statement int
+	table     *table // nil where pairs are written out
+}
+
+// table is a CSV file of pairs.
+type table struct {
+	path string
+	rows []string // the old texts
+}
+
+func (s *replaceEach) do(r *run) {
+	c, f := r.changes(), r.filler(s.statement)
+	for _, span := range r.spans() {
+		s.set.Find(r.text.Bytes, span.Start, span.End, func(start, end, which int) bool {
+			loc := []int{start, end}
+			fresh, ok := f.fill(s.with[which], start, loc)
+			if !ok {
+				return true
+			}
+			if s.keepCase {
+				fresh = keepCase(r.text.Bytes[start:end], fresh)
+			}
+			f.taken(c.offer(edit.Edit{Start: start, End: end, New: fresh}))
+			r.hit(s.table, which)
+			return true
+		})
+	}
+	c.commit()
+}
+
+// hit remembers that a row of a table matched.
+func (r *run) hit(t *table, row int) {
+	if t == nil {
+		return
+	}
+	if r.result.hits == nil {
+		r.result.hits = map[*table]map[int]bool{}
+	}
+	if r.result.hits[t] == nil {
+		r.result.hits[t] = map[int]bool{}
+	}
+	r.result.hits[t][row] = true
+}

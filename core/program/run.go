@@ -1,0 +1,276 @@
+package program
+
+import (
+	"bytes"
+
+	"frizzel/core/edit"
+	"frizzel/core/script"
+	"frizzel/core/structure"
+)
+
+// Input is one text to run a program over.
+type Input struct {
+	Text []byte // UTF-8; not changed
+	File File
+	// Decide is asked about each change before it is made, and answers whether to
+	// make it; nil makes all.
+	Decide func(Proposal) bool
+	// Before is what earlier texts counted, for a program that is Sequential.
+	Before Counters
+}
+
+// Counters are the changes of each statement through many texts.
+type Counters []int
+
+// Proposal is one change that a person may take or leave: a match, a span, or all
+// that a statement does to the file.
+type Proposal struct {
+	Rule int // index in Program.Rules
+	// Edits are against Text, the text as the statement found it. All are valid
+	// only during the call.
+	Edits edit.List
+	Text  []byte
+}
+
+// Result is what a program made of one text.
+type Result struct {
+	Edits edit.List // against Input.Text
+	// Changes is how many changes each rule made, by its index.
+	Changes []int
+	// Encoding is what the text is to be written in, "" for as it is, and
+	// EncodedBy the index of the rule that says so.
+	Encoding  string
+	EncodedBy int
+	// Notes are what a person should know: what was opened and never closed.
+	Notes []Note
+	// Failures are why this text must not be written: a value that a filter cannot
+	// take.
+	Failures []Note
+	// Counters are Input.Before with this text's changes added.
+	Counters Counters
+
+	asserted  []int // matches of each assertion, in the order of the program's
+	addressed []selected
+	hits      map[*table]map[int]bool
+}
+
+// selected is what became of an address in a text.
+type selected byte
+
+const (
+	notAsked selected = iota
+	selectedNothing
+	selectedSome
+)
+
+// Note is a remark about one rule and a line of a text, from 1 (0 for none).
+type Note struct {
+	Rule int
+	Line int
+	Text string
+}
+
+// Run takes a text through all rules.
+func (p *Program) Run(in Input) *Result {
+	r := &run{program: p, in: in, text: structure.New(in.Text)}
+	r.result = &Result{
+		Changes:   make([]int, len(p.rules)),
+		Counters:  make(Counters, p.statements),
+		addressed: make([]selected, len(p.addresses)),
+	}
+	copy(r.result.Counters, in.Before)
+	for _, rule := range p.rules {
+		r.rule = rule
+		if rule.selects(in.File) && r.guarded(rule) {
+			r.all(rule.body)
+		}
+	}
+	for _, rule := range p.rules {
+		r.rule = rule
+		for _, a := range rule.asserts {
+			n := 0
+			if rule.selects(in.File) {
+				n = a.count(r)
+			}
+			r.result.asserted = append(r.result.asserted, n)
+		}
+	}
+	r.result.Edits = r.edits
+	return r.result
+}
+
+// action is what a statement or a block compiles to.
+type action interface {
+	do(r *run)
+}
+
+// run is a program at work on one text.
+type run struct {
+	program *Program
+	in      Input
+	result  *Result
+	rule    *rule
+
+	text   *structure.Text // as it is now
+	edits  edit.List       // from Input.Text to text
+	ending string          // the first line ending of Input.Text
+
+	// stack holds what the addresses around the statement select, innermost last;
+	// empty where it acts on the whole file.
+	stack []selection
+}
+
+// selection is the spans of one address.
+type selection struct {
+	spans []edit.Span
+	scope bool // a section, block, paragraph or range
+}
+
+func (r *run) all(body []action) {
+	for _, a := range body {
+		a.do(r)
+	}
+}
+
+// spans returns what the statement acts on.
+func (r *run) spans() []edit.Span {
+	if n := len(r.stack); n > 0 {
+		return r.stack[n-1].spans
+	}
+	return []edit.Span{r.whole()}
+}
+
+func (r *run) whole() edit.Span { return plain(0, len(r.text.Bytes)) }
+
+// lineEnding returns the file's first line ending, "\n" where it has none.
+func (r *run) lineEnding() string {
+	if r.ending == "" {
+		r.ending = "\n"
+		if i := bytes.IndexByte(r.in.Text, '\n'); i > 0 && r.in.Text[i-1] == '\r' {
+			r.ending = "\r\n"
+		}
+	}
+	return r.ending
+}
+
+func (r *run) note(line int, text string) {
+	r.result.Notes = append(r.result.Notes, Note{Rule: r.rule.index, Line: line, Text: text})
+}
+
+func (r *run) fail(line int, text string) {
+	r.result.Failures = append(r.result.Failures, Note{Rule: r.rule.index, Line: line, Text: text})
+}
+
+// block is an address and what acts there.
+type block struct {
+	address *address
+	body    []action
+}
+
+func (b *block) do(r *run) {
+	if r.enter(b.address) {
+		r.all(b.body)
+		r.leave()
+	}
+}
+
+// enter puts what an address selects on the stack, unless it selects nothing.
+func (r *run) enter(a *address) bool {
+	spans, unclosed := a.selects(r.text, r.in.File, r.spans())
+	for _, line := range unclosed {
+		r.note(line, "what is opened here is never closed, so nothing is selected")
+	}
+	if r.result.addressed[a.index] == notAsked {
+		r.result.addressed[a.index] = selectedNothing
+	}
+	if len(spans) == 0 {
+		return false
+	}
+	r.result.addressed[a.index] = selectedSome
+	r.stack = append(r.stack, selection{spans, a.isScope()})
+	return true
+}
+
+func (r *run) leave() { r.stack = r.stack[:len(r.stack)-1] }
+
+// changes gathers the edits of one statement.
+type changes struct {
+	run   *run
+	edits edit.List
+	made  int   // changes taken
+	rules []int // the rule at work, as edits name it
+}
+
+func (r *run) changes() *changes {
+	return &changes{run: r, rules: []int{r.rule.index}}
+}
+
+// offer adds one change, of one edit or more in order, unless it is declined.
+// Edits that write what is there are dropped; a change of none is no change.
+func (c *changes) offer(edits ...edit.Edit) bool {
+	before := len(c.edits)
+	text := c.run.text.Bytes
+	for _, e := range edits {
+		if !bytes.Equal(text[e.Start:e.End], e.New) {
+			e.Rules = c.rules
+			c.edits = append(c.edits, e)
+		}
+	}
+	if len(c.edits) == before {
+		return true
+	}
+	if decide := c.run.in.Decide; decide != nil &&
+		!decide(Proposal{Rule: c.run.rule.index, Edits: c.edits[before:], Text: text}) {
+		c.edits = c.edits[:before]
+		return false
+	}
+	c.made++
+	return true
+}
+
+// commit makes the statement's changes: the text becomes the next one, and the
+// spans around follow.
+func (c *changes) commit() {
+	r := c.run
+	if len(c.edits) == 0 {
+		return
+	}
+	next := c.edits.Apply(r.text.Bytes)
+	for i := range r.stack {
+		r.stack[i].spans = c.edits.Follow(r.stack[i].spans, r.text.Bytes)
+	}
+	r.edits = edit.Compose(r.in.Text, r.text.Bytes, r.edits, c.edits)
+	r.text = structure.New(next)
+	r.result.Changes[r.rule.index] += c.made
+}
+
+// condition is a `when` guard.
+type condition struct {
+	*script.When
+	has matcher
+	by  int // index of the rule, -1 for any
+}
+
+// matcher asks whether a pattern is in a text.
+type matcher interface {
+	Has(text []byte, lo, hi int) bool
+}
+
+// guarded reports whether all of a rule's conditions hold now.
+func (r *run) guarded(rule *rule) bool {
+	for _, w := range rule.when {
+		ok := false
+		switch {
+		case w.has != nil:
+			ok = w.has.Has(r.text.Bytes, 0, len(r.text.Bytes)) != w.Lacks
+		case w.by >= 0:
+			ok = r.result.Changes[w.by] > 0
+		default:
+			ok = len(r.edits) > 0
+		}
+		if !ok {
+			return false
+		}
+	}
+	return true
+}

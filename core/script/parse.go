@@ -1,0 +1,383 @@
+package script
+
+import (
+	"slices"
+	"strconv"
+)
+
+// LanguageVersion is the version of the language that this package reads.
+const LanguageVersion = 1
+
+// Builtin is the names of the placeholders that every text knows; no rule and no
+// parameter may take one.
+var Builtin = []string{"count", "count-all", "line", "file", "filename", "today", "tab", "newline"}
+
+// parser turns tokens into a tree. A mistake is reported where it stands, by a
+// panic with bailout that ends the statement; the next one is read as usual.
+type parser struct {
+	source   *Source
+	tokens   []token
+	at       int
+	problems Problems
+	hoisted  []string // comments found inside the statement being read
+	depth    int      // how many braces and addresses are open
+}
+
+// maxDepth bounds how deep braces and addresses nest.
+const maxDepth = 100
+
+type bailout struct{}
+
+// Parse reads a script. Where problems holds an error the tree lacks what could
+// not be read.
+func Parse(name, text string) (*Script, Problems) {
+	source := &Source{Name: name, Text: text}
+	tokens, problems := lex(source)
+	p := &parser{source: source, tokens: tokens, problems: problems}
+	s := &Script{Source: source}
+	s.Items, s.End = p.nodes(atTop)
+	if t := p.tokens[p.at]; t.kind == kindClose {
+		p.report(t.pos, "this } closes nothing", "")
+	}
+	p.problems.Sort()
+	return s, p.problems
+}
+
+func (p *parser) report(pos Pos, reason, remedy string) {
+	p.problems = append(p.problems, Problem{Source: p.source, Pos: pos, Reason: reason, Remedy: remedy})
+}
+
+// fail reports a problem and ends the statement.
+func (p *parser) fail(pos Pos, reason, remedy string) {
+	p.report(pos, reason, remedy)
+	panic(bailout{})
+}
+
+// nodes reads what stands up to a closing brace or the script's end, and the
+// comments after the last of it.
+func (p *parser) nodes(where context) (nodes []Node, end []string) {
+	p.depth++
+	defer func() { p.depth-- }()
+	var above []string
+	for {
+		switch t := p.tokens[p.at]; t.kind {
+		case kindEnd:
+			return nodes, trimBlank(above)
+		case kindClose:
+			if where != atTop {
+				return nodes, trimBlank(above)
+			}
+			p.report(t.pos, "this } closes nothing", "")
+			p.at++
+		case kindBlank:
+			if len(above) == 0 || above[len(above)-1] != "" {
+				above = append(above, "")
+			}
+			p.at++
+		case kindComment:
+			above = append(above, t.text)
+			p.at++
+		case kindNewline:
+			p.at++
+		default:
+			if n := p.node(where); n != nil {
+				h := n.head()
+				h.Above = append(above, p.hoisted...)
+				if p.tokens[p.at].kind == kindComment {
+					h.After = p.tokens[p.at].text
+					p.at++
+				}
+				nodes = append(nodes, n)
+				above = nil
+			}
+			p.hoisted = nil
+		}
+	}
+}
+
+// trimBlank drops blank lines at the end of comment lines.
+func trimBlank(lines []string) []string {
+	for len(lines) > 0 && lines[len(lines)-1] == "" {
+		lines = lines[:len(lines)-1]
+	}
+	return lines
+}
+
+// node reads one declaration or statement; nil after a mistake.
+func (p *parser) node(where context) (n Node) {
+	outer := p.hoisted
+	p.hoisted = nil
+	defer func() {
+		p.hoisted = append(outer, p.hoisted...)
+		if r := recover(); r != nil {
+			if _, ok := r.(bailout); !ok {
+				panic(r)
+			}
+			n = nil
+			p.skip()
+		}
+	}()
+	n = p.statement(where)
+	if t := p.peek(); !ends(t) {
+		p.fail(t.pos, t.describe()+" is not expected here: the statement is complete", p.hint(t))
+	}
+	return n
+}
+
+// ends reports whether a statement may end before t.
+func ends(t token) bool {
+	switch t.kind {
+	case kindNewline, kindComment, kindClose, kindEnd:
+		return true
+	}
+	return false
+}
+
+// hint guesses what a stray word was meant to be.
+func (p *parser) hint(t token) string {
+	if t.kind == kindWord {
+		return didYouMean(t.text, optionWords)
+	}
+	return ""
+}
+
+// optionWords are those that may come after a complete statement.
+var optionWords = []string{
+	"first", "last", "occurrence", "occurrences", "in", "keeping", "ignoring", "whole", "across",
+	"preceded", "followed", "not", "unless", "having", "lacking", "commented", "per", "with", "as",
+	"matching", "about", "and", "from", "until", "to",
+}
+
+// skip passes over the rest of a statement that holds a mistake; what stands in
+// its braces is read, for its own mistakes, and dropped.
+func (p *parser) skip() {
+	for {
+		switch t := p.peek(); t.kind {
+		case kindEnd, kindClose, kindNewline:
+			return
+		case kindOpen:
+			p.at++
+			if p.depth >= maxDepth {
+				continue
+			}
+			p.nodes(anywhere)
+			if p.tokens[p.at].kind == kindClose {
+				p.at++
+			}
+		default:
+			p.at++
+		}
+	}
+}
+
+// continuing are the words that a line begins with when it goes on with the
+// statement before it.
+var continuing = []string{
+	"with", "as", "first", "last", "occurrence", "occurrences", "keeping", "ignoring", "whole",
+	"across", "preceded", "followed", "unless", "having", "lacking", "commented", "per",
+	"matching", "about",
+}
+
+// continues reports whether the line that begins with token i goes on with the
+// statement before it.
+func (p *parser) continues(i int) bool {
+	t := p.tokens[i]
+	if t.kind == kindMargin {
+		return true
+	}
+	if t.kind != kindWord {
+		return false
+	}
+	second := p.tokens[min(i+1, len(p.tokens)-1)].text
+	switch t.text {
+	case "in":
+		return second == "file"
+	case "not":
+		return second == "preceded" || second == "followed"
+	}
+	return slices.Contains(continuing, t.text)
+}
+
+// nextLine returns the index of the first token on a following line, and the
+// comments before it.
+func (p *parser) nextLine() (int, []string) {
+	var comments []string
+	for i := p.at; ; i++ {
+		switch t := p.tokens[i]; t.kind {
+		case kindComment:
+			comments = append(comments, t.text)
+		case kindNewline, kindBlank:
+		default:
+			return i, comments
+		}
+	}
+}
+
+// peek returns the next token of the statement: the one on the next line where
+// that line goes on with it.
+func (p *parser) peek() token {
+	if t := p.tokens[p.at]; t.kind == kindNewline || t.kind == kindComment {
+		if i, comments := p.nextLine(); p.continues(i) {
+			p.at = i
+			p.hoisted = append(p.hoisted, comments...)
+		}
+	}
+	return p.tokens[p.at]
+}
+
+// owed returns the next token where an operand is still owed, on whatever line.
+func (p *parser) owed() token {
+	i, comments := p.nextLine()
+	if i > p.at {
+		p.at = i
+		p.hoisted = append(p.hoisted, comments...)
+	}
+	return p.tokens[p.at]
+}
+
+// take consumes and returns the token that peek returns.
+func (p *parser) take() token {
+	t := p.peek()
+	if t.kind != kindEnd {
+		p.at++
+	}
+	return t
+}
+
+// accept consumes the given words if they come next.
+func (p *parser) accept(words ...string) bool {
+	if t := p.peek(); t.kind != kindWord || t.text != words[0] {
+		return false
+	}
+	for i, w := range words {
+		if t := p.tokens[min(p.at+i, len(p.tokens)-1)]; t.kind != kindWord || t.text != w {
+			return false
+		}
+	}
+	p.at += len(words)
+	return true
+}
+
+// want consumes a word that must come next.
+func (p *parser) want(word, after string) {
+	t := p.owed()
+	if t.kind != kindWord || t.text != word {
+		remedy := ""
+		if t.kind == kindWord {
+			remedy = didYouMean(t.text, []string{word})
+		}
+		p.fail(t.pos, "expected "+strconv.Quote(word)+" after "+after+", found "+t.describe(), remedy)
+	}
+	p.at++
+}
+
+// oneOf consumes one of the words, which must come next.
+func (p *parser) oneOf(what string, words ...string) string {
+	t := p.owed()
+	if t.kind != kindWord || !slices.Contains(words, t.text) {
+		remedy := didYouMean(t.text, words)
+		if remedy == "" {
+			remedy = "one of " + list(words)
+		}
+		p.fail(t.pos, "expected "+what+", found "+t.describe(), remedy)
+	}
+	p.at++
+	return t.text
+}
+
+// list joins words as a person would.
+func list(words []string) string {
+	s := words[0]
+	for i, w := range words[1:] {
+		if i == len(words)-2 {
+			s += " or " + w
+		} else {
+			s += ", " + w
+		}
+	}
+	return s
+}
+
+// number consumes a whole number of at least least.
+func (p *parser) number(what string, least int) int {
+	t := p.owed()
+	n, err := strconv.Atoi(t.text)
+	if t.kind != kindNumber || err != nil || n > 1<<53 {
+		p.fail(t.pos, "expected "+what+", a whole number, found "+t.describe(), "")
+	}
+	if n < least {
+		p.fail(t.pos, what+" is at least "+strconv.Itoa(least), "")
+	}
+	p.at++
+	return n
+}
+
+// name consumes a rule's, parameter's or environment's name.
+func (p *parser) name(what string) string {
+	t := p.owed()
+	if t.kind != kindWord {
+		p.fail(t.pos, "expected "+what+", found "+t.describe(), "")
+	}
+	if !IsName(t.text) {
+		p.fail(t.pos, "a name is small letters, digits and -, beginning with a letter", "")
+	}
+	if slices.Contains(Builtin, t.text) {
+		p.fail(t.pos, strconv.Quote(t.text)+" is a built-in placeholder's name", "choose another one")
+	}
+	p.at++
+	return t.text
+}
+
+// IsName reports whether s can name a rule or a parameter.
+func IsName(s string) bool {
+	if s == "" || s[0] < 'a' || s[0] > 'z' {
+		return false
+	}
+	return countWhile(s, func(c byte) bool { return 'a' <= c && c <= 'z' || isDigit(c) || c == '-' }) == len(s)
+}
+
+// text consumes a string or a margin block.
+func (p *parser) text(what string) *Text {
+	t := p.owed()
+	if t.kind != kindString && t.kind != kindMargin {
+		if t.kind == kindBad { // reported by the lexer
+			panic(bailout{})
+		}
+		p.fail(t.pos, "expected "+what+", found "+t.describe(),
+			"text stands between quotes or in lines that begin with |")
+	}
+	lines := []token{t}
+	p.at++
+	for t.kind == kindMargin && p.tokens[p.at].kind == kindNewline && p.tokens[p.at+1].kind == kindMargin {
+		lines = append(lines, p.tokens[p.at+1])
+		p.at += 2
+	}
+	return p.textFrom(lines)
+}
+
+// plain consumes a text without placeholders.
+func (p *parser) plain(what string) *Text {
+	t := p.text(what)
+	if _, ok := t.Plain(); !ok {
+		p.fail(t.Pos, what+" holds no placeholder", "write {== where the two characters {= are meant")
+	}
+	return t
+}
+
+// brace consumes the opening brace of what.
+func (p *parser) brace(what string) token {
+	t := p.owed()
+	if t.kind != kindOpen {
+		p.fail(t.pos, "expected { after "+what+", found "+t.describe(), "")
+	}
+	p.at++
+	return t
+}
+
+// closing consumes the brace that closes open.
+func (p *parser) closing(open token) {
+	if t := p.tokens[p.at]; t.kind != kindClose {
+		p.fail(open.pos, "this { is never closed", "close it with }")
+	}
+	p.at++
+}

@@ -1,0 +1,196 @@
+package script
+
+// addressed reads an address and what it applies to: a statement or a block.
+func (p *parser) addressed(h Head, outside bool) Node {
+	n := &Addressed{Head: h, Address: &Address{Pos: h.Pos, Outside: outside}}
+	if p.depth++; p.depth > maxDepth {
+		p.depth--
+		p.fail(h.Pos, "addresses and braces are nested too deep here", "")
+	}
+	defer func() { p.depth-- }()
+	p.selector(n.Address)
+	if t := p.owed(); t.kind == kindOpen {
+		n.Braces = true
+		p.at++
+		n.Body, n.End = p.nodes(inAddress)
+		p.closing(t)
+		return n
+	}
+	if t := p.owed(); t.kind == kindClose || t.kind == kindEnd {
+		p.fail(h.Pos, "this address has no statement", "say what is to be done there")
+	}
+	n.Body = []Node{p.statement(inAddress)}
+	return n
+}
+
+func (p *parser) selector(a *Address) {
+	t := p.owed()
+	switch p.oneOf("an address", "line", "lines", "first", "last", "section", "block", "paragraph") {
+	case "line":
+		a.Kind = Line
+		a.From = p.number("a line number", 1)
+		a.To = a.From
+	case "lines":
+		p.lines(a)
+	case "first":
+		a.Kind = FirstLines
+		a.From = p.lineCount()
+	case "last":
+		a.Kind = LastLines
+		a.From = p.lineCount()
+	case "section":
+		a.Kind, a.Section = Section, p.text("a section's name")
+	case "block":
+		p.want("with", "block")
+		a.Kind, a.Pattern = Block, p.pattern()
+	default:
+		p.want("with", "paragraph")
+		a.Kind, a.Pattern = Paragraph, p.pattern()
+	}
+	for {
+		word := p.peek()
+		holding := Holding{Lacking: word.text == "lacking"}
+		if !p.accept("having") && !p.accept("lacking") {
+			break
+		}
+		if !a.Kind.Takes() {
+			p.fail(word.pos, "only sections, blocks, paragraphs and ranges are chosen by what they hold", "")
+		}
+		holding.Pattern = p.pattern()
+		a.Having = append(a.Having, holding)
+	}
+	a.Pos.Width = max(t.pos.Column+t.pos.Width-a.Pos.Column, 1)
+	if t.pos.Line != a.Pos.Line {
+		a.Pos.Width = 1
+	}
+}
+
+// lineCount reads the rest of `first line` or `first 2 lines`.
+func (p *parser) lineCount() int {
+	if p.accept("line") {
+		return 1
+	}
+	n := p.number("how many lines", 1)
+	p.oneOf("lines", "lines", "line")
+	return n
+}
+
+// lines reads what follows `on lines`.
+func (p *parser) lines(a *Address) {
+	if p.owed().kind == kindNumber {
+		a.Kind = Lines
+		a.From, a.To = p.interval("a line number")
+		return
+	}
+	switch p.oneOf("which lines", "with", "without", "from", "between") {
+	case "with":
+		a.Kind, a.Pattern = LinesWith, p.pattern()
+		p.neighbours(a)
+	case "without":
+		a.Kind, a.Pattern = LinesWithout, p.pattern()
+	case "between":
+		a.Kind, a.Open = Between, p.mark()
+		p.want("and", "the opening mark")
+		a.Close = p.mark()
+	default:
+		a.Open = p.mark()
+		a.Kind = Range
+		if p.oneOf("to or until", "to", "until") == "until" {
+			a.Kind = Until
+		}
+		a.Close = p.mark()
+	}
+	if o, c := a.Open, a.Close; o != nil && o.Line > 0 && c.Line > 0 && c.Line < o.Line {
+		p.fail(c.Pos, "this range ends before it begins", "write the smaller number first")
+	}
+}
+
+// neighbours reads `and 1 above and 2 below`.
+func (p *parser) neighbours(a *Address) {
+	for p.accept("and") {
+		n := p.number("how many neighbours", 1)
+		if p.oneOf("where the neighbours are", "above", "below") == "above" {
+			a.Above = n
+		} else {
+			a.Below = n
+		}
+	}
+}
+
+func (p *parser) mark() *Mark {
+	t := p.owed()
+	m := &Mark{Pos: t.pos}
+	switch {
+	case t.kind == kindWord && t.text == "line":
+		p.at++
+		m.Line = p.number("a line number", 1)
+	case t.kind == kindWord && t.text == "last":
+		p.at++
+		p.want("line", "last")
+		m.Last = true
+	default:
+		m.Pattern = p.pattern()
+	}
+	return m
+}
+
+// pattern reads a kind, its text and what may follow them.
+func (p *parser) pattern() *Pattern {
+	t := p.owed()
+	n := &Pattern{Pos: t.pos}
+	if t.kind == kindMargin {
+		n.Kind, n.Text = WholeLines, p.text("the lines to match")
+	} else {
+		n.Kind, n.Text = p.kindAndText()
+	}
+	if n.Kind != Regex && n.Text.Raw == "" {
+		p.fail(n.Text.Pos, "an empty pattern matches nothing that could be meant", "say what to look for")
+	}
+	if n.Kind == Regex && p.accept("whole") {
+		n.Whole = true
+	}
+	for {
+		g := Guard{Pos: p.peek().pos}
+		switch {
+		case p.accept("ignoring"):
+			p.want("case", "ignoring")
+			n.IgnoreCase = true
+			continue
+		case p.accept("not"):
+			g.Not = true
+			g.Preceded = p.oneOf("a guard", "preceded", "followed") == "preceded"
+		case p.accept("preceded"):
+			g.Preceded = true
+		case p.accept("followed"):
+		default:
+			return n
+		}
+		p.want("by", "the guard")
+		g.Kind, g.Text = p.kindAndText()
+		n.Guards = append(n.Guards, g)
+	}
+}
+
+// kindAndText reads `word "…"` and its like.
+func (p *parser) kindAndText() (PatternKind, *Text) {
+	t := p.owed()
+	switch {
+	case t.kind == kindBad:
+		panic(bailout{})
+	case t.kind == kindWord && (t.text == "text" || t.text == "word" || t.text == "regex"):
+		p.at++
+	case t.kind == kindWord:
+		remedy := didYouMean(t.text, patternKinds)
+		if remedy == "" {
+			remedy = "text, word or regex"
+		}
+		p.fail(t.pos, "unknown pattern kind "+t.describe(), remedy)
+	case t.kind == kindString:
+		p.fail(t.pos, "what kind of pattern is this?",
+			"say text for the characters as they stand, word for whole words, regex for an expression")
+	default:
+		p.fail(t.pos, "expected a pattern, found "+t.describe(), `such as word "depot-3"`)
+	}
+	kind := map[string]PatternKind{"text": PlainText, "word": WholeWord, "regex": Regex}[t.text]
+	return kind, p.text("what to match")
+}

@@ -1,0 +1,277 @@
+package script
+
+import (
+	"strconv"
+	"strings"
+	"unicode/utf8"
+)
+
+// lineWidth is the width in characters past which a statement is broken before
+// its options.
+const lineWidth = 100
+
+// Format lays a script out the standard way: four spaces a level, one statement
+// a line, a blank line around rules and examples, comments kept.
+func Format(s *Script) string {
+	p := &printer{}
+	p.nodes(s.Items, s.End)
+	return p.b.String()
+}
+
+// printer writes a tree, a line at a time. A statement is a list of pieces,
+// each of which may begin a line of its own: texts of several lines do, as do
+// all pieces after one, and all where one line would be too long.
+type printer struct {
+	b      strings.Builder
+	indent int
+}
+
+func (p *printer) line(s string) {
+	if s != "" {
+		p.b.WriteString(strings.Repeat("    ", p.indent))
+		p.b.WriteString(s)
+	}
+	p.b.WriteByte('\n')
+}
+
+// nodes prints a body and the comments at its end.
+func (p *printer) nodes(nodes []Node, end []string) {
+	for i, n := range nodes {
+		above := n.head().Above
+		if i == 0 && len(above) > 0 && above[0] == "" {
+			above = above[1:]
+		}
+		if i > 0 && (stands(n) || stands(nodes[i-1])) && (len(above) == 0 || above[0] != "") {
+			p.line("")
+		}
+		p.comments(above)
+		p.node(n)
+	}
+	if len(nodes) == 0 && len(end) > 0 && end[0] == "" {
+		end = end[1:]
+	}
+	p.comments(end)
+}
+
+// stands reports whether a node stands between blank lines.
+func stands(n Node) bool {
+	switch n.(type) {
+	case *Rule, *Example:
+		return true
+	}
+	return false
+}
+
+func (p *printer) comments(lines []string) {
+	for _, c := range lines {
+		p.line(c)
+	}
+}
+
+// piece is a part of a statement: words, then perhaps a text of several lines.
+type piece struct {
+	words string
+	block *Text
+	// joined marks words that cannot begin a line.
+	joined bool
+}
+
+// statement prints the pieces, a body in braces where open is set, and the
+// comment behind.
+func (p *printer) statement(pieces []piece, after string) {
+	width, blocks := 4*p.indent, false
+	for _, pc := range pieces {
+		width += utf8.RuneCountInString(pc.words) + 1
+		blocks = blocks || pc.block != nil
+	}
+	broken := !blocks && width-1 > lineWidth
+	line, first := "", true
+	flush := func() {
+		if line != "" {
+			if !first && broken {
+				line = "    " + line
+			}
+			p.line(line)
+			line, first = "", false
+		}
+	}
+	for _, pc := range pieces {
+		if broken && !pc.joined {
+			flush()
+		}
+		line = strings.TrimPrefix(line+" "+pc.words, " ")
+		if pc.block != nil {
+			flush()
+			p.block(pc.block)
+		}
+	}
+	if after != "" && line != "" {
+		line += " " + after
+		after = ""
+	}
+	flush()
+	if after != "" { // the statement ends in a block, which holds no comment
+		p.line(after)
+	}
+}
+
+// block prints a margin block, one level in.
+func (p *printer) block(t *Text) {
+	p.indent++
+	for l := range strings.SplitSeq(t.Raw, "\n") {
+		if l == "" {
+			p.line("|")
+		} else {
+			p.line("| " + l)
+		}
+	}
+	p.indent--
+}
+
+// braces prints `HEAD {`, a body and `}`.
+func (p *printer) braces(head string, nodes []Node, end []string, after string) {
+	p.line(head + " {")
+	p.indent++
+	p.nodes(nodes, end)
+	p.indent--
+	p.line(strings.TrimSuffix("} "+after, " "))
+}
+
+func (p *printer) node(n Node) {
+	after := n.head().After
+	switch n := n.(type) {
+	case *Rule:
+		head := "rule " + n.Name
+		if n.About != nil {
+			head += " " + quote(n.About)
+		}
+		p.braces(head, n.Body, n.End, after)
+	case *Example:
+		p.example(n)
+	case *ReplaceEach:
+		p.replaceEach(n)
+	case *Addressed:
+		p.addressed(n)
+	default:
+		p.statement(pieces(n), after)
+	}
+}
+
+func (p *printer) addressed(n *Addressed) {
+	head := addressPieces(n.Address)
+	if n.Braces {
+		last := &head[len(head)-1]
+		if last.block == nil {
+			last.words += " {"
+			p.statement(head, "")
+		} else {
+			p.statement(head, "")
+			p.line("{")
+		}
+		p.indent++
+		p.nodes(n.Body, n.End)
+		p.indent--
+		p.line(strings.TrimSuffix("} "+n.After, " "))
+		return
+	}
+	inner := n.Body[0]
+	switch inner := inner.(type) {
+	case *ReplaceEach, *Addressed:
+		p.statement(head, "")
+		p.indent++
+		p.node(inner)
+		p.indent--
+		p.comments(one(n.After))
+	default:
+		rest := pieces(inner)
+		rest[0].joined = len(rest) == 1
+		p.statement(append(head, rest...), n.After)
+	}
+}
+
+func one(comment string) []string {
+	if comment == "" {
+		return nil
+	}
+	return []string{comment}
+}
+
+func (p *printer) replaceEach(n *ReplaceEach) {
+	words := "replace each text"
+	if n.Word {
+		words = "replace each word"
+	}
+	if n.IgnoreCase {
+		words += " ignoring case"
+	}
+	if n.KeepCase {
+		words += " keeping case"
+	}
+	if t := n.Table; t != nil {
+		words += " from table " + quote(t.Path)
+		if t.Old != nil {
+			words += " columns " + quote(t.Old) + " " + quote(t.New)
+		}
+		p.statement([]piece{{words: words}}, n.After)
+		return
+	}
+	p.line(words + " {")
+	p.indent++
+	for i, pair := range n.Pairs {
+		above := pair.Above
+		if i == 0 && len(above) > 0 && above[0] == "" {
+			above = above[1:]
+		}
+		p.comments(above)
+		p.statement(append(text("", pair.Old), text("with", pair.With)...), pair.After)
+	}
+	p.comments(n.End)
+	p.indent--
+	p.line(strings.TrimSuffix("} "+n.After, " "))
+}
+
+func (p *printer) example(n *Example) {
+	head := "example"
+	if n.Name != nil {
+		head += " " + quote(n.Name)
+	}
+	if n.Of != "" {
+		head += " of " + n.Of
+	}
+	p.line(head + " {")
+	p.indent++
+	for _, s := range n.Sets {
+		p.statement(text("set "+s.Name+" =", s.Value), "")
+	}
+	if n.File != nil {
+		p.statement(text("file", n.File), "")
+	}
+	p.statement(text("given", n.Given), "")
+	if n.Gives == nil {
+		p.line("gives the same")
+	} else {
+		p.statement(text("gives", n.Gives), "")
+	}
+	p.indent--
+	p.line(strings.TrimSuffix("} "+n.After, " "))
+}
+
+// text is the pieces of words and a text after them.
+func text(words string, t *Text) []piece {
+	if t.Block {
+		return []piece{{words: words, block: t}}
+	}
+	return []piece{{words: strings.TrimPrefix(words+" "+quote(t), " ")}}
+}
+
+// quote writes a text on one line; a block is written by its piece.
+func quote(t *Text) string {
+	if t.Quote == 0 {
+		t.choose('"')
+	}
+	return string(t.Quote) + t.Raw + string(t.Quote)
+}
+
+func bound(b Bound) string {
+	return [...]string{"", "at least ", "at most "}[b.Kind] + strconv.Itoa(b.Count)
+}

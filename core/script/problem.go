@@ -1,0 +1,154 @@
+package script
+
+import (
+	"fmt"
+	"sort"
+	"strings"
+)
+
+// Source is one script's name, as shown in messages, and its text.
+type Source struct {
+	Name string
+	Text string
+}
+
+// line returns the source's line number n, from 1, without its line ending.
+func (s *Source) line(n int) string {
+	if s == nil {
+		return ""
+	}
+	rest := s.Text
+	for ; n > 1; n-- {
+		i := strings.IndexByte(rest, '\n')
+		if i < 0 {
+			return ""
+		}
+		rest = rest[i+1:]
+	}
+	if i := strings.IndexByte(rest, '\n'); i >= 0 {
+		rest = rest[:i]
+	}
+	return strings.TrimSuffix(rest, "\r")
+}
+
+// Pos is a place in a source: line and column from 1, the column and the width
+// in characters.
+type Pos struct {
+	Line, Column, Width int
+}
+
+// Severity tells an error, which keeps a script from running, from a warning.
+type Severity int
+
+const (
+	Error Severity = iota
+	Warning
+)
+
+func (s Severity) String() string {
+	if s == Warning {
+		return "warning"
+	}
+	return "error"
+}
+
+// Problem is something wrong with a script: where, what, and what to do about it.
+type Problem struct {
+	Source   *Source
+	Pos      Pos
+	Severity Severity
+	Reason   string
+	Remedy   string // empty where none is likely
+}
+
+// Error gives the place and the reason on one line.
+func (p Problem) Error() string {
+	if p.Pos.Line == 0 {
+		return fmt.Sprintf("%s: %s: %s", p.Source.Name, p.Severity, p.Reason)
+	}
+	return fmt.Sprintf("%s:%d:%d: %s: %s", p.Source.Name, p.Pos.Line, p.Pos.Column, p.Severity, p.Reason)
+}
+
+// String gives the problem in full: place and reason, the line, and a caret
+// under the place with the remedy behind it.
+func (p Problem) String() string {
+	line := p.Source.line(p.Pos.Line)
+	if line == "" {
+		if p.Remedy == "" {
+			return p.Error()
+		}
+		return p.Error() + "\n    " + p.Remedy
+	}
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s\n%s\n", p.Error(), visible(line))
+	for i, r := range []rune(line) {
+		if i >= p.Pos.Column-1 {
+			break
+		}
+		if r != '\t' {
+			r = ' '
+		}
+		b.WriteRune(r)
+	}
+	b.WriteByte('^')
+	b.WriteString(strings.Repeat("~", max(p.Pos.Width-1, 0)))
+	if p.Remedy != "" {
+		b.WriteString(" " + p.Remedy)
+	}
+	return b.String()
+}
+
+// visible replaces control characters, so that quoting a script's line cannot
+// drive a terminal.
+func visible(line string) string {
+	return strings.Map(func(r rune) rune {
+		if r != '\t' && (r < ' ' || r >= 0x7f && r < 0xa0) {
+			return '\ufffd'
+		}
+		return r
+	}, line)
+}
+
+// Problems is all that was found in one go, in the order of their places.
+type Problems []Problem
+
+// Error joins the problems, each in full.
+func (ps Problems) Error() string {
+	texts := make([]string, len(ps))
+	for i, p := range ps {
+		texts[i] = p.String()
+	}
+	return strings.Join(texts, "\n")
+}
+
+// Errors returns those problems that keep a script from running.
+func (ps Problems) Errors() Problems {
+	var errs Problems
+	for _, p := range ps {
+		if p.Severity == Error {
+			errs = append(errs, p)
+		}
+	}
+	return errs
+}
+
+// Sort orders the problems of each source by place, sources in the order in
+// which they first appear.
+func (ps Problems) Sort() {
+	order := map[*Source]int{}
+	for _, p := range ps {
+		if _, ok := order[p.Source]; !ok {
+			order[p.Source] = len(order)
+		}
+	}
+	sort.SliceStable(ps, func(i, j int) bool {
+		a, b := ps[i], ps[j]
+		if a.Source != b.Source {
+			return order[a.Source] < order[b.Source]
+		}
+		if a.Pos.Line != b.Pos.Line {
+			return a.Pos.Line < b.Pos.Line
+		}
+		return a.Pos.Column < b.Pos.Column
+	})
+}

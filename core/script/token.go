@@ -1,0 +1,205 @@
+package script
+
+import (
+	"strconv"
+	"strings"
+	"unicode/utf8"
+)
+
+type kind int
+
+const (
+	kindEnd     kind = iota
+	kindNewline      // the end of a line that held something
+	kindComment      // '#' and the rest of the line
+	kindBlank        // a line with nothing on it
+	kindWord         // a keyword or a name
+	kindNumber
+	kindString // '…', "…" or `…`
+	kindMargin // one line of a margin block
+	kindOpen   // {
+	kindClose  // }
+	kindEqual  // =
+	kindBad    // reported by the lexer already
+)
+
+// token is one token; text is what it holds: a string's inside, a margin line
+// after its '|' and one space, a comment with its '#'.
+type token struct {
+	kind  kind
+	text  string
+	quote byte // of a string
+	pos   Pos
+	// textColumn is the column, from 1, at which text begins.
+	textColumn int
+}
+
+// describe names a token in a message.
+func (t token) describe() string {
+	switch t.kind {
+	case kindEnd:
+		return "the end of the script"
+	case kindNewline, kindBlank, kindComment:
+		return "the end of the line"
+	case kindString:
+		return "a string"
+	case kindMargin:
+		return "a margin block"
+	default:
+		return strconv.Quote(t.text)
+	}
+}
+
+// lexer cuts a source into tokens, a line at a time: no token crosses a line.
+type lexer struct {
+	source   *Source
+	tokens   []token
+	problems Problems
+	number   int    // of the line, from 1
+	line     string // without its ending
+	at       int    // byte offset in line
+	counted  int    // byte offset up to which columns are counted
+	column   int    // the column of counted, from 1
+}
+
+// lex returns the source's tokens, ending in one of kindEnd.
+func lex(source *Source) ([]token, Problems) {
+	l := &lexer{source: source}
+	if !utf8.ValidString(source.Text) {
+		l.notUTF8()
+		return []token{{kind: kindEnd, pos: Pos{1, 1, 1}}}, l.problems
+	}
+	text := strings.TrimPrefix(source.Text, "\ufeff")
+	for line := range strings.SplitSeq(text, "\n") {
+		l.number++
+		l.line, l.at = strings.TrimSuffix(line, "\r"), 0
+		l.counted, l.column = 0, 1
+		l.lexLine()
+	}
+	l.at = len(l.line)
+	l.add(kindEnd, "", 0)
+	return l.tokens, l.problems
+}
+
+// notUTF8 reports the first byte that is no UTF-8.
+func (l *lexer) notUTF8() {
+	line, rest := 1, l.source.Text
+	column := 1
+	for len(rest) > 0 {
+		r, size := utf8.DecodeRuneInString(rest)
+		if r == utf8.RuneError && size == 1 {
+			break
+		}
+		column++
+		if r == '\n' {
+			line, column = line+1, 1
+		}
+		rest = rest[size:]
+	}
+	l.problems = append(l.problems, Problem{
+		Source: &Source{Name: l.source.Name},
+		Pos:    Pos{line, column, 1},
+		Reason: "this script is not UTF-8 from here on",
+		Remedy: "save it as UTF-8, the encoding of every script",
+	})
+}
+
+// add appends a token of width bytes at the current place.
+func (l *lexer) add(k kind, text string, width int) *token {
+	l.column += utf8.RuneCountInString(l.line[l.counted:l.at])
+	l.counted = l.at
+	runes := max(utf8.RuneCountInString(l.line[l.at:min(l.at+width, len(l.line))]), 1)
+	l.tokens = append(l.tokens, token{
+		kind: k, text: text, textColumn: l.column,
+		pos: Pos{l.number, l.column, runes},
+	})
+	l.at += width
+	return &l.tokens[len(l.tokens)-1]
+}
+
+func (l *lexer) lexLine() {
+	l.skipSpace()
+	switch {
+	case l.at == len(l.line):
+		l.add(kindBlank, "", 0)
+		return
+	case l.line[l.at] == '|':
+		l.margin()
+	default:
+		for l.at < len(l.line) {
+			l.next()
+			l.skipSpace()
+		}
+	}
+	l.add(kindNewline, "", 0)
+}
+
+func (l *lexer) skipSpace() {
+	for l.at < len(l.line) && (l.line[l.at] == ' ' || l.line[l.at] == '\t') {
+		l.at++
+	}
+}
+
+// margin takes the whole line: '|', at most one space, then text as it is.
+func (l *lexer) margin() {
+	rest := l.line[l.at+1:]
+	text := strings.TrimPrefix(rest, " ")
+	t := l.add(kindMargin, text, len(rest)+1)
+	t.textColumn += 1 + len(rest) - len(text)
+}
+
+func (l *lexer) next() {
+	rest := l.line[l.at:]
+	switch c := rest[0]; {
+	case c == '#':
+		l.add(kindComment, strings.TrimRight(rest, " \t"), len(rest))
+	case c == '{':
+		l.add(kindOpen, "{", 1)
+	case c == '}':
+		l.add(kindClose, "}", 1)
+	case c == '=':
+		l.add(kindEqual, "=", 1)
+	case c == '\'' || c == '"' || c == '`':
+		l.quoted(rest)
+	case isDigit(c):
+		n := countWhile(rest, isDigit)
+		l.add(kindNumber, rest[:n], n)
+	case isLetter(c):
+		n := countWhile(rest, func(c byte) bool { return isLetter(c) || isDigit(c) || c == '-' || c == '_' })
+		l.add(kindWord, rest[:n], n)
+	default:
+		r, size := utf8.DecodeRuneInString(rest)
+		t := l.add(kindBad, rest[:size], size)
+		l.report(t.pos, "nothing in a script begins with "+strconv.QuoteRune(r),
+			"text stands between quotes, in lines that begin with |, or after #")
+	}
+}
+
+// quoted takes a string up to the same quote; there are no escapes.
+func (l *lexer) quoted(rest string) {
+	end := strings.IndexByte(rest[1:], rest[0])
+	if end < 0 {
+		t := l.add(kindBad, rest, len(rest))
+		l.report(Pos{t.pos.Line, t.pos.Column, 1}, "this string is not closed on its line",
+			"end it with "+rest[:1]+"; text of several lines goes into a margin block, lines that begin with |")
+		return
+	}
+	t := l.add(kindString, rest[1:end+1], end+2)
+	t.quote = rest[0]
+	t.textColumn++
+}
+
+func (l *lexer) report(pos Pos, reason, remedy string) {
+	l.problems = append(l.problems, Problem{Source: l.source, Pos: pos, Reason: reason, Remedy: remedy})
+}
+
+func isDigit(c byte) bool  { return '0' <= c && c <= '9' }
+func isLetter(c byte) bool { return 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z' || c == '_' }
+
+func countWhile(s string, ok func(byte) bool) int {
+	n := 0
+	for n < len(s) && ok(s[n]) {
+		n++
+	}
+	return n
+}

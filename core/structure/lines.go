@@ -1,0 +1,126 @@
+// Package structure finds the parts of a text by the way it is written: lines,
+// sections, blocks and paragraphs, of configuration and document files of many
+// kinds. It knows no file format whole; it reads what a person would see.
+//
+// The central type is [Text], a text cut into lines. Parts are [edit.Span]s, whole
+// lines.
+package structure
+
+import (
+	"bytes"
+	"sort"
+
+	"frizzel/core/edit"
+)
+
+// Text is a text and, once asked for, where its lines begin.
+type Text struct {
+	Bytes  []byte
+	starts []int
+}
+
+// New returns the text b, which must not change.
+func New(b []byte) *Text { return &Text{Bytes: b} }
+
+// index finds all lines.
+func (t *Text) index() []int {
+	if t.starts == nil {
+		t.starts = make([]int, 0, bytes.Count(t.Bytes, []byte("\n"))+1)
+		for at := 0; at < len(t.Bytes); {
+			t.starts = append(t.starts, at)
+			i := bytes.IndexByte(t.Bytes[at:], '\n')
+			if i < 0 {
+				break
+			}
+			at += i + 1
+		}
+	}
+	return t.starts
+}
+
+// Count returns the number of lines; an empty text has none.
+func (t *Text) Count() int { return len(t.index()) }
+
+// Start returns where line i, from 0, begins; the text's length for the line after
+// the last.
+func (t *Text) Start(i int) int {
+	starts := t.index()
+	if i >= len(starts) {
+		return len(t.Bytes)
+	}
+	return starts[i]
+}
+
+// Content returns line i, from 0, without its line ending.
+func (t *Text) Content(i int) []byte {
+	return Content(t.Bytes[t.Start(i):t.Start(i+1)])
+}
+
+// At returns the line, from 0, that holds the byte at offset.
+func (t *Text) At(offset int) int {
+	return max(sort.SearchInts(t.index(), offset+1)-1, 0)
+}
+
+// Lines returns the span of the lines from to to, from 0, to being left out.
+func (t *Text) Lines(from, to int) edit.Span {
+	return span(t.Start(from), t.Start(to))
+}
+
+// span is a span without a closing line.
+func span(start, end int) edit.Span { return edit.Span{Start: start, End: end, Last: end} }
+
+// Content returns a line without its line ending.
+func Content(line []byte) []byte {
+	if n := len(line); n > 0 && line[n-1] == '\n' {
+		line = line[:n-1]
+		if n > 1 && line[n-2] == '\r' {
+			line = line[:n-2]
+		}
+	}
+	return line
+}
+
+// Blank reports whether a line holds nothing but white space.
+func Blank(line []byte) bool { return len(bytes.TrimSpace(line)) == 0 }
+
+// Indentation returns the white space that a line begins with.
+func Indentation(line []byte) []byte {
+	return line[:len(line)-len(bytes.TrimLeft(line, " \t"))]
+}
+
+// depth measures an indentation in columns, a tab reaching the next multiple of 8.
+func depth(line []byte) int {
+	n := 0
+	for _, c := range Indentation(line) {
+		if c == '\t' {
+			n += 8 - n%8
+		} else {
+			n++
+		}
+	}
+	return n
+}
+
+// withoutBlankEnd returns to moved back before the blank lines that precede it,
+// not past from.
+func (t *Text) withoutBlankEnd(from, to int) int {
+	for to > from && Blank(t.Content(to-1)) {
+		to--
+	}
+	return to
+}
+
+// Paragraph returns the lines around line i, from 0, up to the blank lines.
+func (t *Text) Paragraph(i int) edit.Span {
+	from, to := i, i+1
+	if Blank(t.Content(i)) {
+		return t.Lines(from, to)
+	}
+	for from > 0 && !Blank(t.Content(from-1)) {
+		from--
+	}
+	for to < t.Count() && !Blank(t.Content(to)) {
+		to++
+	}
+	return t.Lines(from, to)
+}

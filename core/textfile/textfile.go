@@ -1,0 +1,189 @@
+// Package textfile turns a file's bytes into text and edits of the text back into
+// edits of the bytes.
+//
+// The central type is [File]. Rules see UTF-8; what no rule touched is never
+// decoded and encoded again but copied, so that it stays the same to the last byte:
+// byte order mark, line endings, invalid bytes and all.
+package textfile
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"unicode/utf8"
+
+	"frizzel/core/edit"
+)
+
+// ErrBinary is returned for what is no text.
+var ErrBinary = errors.New("binary")
+
+// SniffLen is how many bytes tell a binary file.
+const SniffLen = 8 << 10
+
+// File is a text file: its bytes, and the same as UTF-8.
+type File struct {
+	Raw  []byte
+	Text []byte // shares Raw's bytes where those are UTF-8
+
+	encoding *Encoding
+	mark     int // bytes of the byte order mark
+}
+
+// Decode reads a file's bytes, which the File keeps. encoding names what they are
+// in; where it is "", a byte order mark tells, or the look of UTF-16, and else the
+// text is taken as UTF-8, invalid bytes and all.
+func Decode(raw []byte, encoding string) (*File, error) {
+	f := &File{Raw: raw}
+	if encoding != "" {
+		e, err := EncodingNamed(encoding)
+		if err != nil {
+			return nil, err
+		}
+		f.encoding = e
+	} else {
+		f.encoding = detect(raw)
+	}
+	if !f.encoding.wide && IsBinary(raw) {
+		return nil, ErrBinary
+	}
+	f.encoding, f.mark = f.encoding.settled(raw)
+	if f.encoding.step == nil {
+		f.Text = raw[f.mark:]
+	} else {
+		f.Text = f.encoding.decode(raw[f.mark:])
+	}
+	return f, nil
+}
+
+// IsBinary reports whether bytes that are no UTF-16 are no text either: a NUL in
+// the first SniffLen of them.
+func IsBinary(raw []byte) bool {
+	return bytes.IndexByte(raw[:min(len(raw), SniffLen)], 0) >= 0
+}
+
+// Encoding returns the name of the file's encoding.
+func (f *File) Encoding() string { return f.encoding.name }
+
+// Decoded reports whether Text is other bytes than Raw.
+func (f *File) Decoded() bool { return f.encoding.step != nil }
+
+// Unencodable is the error of a text that the file's encoding cannot hold.
+type Unencodable struct {
+	Rune     rune
+	Encoding string
+	Line     int // of the file, from 1
+	Legacy   bool
+}
+
+func (e *Unencodable) Error() string {
+	if e.Legacy {
+		return fmt.Sprintf("line %d: %q cannot be written: the file is in no encoding that tells itself, say which with --encoding", e.Line, e.Rune)
+	}
+	return fmt.Sprintf("line %d: %s has no character %q", e.Line, e.Encoding, e.Rune)
+}
+
+// Encode carries edits of Text back to edits of Raw. to names the encoding that the
+// whole file is to be in, "" for its own. The error is an *Unencodable, or that of
+// an unknown name.
+func (f *File) Encode(edits edit.List, to string) (edit.List, error) {
+	if to != "" {
+		target, err := EncodingNamed(to)
+		if err != nil {
+			return nil, err
+		}
+		if target.name != f.encoding.name {
+			return f.convert(edits, target)
+		}
+	}
+	if len(edits) == 0 {
+		return nil, nil
+	}
+	if f.encoding.step == nil {
+		return f.encodeUTF8(edits)
+	}
+	raw := make(edit.List, len(edits))
+	m := mapper{encoding: f.encoding, raw: f.Raw, at: f.mark}
+	for i, e := range edits {
+		raw[i] = e
+		raw[i].Start = m.to(e.Start)
+		raw[i].End = m.to(e.End)
+		fresh, bad := f.encoding.encode(e.New)
+		if bad >= 0 {
+			return nil, &Unencodable{Rune: bad, Encoding: f.encoding.name, Line: f.line(e.Start)}
+		}
+		raw[i].New = fresh
+	}
+	return raw.Changing(f.Raw), nil
+}
+
+func (f *File) line(at int) int { return bytes.Count(f.Text[:at], []byte("\n")) + 1 }
+
+// encodeUTF8 shifts the edits past the byte order mark. A file whose bytes above
+// 127 are all invalid is in some older encoding, and new ones would not fit in.
+func (f *File) encodeUTF8(edits edit.List) (edit.List, error) {
+	legacy := !utf8.Valid(f.Text) && !holdsWideUTF8(f.Text)
+	if f.mark == 0 && !legacy {
+		return edits, nil
+	}
+	raw := make(edit.List, len(edits))
+	for i, e := range edits {
+		if r := firstWide(e.New); legacy && r >= 0 {
+			return nil, &Unencodable{Rune: r, Line: f.line(e.Start), Legacy: true}
+		}
+		raw[i] = e
+		raw[i].Start += f.mark
+		raw[i].End += f.mark
+	}
+	return raw, nil
+}
+
+// holdsWideUTF8 reports whether text holds a valid character above 127.
+func holdsWideUTF8(text []byte) bool { return firstWide(text) >= 0 }
+
+// firstWide returns the first valid character above 127, or -1.
+func firstWide(text []byte) rune {
+	for i := 0; i < len(text); {
+		if text[i] < utf8.RuneSelf {
+			i++
+			continue
+		}
+		r, size := utf8.DecodeRune(text[i:])
+		if size > 1 {
+			return r
+		}
+		i++
+	}
+	return -1
+}
+
+// convert makes the edits that leave the whole file in another encoding.
+func (f *File) convert(edits edit.List, target *Encoding) (edit.List, error) {
+	text := edits.Apply(f.Text)
+	var rules []int
+	if len(edits) > 0 {
+		rules = edits[0].Rules
+	}
+	if f.encoding.step == nil && target.step == nil { // only the byte order mark differs
+		out, err := f.encodeUTF8(edits)
+		if err != nil {
+			return nil, err
+		}
+		mark := edit.Edit{Start: 0, End: f.mark, New: target.mark, Rules: rules}
+		return append(edit.List{mark}, out...).Changing(f.Raw), nil
+	}
+	if f.encoding.step == nil && !utf8.Valid(text) {
+		return nil, &Unencodable{Rune: utf8.RuneError, Line: 1, Legacy: true}
+	}
+	fresh, bad := target.encode(text)
+	if bad >= 0 {
+		line := bytes.Count(text[:bytes.IndexRune(text, bad)], []byte("\n")) + 1
+		return nil, &Unencodable{Rune: bad, Encoding: target.name, Line: line}
+	}
+	fresh = append(bytes.Clone(target.mark), fresh...)
+	start := 0
+	for start < len(fresh) && start < len(f.Raw) && fresh[start] == f.Raw[start] {
+		start++
+	}
+	return edit.List{{Start: start, End: len(f.Raw), New: fresh[start:], Rules: rules}}.Changing(f.Raw), nil
+}

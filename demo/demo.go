@@ -1,0 +1,44 @@
+// Package demo holds the made-up files of the Fernhollow Light Railway, for trying
+// everything out.
+package demo
+
+import (
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+)
+
+//go:embed files
+var files embed.FS
+
+// Unpack writes the files into a folder, which must be empty or not there yet.
+func Unpack(folder string) error {
+	entries, err := os.ReadDir(folder)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	if len(entries) > 0 {
+		return fmt.Errorf("the folder %q is not empty; name one that is, or a new one", folder)
+	}
+	return fs.WalkDir(files, "files", func(path string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		rel, err := filepath.Rel("files", path)
+		if err != nil {
+			return err
+		}
+		to := filepath.Join(folder, rel)
+		if d.IsDir() {
+			return os.MkdirAll(to, 0o755)
+		}
+		content, err := files.ReadFile(path)
+		if err != nil {
+			return err
+		}
+		return os.WriteFile(to, content, 0o644)
+	})
+}

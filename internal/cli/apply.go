@@ -1,0 +1,186 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"frizzel/internal/report"
+	"frizzel/internal/review"
+	"frizzel/internal/run"
+	"frizzel/internal/vault"
+)
+
+const applyLong = `Show what rules would change, ask about each file, and write what is said yes to.
+
+Nothing is written before the last answer; then all of it is, or none. The old
+contents are kept, and "frizzel undo" puts them back. Without a terminal to ask at,
+--yes says that all changes are wanted.`
+
+const applyExample = `  # ask about each file
+  frizzel apply -r move-depot.friz conf docs
+
+  # no questions, such as in a job
+  frizzel apply -r move-depot.friz --yes conf docs
+
+  # one change, no script
+  frizzel apply --text /var/opt/railway/depot3/ --with /var/opt/railway/depot4/ conf`
+
+func (a *app) apply() *cobra.Command {
+	var rules ruleFlags
+	var files fileFlags
+	var yes bool
+	var note string
+	c := &cobra.Command{
+		Use:     "apply [-r SCRIPT]... [PATH]...",
+		Short:   "Confirm changes and write them, with backups",
+		Long:    applyLong,
+		Example: applyExample,
+		RunE: func(c *cobra.Command, paths []string) error {
+			if yes && len(paths) == 0 {
+				return wrong("apply --yes wants its paths said; . is the current folder")
+			}
+			p, err := a.compile(c, &rules)
+			if err != nil {
+				return err
+			}
+			if !yes && !review.Terminal(a.In, a.Out) {
+				return refused(errors.New("there is no terminal to ask at, so nothing was written; --yes writes all changes without asking"))
+			}
+			plan, err := files.plan(p, paths)
+			if err != nil {
+				return err
+			}
+			printer := a.printer()
+			printer.Rules = ruleNames(p)
+			ap := &applying{app: a, printer: printer, asker: a.asker(yes, printer)}
+			s, err := plan.Do(c.Context(), func(r *run.Result) (bool, error) { return ap.each(c.Context(), r) })
+			if err != nil {
+				return err
+			}
+			return ap.finish(c.Context(), s, files.verbose, vault.Intent{
+				Kind: vault.Apply, Command: os.Args, Note: note, Rules: printer.Rules,
+			})
+		},
+	}
+	rules.add(c)
+	files.add(c)
+	c.Flags().BoolVarP(&yes, "yes", "y", false, "write all changes without asking")
+	c.Flags().StringVar(&note, "note", "", "a `text` to keep with the run, such as a ticket's number")
+	return c
+}
+
+// asker returns what asks a person, nil where all is agreed to.
+func (a *app) asker(yes bool, p *report.Printer) *review.Prompt {
+	if yes {
+		return nil
+	}
+	return &review.Prompt{In: a.In, Out: a.Out, Style: p.Style}
+}
+
+// applying gathers what is to be written.
+type applying struct {
+	*app
+	printer *report.Printer
+	asker   *review.Prompt // nil where nothing is asked
+	agreed  bool           // to all the rest
+	stopped bool           // the rest stays as it is
+	changes []vault.Change
+	count   int // of changes in them
+	refuses refusals
+}
+
+// each takes one file's changes, asking where a person is to be asked.
+func (ap *applying) each(ctx context.Context, r *run.Result) (bool, error) {
+	if r.Refuse != nil {
+		ap.refuses.add(r)
+		return false, nil
+	}
+	counted := report.Count(r.Changes(), "change")
+	show := func() error { return ap.printer.Result(r) }
+	take, err := ap.ask(ctx, report.Path(r.File.Path), counted, "write "+counted, show)
+	if take {
+		ap.changes = append(ap.changes, r.Change())
+		ap.count += r.Changes()
+	}
+	return take, err
+}
+
+// ask reports whether a file is to be written; show shows its changes first, where
+// a person is asked.
+func (ap *applying) ask(ctx context.Context, path, counted, what string, show func() error) (bool, error) {
+	switch {
+	case ap.stopped:
+		return false, nil
+	case ap.asker == nil || ap.agreed:
+		fmt.Fprintf(ap.Out, "%s  %s\n", path, counted)
+		return true, nil
+	}
+	if err := show(); err != nil {
+		return false, err
+	}
+	answer, err := ap.asker.File(ctx, path+": "+what+"?")
+	switch {
+	case err != nil:
+		return false, err
+	case answer == review.Stop:
+		return false, ap.stop(ctx)
+	}
+	ap.agreed = answer == review.Rest
+	return answer != review.No, nil
+}
+
+// stop asks what is to become of the files said yes to before the person stopped.
+func (ap *applying) stop(ctx context.Context) error {
+	ap.stopped = true
+	if len(ap.changes) == 0 {
+		return review.ErrInterrupted
+	}
+	keep, err := ap.asker.Confirm(ctx, fmt.Sprintf("Write the %s said yes to?", report.Count(len(ap.changes), "file")))
+	if err == nil && !keep {
+		err = review.ErrInterrupted
+	}
+	return err
+}
+
+// finish writes what was taken, unless something speaks against it.
+func (ap *applying) finish(ctx context.Context, s *run.Summary, verbose bool, intent vault.Intent) error {
+	ap.printer.Summary(s, "to be written", verbose)
+	if refuses := append(ap.refuses, s.Tally.Unmet()...); len(refuses) > 0 {
+		fmt.Fprintln(ap.Err, "frizzel: nothing was written:")
+		return refuse(ap.Err, refuses)
+	}
+	if bad := s.Unreadable(); len(bad) > 0 {
+		fmt.Fprintf(ap.Err, "frizzel: nothing was written, since %s could not be read\n", report.Count(len(bad), "file"))
+		return &exitError{exitUnreadable, nil}
+	}
+	intent.Changes = ap.count
+	return ap.write(ctx, intent)
+}
+
+// write hands the changes to the vault and says how to take them back.
+func (ap *applying) write(ctx context.Context, intent vault.Intent) error {
+	if len(ap.changes) == 0 {
+		fmt.Fprintln(ap.Err, "nothing to write")
+		return nil
+	}
+	folder, err := vault.DefaultFolder()
+	if err != nil {
+		return err
+	}
+	out, err := vault.Open(folder).Write(ctx, intent, ap.changes)
+	if out != nil {
+		for _, r := range out.Recovered {
+			fmt.Fprintf(ap.Err, "run %s had been cut off; its files were put back first\n", r.ID)
+		}
+	}
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(ap.Err, "%s written as run %s; to take it back: frizzel undo %s\n",
+		report.Count(len(ap.changes), "file"), out.Run.ID, out.Run.ID)
+	return nil
+}

@@ -1,0 +1,152 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"frizzel/demo"
+	"frizzel/internal/review"
+)
+
+const demoLong = `Unpack the made-up files of the Fernhollow Light Railway into a temporary folder and
+walk through a whole job on them: look, write, look again, take back. Each step is a
+command and what it really prints.
+
+With a FOLDER, the files are left there to play with, and nothing is run.`
+
+// step is one command of the demo.
+type step struct {
+	why  string
+	args []string
+}
+
+var steps = []step{
+	{
+		"Depot 3 closes, and its machines answer as depot 4. What would the rules change?",
+		[]string{"preview", "-r", "rules/move-depot.friz"},
+	},
+	{
+		"Note what stayed: depot-30, old-depot-3, the port of the other virtual hosts, the binary font.\nThis is right. Write it; the old contents are kept.",
+		[]string{"apply", "-r", "rules/move-depot.friz", "--yes", "--note", "notice 17", "."},
+	},
+	{
+		"Is anything left of depot-3? In the rules alone, which name what they look for.",
+		[]string{"preview", "--word", "depot-3", "--with", "depot-4", "--joiners", "-", "--not-files", "*.friz"},
+	},
+	{
+		"Depot 3 stays open after all. Everything back, to the last byte.",
+		[]string{"undo", "--yes"},
+	},
+}
+
+func (a *app) demo() *cobra.Command {
+	return &cobra.Command{
+		Use:   "demo [FOLDER]",
+		Short: "A guided example on made-up files",
+		Long:  demoLong,
+		Example: `  frizzel demo            # a walk through a job
+  frizzel demo railway    # only the files, in the folder "railway"`,
+		Args: cobra.MaximumNArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			if len(args) == 1 {
+				return a.leaveDemo(args[0])
+			}
+			return a.walkDemo(c.Context())
+		},
+	}
+}
+
+// leaveDemo unpacks the files and says what to try.
+func (a *app) leaveDemo(folder string) error {
+	if err := demo.Unpack(folder); err != nil {
+		return wrong("%w", err)
+	}
+	fmt.Fprintf(a.Out, "The files of the Fernhollow Light Railway are in %s. Try there:\n\n  cd %s\n", folder, shellWord(folder))
+	for _, s := range steps {
+		fmt.Fprintf(a.Out, "  %s\n", commandLine(s.args))
+	}
+	return nil
+}
+
+// walkDemo runs the steps in a temporary folder, with a history of its own.
+func (a *app) walkDemo(ctx context.Context) error {
+	folder, err := os.MkdirTemp("", "frizzel-demo-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(folder)
+	railway := filepath.Join(folder, "railway")
+	if err := demo.Unpack(railway); err != nil {
+		return err
+	}
+	back, err := enter(railway, filepath.Join(folder, "history"))
+	if err != nil {
+		return err
+	}
+	defer back()
+	style := a.printer().Style
+	prompt := &review.Prompt{In: a.In, Out: a.Out, Style: style}
+	guided := review.Terminal(a.In, a.Out)
+	for i, s := range steps {
+		fmt.Fprintf(a.Out, "\n%s\n%s\n\n", style.Soft("# "+strings.ReplaceAll(s.why, "\n", "\n# ")), style.Strong("$ "+commandLine(s.args)))
+		if guided {
+			if err := prompt.Pause(ctx, "Press a key to run it"); err != nil {
+				return nil
+			}
+		}
+		sub := &app{Streams: a.Streams, color: a.color}
+		if status := sub.run(ctx, append(s.args, "--color", a.color)); status != exitDone {
+			return &exitError{status, fmt.Errorf("step %d of the demo ended with status %d", i+1, status)}
+		}
+	}
+	fmt.Fprintf(a.Out, "\nTo play with these files: frizzel demo FOLDER\n")
+	return nil
+}
+
+// enter goes to a folder and keeps the history elsewhere, until back is called.
+func enter(folder, history string) (back func(), err error) {
+	here, err := os.Getwd()
+	if err != nil {
+		return nil, err
+	}
+	const state = "FRIZZEL_STATE"
+	old, was := os.LookupEnv(state)
+	if err := os.Setenv(state, history); err != nil {
+		return nil, err
+	}
+	back = func() {
+		_ = os.Chdir(here)
+		if was {
+			_ = os.Setenv(state, old)
+		} else {
+			_ = os.Unsetenv(state)
+		}
+	}
+	if err := os.Chdir(folder); err != nil {
+		back()
+		return nil, err
+	}
+	return back, nil
+}
+
+// commandLine writes a command as it would be typed.
+func commandLine(args []string) string {
+	words := []string{"frizzel"}
+	for _, a := range args {
+		words = append(words, shellWord(a))
+	}
+	return strings.Join(words, " ")
+}
+
+// shellWord quotes a word where a shell would take it apart.
+func shellWord(s string) string {
+	if s != "" && strings.Trim(s, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_./:,=@%+") == "" {
+		return s
+	}
+	return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
+}

@@ -1,0 +1,208 @@
+package cli
+
+import (
+	"errors"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"frizzel/core/program"
+	"frizzel/core/script"
+)
+
+// ruleFlags say which rules are to run.
+type ruleFlags struct {
+	scripts           []string
+	text, word, regex string
+	with              string
+	ignoreCase        bool
+	keepCase          bool
+	on, in            []string
+	joiners           string
+	statements        []string
+	set               []string
+}
+
+func (f *ruleFlags) add(c *cobra.Command) {
+	fl := c.Flags()
+	fl.StringArrayVarP(&f.scripts, "rules", "r", nil, "a rule `script`; - is standard input; may be repeated")
+	fl.StringVar(&f.text, "text", "", "replace these `characters` as they stand")
+	fl.StringVar(&f.word, "word", "", "replace this whole `word`")
+	fl.StringVar(&f.regex, "regex", "", "replace what this regular `expression` matches")
+	fl.StringVar(&f.with, "with", "", "what to replace it with, a `text` that may hold {=1} and its like")
+	fl.BoolVar(&f.ignoreCase, "ignore-case", false, "match in any case")
+	fl.BoolVar(&f.keepCase, "keep-case", false, "match in any case, and write in the case of what was matched")
+	fl.StringArrayVar(&f.on, "on", nil, "only on these `lines`, such as 'lines 10 to 30'")
+	fl.StringArrayVar(&f.in, "in", nil, "only in this `part`, such as 'section \"clock\"'")
+	fl.StringVar(&f.joiners, "joiners", "", "`characters` that join words, such as \"-.\"")
+	fl.StringArrayVar(&f.statements, "rule", nil, "a `statement` of the rule language; may be repeated")
+	fl.StringArrayVar(&f.set, "set", nil, "give a parameter its value, as `NAME=VALUE`; may be repeated")
+}
+
+// given reports which of the flags about a one-off change were given.
+func given(c *cobra.Command, names ...string) (out []string) {
+	for _, n := range names {
+		if c.Flags().Changed(n) {
+			out = append(out, "--"+n)
+		}
+	}
+	return out
+}
+
+// compile reads the scripts and compiles them.
+func (a *app) compile(c *cobra.Command, f *ruleFlags) (*program.Program, error) {
+	var scripts []*script.Script
+	var problems script.Problems
+	parse := func(name, text string) {
+		s, ps := script.Parse(name, text)
+		scripts = append(scripts, s)
+		problems = append(problems, ps...)
+	}
+	for _, path := range f.scripts {
+		text, err := a.readScript(path)
+		if err != nil {
+			return nil, err
+		}
+		parse(filepath.ToSlash(path), text)
+	}
+	oneOff, err := f.oneOffScript(c)
+	if err != nil {
+		return nil, err
+	}
+	if oneOff != "" {
+		parse(commandLineName, oneOff)
+	}
+	if len(scripts) == 0 {
+		return nil, wrong("no rules are given: name a script with -r, or a change with --word and --with; see %s --help", c.CommandPath())
+	}
+	if len(problems) > 0 {
+		return nil, problems
+	}
+	values, err := f.values()
+	if err != nil {
+		return nil, err
+	}
+	p, problems := program.Compile(scripts, program.Options{
+		Values: values, Env: os.LookupEnv, Now: time.Now(), Load: os.ReadFile,
+	})
+	if p == nil {
+		return nil, problems.Errors()
+	}
+	return p, nil
+}
+
+func (a *app) readScript(path string) (string, error) {
+	if path == "-" {
+		text, err := io.ReadAll(a.In)
+		return string(text), err
+	}
+	text, err := os.ReadFile(path)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return "", wrong("there is no script %q", path)
+	case err != nil:
+		return "", wrong("the script cannot be read: %w", err)
+	}
+	return string(text), nil
+}
+
+func (f *ruleFlags) values() (map[string]string, error) {
+	values := map[string]string{}
+	for _, s := range f.set {
+		name, value, ok := strings.Cut(s, "=")
+		if !ok {
+			return nil, wrong("--set wants NAME=VALUE, not %q", s)
+		}
+		values[name] = value
+	}
+	return values, nil
+}
+
+// oneOffScript writes the script that the flags of a one-off change stand for, ""
+// where there are none.
+func (f *ruleFlags) oneOffScript(c *cobra.Command) (string, error) {
+	kinds := given(c, "text", "word", "regex")
+	var lines []string
+	if f.joiners != "" {
+		t, ok := script.NewText(f.joiners, '"')
+		if !ok {
+			return "", wrong("--joiners cannot hold all three quotes")
+		}
+		lines = append(lines, script.Format(&script.Script{Items: []script.Node{&script.Joiners{Text: t}}}))
+	}
+	switch {
+	case len(kinds) > 1:
+		return "", wrong("%s do not go together: give one of them", strings.Join(kinds, " and "))
+	case len(kinds) == 1 && !c.Flags().Changed("with"):
+		return "", wrong("%s wants --with, the text to replace it with", kinds[0])
+	case len(kinds) == 1:
+		s, err := f.replace(kinds[0][2:])
+		if err != nil {
+			return "", err
+		}
+		lines = append(lines, s)
+	default:
+		if alone := given(c, "with", "ignore-case", "keep-case", "on", "in"); len(alone) > 0 {
+			return "", wrong("%s goes with --text, --word or --regex", strings.Join(alone, ", "))
+		}
+	}
+	lines = append(lines, f.statements...)
+	if len(kinds) == 0 && len(f.statements) == 0 {
+		if f.joiners != "" {
+			return "", wrong("--joiners goes with --word or --regex; a script has its own")
+		}
+		return "", nil
+	}
+	return strings.Join(lines, "\n"), nil
+}
+
+// replace writes the statement of a one-off change.
+func (f *ruleFlags) replace(kind string) (string, error) {
+	p := &script.Pattern{IgnoreCase: f.ignoreCase}
+	source, quote := f.text, byte('"')
+	switch kind {
+	case "word":
+		p.Kind, source = script.WholeWord, f.word
+	case "regex":
+		p.Kind, source, quote = script.Regex, f.regex, '\''
+	}
+	if source == "" {
+		return "", wrong("--%s is empty: say what to look for", kind)
+	}
+	var ok bool
+	if p.Text, ok = script.RawText(strings.ReplaceAll(source, "\n", "{=newline}"), quote); !ok {
+		return "", wrong("--%s holds all three quotes, which no string can; use --regex with \\x27 for '", kind)
+	}
+	n := &script.Replace{Pattern: p, KeepCase: f.keepCase}
+	if n.With, ok = script.RawText(f.with, '"'); !ok {
+		return "", wrong("--with holds all three quotes, which no string can")
+	}
+	text := strings.TrimSuffix(script.Format(&script.Script{Items: []script.Node{n}}), "\n")
+	var where []string
+	for _, on := range f.on {
+		where = append(where, "on "+on)
+	}
+	for _, in := range f.in {
+		where = append(where, "in "+in)
+	}
+	return strings.Join(append(where, text), " "), nil
+}
+
+// commandLineName is the name of the script that a one-off change stands for.
+const commandLineName = "command line"
+
+// ruleNames lists what people call the rules; a one-off change needs no name.
+func ruleNames(p *program.Program) []string {
+	names := make([]string, len(p.Rules))
+	for i, r := range p.Rules {
+		if !strings.HasPrefix(r.Label, commandLineName+":") {
+			names[i] = r.Label
+		}
+	}
+	return names
+}

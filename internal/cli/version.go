@@ -1,0 +1,29 @@
+package cli
+
+import (
+	"fmt"
+	"runtime/debug"
+
+	"github.com/spf13/cobra"
+
+	"frizzel/core/script"
+)
+
+// Version is the program's version, set when a release is built.
+var Version = "development"
+
+func (a *app) version() *cobra.Command {
+	return &cobra.Command{
+		Use:   "version",
+		Short: "Say which version this is",
+		Args:  cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			fmt.Fprintf(a.Out, "frizzel %s, rule language %d", Version, script.LanguageVersion)
+			if info, ok := debug.ReadBuildInfo(); ok {
+				fmt.Fprintf(a.Out, ", %s", info.GoVersion)
+			}
+			_, err := fmt.Fprintln(a.Out)
+			return err
+		},
+	}
+}

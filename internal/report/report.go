@@ -1,0 +1,214 @@
+// Package report shows results to people: diffs, counts and what was left out, on
+// a terminal or in a pipe.
+//
+// The central type is [Printer]. What comes from a file never drives the terminal:
+// control characters are shown. In a pipe a diff is raw, so that it applies.
+package report
+
+import (
+	"fmt"
+	"io"
+	"maps"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"frizzel/core/diff"
+	"frizzel/core/edit"
+	"frizzel/internal/run"
+	"frizzel/internal/selection"
+)
+
+// Printer writes results to Out and remarks to Err.
+type Printer struct {
+	Out, Err io.Writer
+	// Terminal says that Out is a terminal, where control characters are shown
+	// and changes are marked.
+	Terminal bool
+	Style    Style
+	// Context is how many lines stand around a change.
+	Context int
+	Rules   []string // labels, by index
+}
+
+// Result shows a file's changes as a diff.
+func (p *Printer) Result(r *run.Result) error {
+	text, edits := r.Text.Raw, r.Raw
+	if p.Terminal && r.Text.Decoded() {
+		text, edits = r.Text.Text, r.Edits
+	}
+	return p.Diff(r.File.Path, text, edits)
+}
+
+// Diff shows the edits to a file's text as a diff.
+func (p *Printer) Diff(path string, text []byte, edits edit.List) error {
+	hunks := diff.Hunks(text, edits, p.Context)
+	name := DiffName(path)
+	if !p.Terminal {
+		_, err := p.Out.Write(diff.Unified(nil, name, hunks, p.about))
+		return err
+	}
+	var b strings.Builder
+	if len(hunks) > 0 {
+		b.WriteString(p.Style.head("--- "+diff.Name("a/"+name)) + "\n")
+		b.WriteString(p.Style.head("+++ "+diff.Name("b/"+name)) + "\n")
+	}
+	for _, h := range hunks {
+		b.WriteString(p.Style.place(h.Header()) + p.Style.rule(strings.TrimRight(" "+p.about(h), " ")) + "\n")
+		for _, l := range h.Lines {
+			p.line(&b, l)
+		}
+	}
+	_, err := io.WriteString(p.Out, b.String())
+	return err
+}
+
+// line shows one line of a hunk.
+func (p *Printer) line(b *strings.Builder, l diff.Line) {
+	text, ending := l.Text, ""
+	if n := len(text); n > 0 && text[n-1] == '\n' {
+		text = text[:n-1]
+	} else {
+		ending = "\n" + p.Style.note(`\ No newline at end of file`)
+	}
+	paint, strong := p.Style.keep, p.Style.keep
+	switch l.Op {
+	case diff.Remove:
+		paint, strong = p.Style.remove, p.Style.removed
+	case diff.Add:
+		paint, strong = p.Style.add, p.Style.added
+	}
+	b.WriteString(paint(string(l.Op)))
+	at := 0
+	for _, m := range l.Marks {
+		from, to := min(m[0], len(text)), min(m[1], len(text))
+		if from == 0 && to == len(text) { // all of it: nothing stands out
+			break
+		}
+		b.WriteString(paint(Visible(text[at:from])))
+		b.WriteString(strong(Visible(text[from:to])))
+		at = to
+	}
+	b.WriteString(paint(Visible(text[at:])))
+	b.WriteString(ending + "\n")
+}
+
+// about names the rules that made a hunk.
+func (p *Printer) about(h diff.Hunk) string {
+	var names []string
+	for _, r := range h.Rules {
+		if r < len(p.Rules) && p.Rules[r] != "" {
+			names = append(names, p.Rules[r])
+		}
+	}
+	return strings.Join(names, ", ")
+}
+
+// Here returns a path as it is seen from the current folder, where it is below it,
+// else the whole path.
+func Here(path string) string {
+	abs, err := filepath.Abs(path)
+	if err != nil {
+		return path
+	}
+	if here, err := filepath.Abs("."); err == nil {
+		if rel, err := filepath.Rel(here, abs); err == nil && rel != ".." && !strings.HasPrefix(rel, "../") {
+			return rel
+		}
+	}
+	return abs
+}
+
+// DiffName returns the name that a file has in a diff: seen from the current folder
+// where it is below it, else its whole path without the first slash.
+func DiffName(path string) string {
+	return strings.TrimPrefix(filepath.ToSlash(Here(path)), "/")
+}
+
+// Summary writes how many files were read, changed and left out, and the changes of
+// each rule. changed is what became of the files, such as "would change".
+func (p *Printer) Summary(s *run.Summary, changed string, verbose bool) {
+	fmt.Fprintf(p.Err, "%s read, %s %s: %s\n",
+		Count(s.Read, "file"), Number(s.Changed), changed, Count(s.Changes, "change"))
+	p.perRule(s)
+	p.leftOut(s, verbose)
+	for _, n := range s.Notes {
+		where := Path(n.Path)
+		if n.Line > 0 {
+			where += fmt.Sprintf(":%d", n.Line)
+		}
+		if rule := p.Rules[n.Rule]; rule != "" {
+			where += ": rule " + rule
+		}
+		fmt.Fprintf(p.Err, "note: %s: %s\n", where, n.Text)
+	}
+	for _, place := range s.Tally.Idle() {
+		if s.Read > 0 {
+			fmt.Fprintf(p.Err, "note: %s: this address selects nothing in any file\n", place)
+		}
+	}
+	unused := s.Tally.UnusedRows()
+	for _, table := range slices.Sorted(maps.Keys(unused)) {
+		fmt.Fprintf(p.Err, "note: %s: %s found nowhere: %s\n", table, Count(len(unused[table]), "row"), some(unused[table]))
+	}
+}
+
+// some lists a few of many.
+func some(words []string) string {
+	const few = 8
+	if len(words) <= few {
+		return strings.Join(words, ", ")
+	}
+	return strings.Join(words[:few], ", ") + fmt.Sprintf(" and %d more", len(words)-few)
+}
+
+func (p *Printer) perRule(s *run.Summary) {
+	width := 0
+	for i, n := range s.Tally.Changes {
+		if n > 0 {
+			width = max(width, len(p.Rules[i]))
+		}
+	}
+	for i, n := range s.Tally.Changes {
+		if n > 0 && p.Rules[i] != "" {
+			fmt.Fprintf(p.Err, "  %-*s  %s in %s\n", width, p.Rules[i], Count(n, "change"), Count(s.Tally.Files[i], "file"))
+		}
+	}
+}
+
+// leftOut says what was not read, with the reason; the files themselves where
+// verbose is set. What the rules themselves do not select is only counted then.
+func (p *Printer) leftOut(s *run.Summary, verbose bool) {
+	reasons := s.Reasons()
+	var parts []string
+	for _, r := range slices.Sorted(maps.Keys(reasons)) {
+		parts = append(parts, fmt.Sprintf("%d %s", reasons[r], r))
+	}
+	if len(parts) > 0 {
+		fmt.Fprintf(p.Err, "left out: %s\n", strings.Join(parts, ", "))
+	}
+	for _, k := range s.Skipped {
+		switch {
+		case k.Reason == selection.Unreadable:
+			fmt.Fprintf(p.Err, "frizzel: %s: %s\n", Path(k.Path), Reason(k.Err))
+		case verbose:
+			fmt.Fprintf(p.Err, "  %s: %s\n", Path(k.Path), k.Reason)
+		}
+	}
+}
+
+// Number writes a count, with "none" for nothing.
+func Number(n int) string {
+	if n == 0 {
+		return "none"
+	}
+	return fmt.Sprint(n)
+}
+
+// Count writes a number of things.
+func Count(n int, thing string) string {
+	if n == 1 {
+		return "1 " + thing
+	}
+	return fmt.Sprintf("%d %ss", n, thing)
+}

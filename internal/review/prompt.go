@@ -1,0 +1,135 @@
+// Package review asks a person which changes to take, and knows nothing of how they
+// were made or will be written.
+package review
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+
+	"golang.org/x/term"
+
+	"frizzel/internal/report"
+)
+
+// Answer is what a person said about a file.
+type Answer int
+
+const (
+	Yes  Answer = iota
+	No          // leave this one out
+	Rest        // this one and all the rest
+	Stop        // ask no more
+)
+
+// ErrInterrupted is returned where the person broke off.
+var ErrInterrupted = errors.New("interrupted")
+
+// Terminal reports whether a person can be asked: in and out are a terminal.
+func Terminal(in, out *os.File) bool {
+	return in != nil && out != nil && term.IsTerminal(int(in.Fd())) && term.IsTerminal(int(out.Fd()))
+}
+
+// Prompt asks at a plain terminal, a key an answer.
+type Prompt struct {
+	In    *os.File
+	Out   io.Writer
+	Style report.Style
+}
+
+// choice is a key and what it means.
+type choice struct {
+	key    byte
+	label  string
+	help   string
+	answer Answer
+}
+
+var fileChoices = []choice{
+	{'y', "yes", "write this file's changes", Yes},
+	{'n', "no", "leave this file as it is", No},
+	{'r', "rest", "write this file and all the rest", Rest},
+	{'s', "stop", "ask no more; you are asked what to do with those said yes to", Stop},
+}
+
+var keepChoices = []choice{
+	{'y', "yes", "write them", Yes},
+	{'n', "no", "write nothing", No},
+}
+
+// File asks about one file's changes, which have been shown.
+func (p *Prompt) File(ctx context.Context, question string) (Answer, error) {
+	return p.ask(ctx, question, fileChoices)
+}
+
+// Confirm asks a question of yes or no.
+func (p *Prompt) Confirm(ctx context.Context, question string) (bool, error) {
+	a, err := p.ask(ctx, question, keepChoices)
+	return a == Yes, err
+}
+
+func (p *Prompt) ask(ctx context.Context, question string, choices []choice) (Answer, error) {
+	for {
+		fmt.Fprint(p.Out, p.Style.Strong(question), " ")
+		for _, c := range choices {
+			fmt.Fprint(p.Out, p.Style.Key(string(c.key)), " ", c.label, "  ")
+		}
+		fmt.Fprint(p.Out, p.Style.Key("?"), " help: ")
+		key, err := p.key(ctx)
+		if err != nil {
+			fmt.Fprintln(p.Out)
+			return Stop, err
+		}
+		for _, c := range choices {
+			if c.key == key {
+				fmt.Fprintln(p.Out, c.label)
+				return c.answer, nil
+			}
+		}
+		fmt.Fprintln(p.Out)
+		for _, c := range choices {
+			fmt.Fprintf(p.Out, "  %s  %s\n", p.Style.Key(string(c.key)), c.help)
+		}
+		fmt.Fprintf(p.Out, "  %s  break off, write nothing\n", p.Style.Key("Ctrl-C"))
+	}
+}
+
+// key waits for one key. The terminal is as it was when it returns.
+func (p *Prompt) key(ctx context.Context) (byte, error) {
+	state, err := term.MakeRaw(int(p.In.Fd()))
+	if err != nil {
+		return 0, err
+	}
+	defer func() { _ = term.Restore(int(p.In.Fd()), state) }()
+	pressed := make(chan byte, 1)
+	failed := make(chan error, 1)
+	go func() {
+		var b [1]byte
+		if _, err := p.In.Read(b[:]); err != nil {
+			failed <- err
+			return
+		}
+		pressed <- b[0]
+	}()
+	select {
+	case b := <-pressed:
+		if b == 3 || b == 4 { // Ctrl-C, Ctrl-D
+			return 0, ErrInterrupted
+		}
+		return b, nil
+	case err := <-failed:
+		return 0, err
+	case <-ctx.Done():
+		return 0, ErrInterrupted
+	}
+}
+
+// Pause waits for any key.
+func (p *Prompt) Pause(ctx context.Context, what string) error {
+	fmt.Fprint(p.Out, p.Style.Key(what), " ")
+	_, err := p.key(ctx)
+	fmt.Fprint(p.Out, "\r\x1b[K")
+	return err
+}

@@ -1,0 +1,104 @@
+package vault
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+
+	"github.com/klauspost/compress/zstd"
+
+	"frizzel/core/edit"
+)
+
+// Blob is a piece of a run's backup file.
+type Blob struct {
+	Offset int64 `json:"offset"`
+	Length int64 `json:"length"`           // bytes in the backup
+	Size   int64 `json:"size"`             // bytes of the content
+	Packed bool  `json:"packed,omitempty"` // as a Zstandard frame, RFC 8878
+}
+
+// backup is a backup file being written, one piece after another.
+type backup struct {
+	file    *os.File
+	at      int64
+	encoder *zstd.Encoder
+	buffer  []byte
+}
+
+func (v *Vault) newBackup(r *Record) (*backup, error) {
+	f, err := os.OpenFile(filepath.Join(v.runs(), r.ID, backupName), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+	if err != nil {
+		return nil, err
+	}
+	encoder, err := zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1))
+	return &backup{file: f, encoder: encoder}, err
+}
+
+// put appends a content, compressed where that pays.
+func (b *backup) put(content []byte) (Blob, error) {
+	blob := Blob{Offset: b.at, Length: int64(len(content)), Size: int64(len(content))}
+	b.buffer = b.encoder.EncodeAll(content, b.buffer[:0])
+	if len(b.buffer) < len(content) {
+		content = b.buffer
+		blob.Length, blob.Packed = int64(len(content)), true
+	}
+	n, err := b.file.Write(content)
+	b.at += int64(n)
+	return blob, err
+}
+
+func (b *backup) putEdits(edits edit.List) (Blob, error) {
+	text, err := json.Marshal(edits)
+	if err != nil {
+		return Blob{}, err
+	}
+	return b.put(text)
+}
+
+// take reads a piece of a run's backup.
+func (v *Vault) take(r *Record, blob Blob) ([]byte, error) {
+	f, err := os.Open(filepath.Join(v.runs(), r.ID, backupName))
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	content := make([]byte, blob.Length)
+	if _, err := io.ReadFull(io.NewSectionReader(f, blob.Offset, blob.Length), content); err != nil {
+		return nil, fmt.Errorf("the backup of run %s is damaged: %w", r.ID, err)
+	}
+	if !blob.Packed {
+		return content, nil
+	}
+	d, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(1))
+	if err != nil {
+		return nil, err
+	}
+	defer d.Close()
+	if content, err = d.DecodeAll(content, make([]byte, 0, blob.Size)); err != nil {
+		return nil, fmt.Errorf("the backup of run %s is damaged: %w", r.ID, err)
+	}
+	return content, nil
+}
+
+// Old returns the content that a run's file had before it, and Edits what the run
+// did to it.
+func (v *Vault) Old(r *Record, e *Entry) ([]byte, error) {
+	content, err := v.take(r, e.Old)
+	if err == nil && DigestOf(content) != e.Before {
+		err = fmt.Errorf("the backup of run %s is damaged: %s is not what it was", r.ID, e.Path)
+	}
+	return content, err
+}
+
+// Edits returns what a run did to one of its files, against its old content.
+func (v *Vault) Edits(r *Record, e *Entry) (edit.List, error) {
+	text, err := v.take(r, e.Edits)
+	if err != nil {
+		return nil, err
+	}
+	var edits edit.List
+	return edits, json.Unmarshal(text, &edits)
+}

@@ -1,0 +1,112 @@
+package vault
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+)
+
+// Unfinished returns the runs that were cut off and not put back yet.
+func (v *Vault) Unfinished() ([]*Record, error) {
+	records, err := v.Runs()
+	if err != nil {
+		return nil, err
+	}
+	var cut []*Record
+	for _, r := range records {
+		if r.State == Staging || r.State == Replacing {
+			cut = append(cut, r)
+		}
+	}
+	return cut, nil
+}
+
+// recover puts back every run that was cut off. The vault is locked.
+func (v *Vault) recover() ([]*Record, error) {
+	cut, err := v.Unfinished()
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range cut {
+		if err := v.restore(r); err != nil {
+			return nil, fmt.Errorf("the run %s was cut off and cannot be put back: %w", r.ID, err)
+		}
+	}
+	return cut, nil
+}
+
+// restore puts back one run that did not end: it removes temporary files, and
+// gives the files that hold what the run wrote their old content.
+func (v *Vault) restore(r *Record) error {
+	var o reach
+	defer o.close()
+	var errs []error
+	for i := range r.Files {
+		if err := v.restoreFile(&o, r, i); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			errs = append(errs, err)
+		}
+	}
+	if err := errors.Join(errs...); err != nil {
+		return err
+	}
+	return v.enter(r, PutBack)
+}
+
+func (v *Vault) restoreFile(o *reach, r *Record, i int) error {
+	e := &r.Files[i]
+	root, name, err := o.in(e)
+	if err != nil {
+		return err
+	}
+	temp := tempName(r, i)
+	if err := root.Remove(temp); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	_ = os.Remove(v.stagedFile(r, i))
+	if r.State == Staging {
+		return nil
+	}
+	now, _, err := o.read(e)
+	if err != nil {
+		return err
+	}
+	digest := DigestOf(now)
+	if digest == e.Before || digest != e.After && !e.InPlace {
+		return nil // as it was, or someone else's by now
+	}
+	old, err := v.Old(r, e)
+	if err != nil {
+		return err
+	}
+	if e.InPlace {
+		return rewriteInPlace(root, name, old)
+	}
+	return replaceWith(root, name, temp, old)
+}
+
+// replaceWith gives a file another content by way of a temporary file.
+func replaceWith(root *os.Root, name, temp string, content []byte) error {
+	target, err := root.Open(name)
+	if err != nil {
+		return err
+	}
+	defer target.Close()
+	f, err := root.OpenFile(temp, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+	if err != nil {
+		return err
+	}
+	if _, err = f.Write(content); err == nil {
+		err = likeOriginal(f, target)
+	}
+	if err == nil {
+		err = f.Sync()
+	}
+	if err = errors.Join(err, f.Close()); err == nil {
+		err = root.Rename(temp, name)
+	}
+	if err != nil {
+		_ = root.Remove(temp)
+	}
+	return err
+}

@@ -1,0 +1,341 @@
+package vault
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"os/user"
+	"path/filepath"
+	"time"
+
+	"frizzel/core/edit"
+	"frizzel/internal/selection"
+)
+
+// Change is what is to be done to one file.
+type Change struct {
+	Path         string // for people
+	Folder, Name string // Folder is absolute, Name below it
+	Before       Digest // of the content that Edits are against
+	Edits        edit.List
+}
+
+// Intent is what a run is for.
+type Intent struct {
+	Kind    Kind
+	Undoes  string
+	Command []string
+	Note    string
+	Rules   []string // labels, of which Edits hold indices
+	Changes int
+}
+
+// ChangedError is the error of a file that is no longer what was read.
+type ChangedError struct {
+	Path string
+}
+
+func (e *ChangedError) Error() string {
+	return fmt.Sprintf("%s has changed since it was read; nothing was written", e.Path)
+}
+
+// Outcome is a run that was written, and the earlier ones that were cut off and
+// have been put back before it.
+type Outcome struct {
+	Run       *Record
+	Recovered []*Record
+}
+
+// Write makes all changes, or none where it returns an error.
+func (v *Vault) Write(ctx context.Context, intent Intent, changes []Change) (*Outcome, error) {
+	unlock, err := v.lock(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer unlock()
+	out := &Outcome{}
+	if out.Recovered, err = v.recover(); err != nil {
+		return out, err
+	}
+	w := &writer{vault: v, record: newRecord(intent, changes), changes: changes}
+	defer w.reach.close()
+	if err := w.write(ctx); err != nil {
+		return out, w.putBack(err)
+	}
+	out.Run = w.record
+	return out, nil
+}
+
+func newRecord(intent Intent, changes []Change) *Record {
+	r := &Record{
+		Kind: intent.Kind, Undoes: intent.Undoes, Time: time.Now(), Command: intent.Command,
+		Note: intent.Note, Rules: intent.Rules, Changes: intent.Changes,
+	}
+	r.Host, _ = os.Hostname()
+	if u, err := user.Current(); err == nil {
+		r.User = u.Username
+	}
+	here, _ := os.Getwd()
+	r.Folder = Path(here)
+	for _, c := range changes {
+		r.Files = append(r.Files, Entry{
+			Path: Path(c.Path), Folder: Path(c.Folder), Name: Path(c.Name), Before: c.Before,
+			Rules: rulesOf(c.Edits),
+		})
+	}
+	return r
+}
+
+// rulesOf returns the rules that made edits, each once.
+func rulesOf(edits edit.List) []int {
+	seen := map[int]bool{}
+	var rules []int
+	for _, e := range edits {
+		for _, r := range e.Rules {
+			if !seen[r] {
+				seen[r] = true
+				rules = append(rules, r)
+			}
+		}
+	}
+	return rules
+}
+
+// writer is one run at work.
+type writer struct {
+	vault   *Vault
+	record  *Record
+	changes []Change
+	reach   reach
+	staged  []identity // of each target, as it was when its copy was staged
+	devices map[uint64]string
+}
+
+func (w *writer) write(ctx context.Context) error {
+	if err := w.vault.create(w.record); err != nil {
+		return err
+	}
+	if err := w.vault.save(w.record); err != nil {
+		return err
+	}
+	if err := w.stageAll(ctx); err != nil {
+		return err
+	}
+	if err := w.vault.save(w.record); err != nil {
+		return err
+	}
+	if err := w.barrier(); err != nil {
+		return err
+	}
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	if err := w.vault.enter(w.record, Replacing); err != nil {
+		return err
+	}
+	if err := w.replaceAll(); err != nil {
+		return err
+	}
+	return w.vault.enter(w.record, Done)
+}
+
+// stageAll writes the backup and the new contents, which no one sees yet.
+func (w *writer) stageAll(ctx context.Context) error {
+	b, err := w.vault.newBackup(w.record)
+	if err != nil {
+		return err
+	}
+	w.devices = map[uint64]string{}
+	w.staged = make([]identity, len(w.changes))
+	for i := range w.changes {
+		if err = ctx.Err(); err != nil {
+			break
+		}
+		if err = w.stage(b, i); err != nil {
+			break
+		}
+	}
+	if err == nil {
+		err = b.file.Sync()
+	}
+	return errors.Join(err, b.file.Close())
+}
+
+func (w *writer) stage(b *backup, i int) error {
+	c, e := &w.changes[i], &w.record.Files[i]
+	if err := writable(e.Absolute()); err != nil {
+		return err
+	}
+	old, info, err := w.reach.read(e)
+	if err != nil {
+		return err
+	}
+	if !info.Mode().IsRegular() || DigestOf(old) != c.Before {
+		return &ChangedError{c.Path}
+	}
+	if e.Old, err = b.put(old); err != nil {
+		return err
+	}
+	if e.Edits, err = b.putEdits(c.Edits); err != nil {
+		return err
+	}
+	fresh := c.Edits.Apply(old)
+	e.After = DigestOf(fresh)
+	w.staged[i] = identityOf(info)
+	w.devices[w.staged[i].device] = string(e.Folder)
+	e.InPlace = links(info) > 1
+	if !e.InPlace {
+		err = w.stageBeside(e, i, fresh)
+		e.InPlace = errors.Is(err, errNotKept)
+	}
+	if e.InPlace {
+		err = os.WriteFile(w.vault.stagedFile(w.record, i), fresh, 0o600)
+	}
+	return err
+}
+
+// tempName is the name of a new content beside its target.
+func tempName(r *Record, i int) string {
+	return fmt.Sprintf("%s%s-%d", selection.TempPrefix, r.ID, i)
+}
+
+// stagedFile is where the new content of a file that is rewritten in place waits.
+func (v *Vault) stagedFile(r *Record, i int) string {
+	return filepath.Join(v.runs(), r.ID, fmt.Sprintf("new-%d", i))
+}
+
+// stageBeside writes a content to a temporary file beside its target, with the
+// target's attributes.
+func (w *writer) stageBeside(e *Entry, i int, content []byte) error {
+	root, name, err := w.reach.in(e)
+	if err != nil {
+		return err
+	}
+	target, err := root.Open(name)
+	if err != nil {
+		return err
+	}
+	defer target.Close()
+	temp := tempName(w.record, i)
+	f, err := root.OpenFile(temp, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+	if err != nil {
+		return err
+	}
+	if _, err = f.Write(content); err == nil {
+		err = likeOriginal(f, target)
+	}
+	if err == nil && len(w.changes) <= fewFiles {
+		err = f.Sync()
+	}
+	err = errors.Join(err, f.Close())
+	if err != nil {
+		_ = root.Remove(temp)
+	}
+	return err
+}
+
+// fewFiles is up to how many files each is synced by itself; more are synced with
+// their whole file system, once.
+const fewFiles = 8
+
+// barrier waits until everything staged has reached the disk.
+func (w *writer) barrier() error {
+	for i := range w.record.Files {
+		if w.record.Files[i].InPlace {
+			if err := syncFile(w.vault.stagedFile(w.record, i)); err != nil {
+				return err
+			}
+		}
+	}
+	if len(w.changes) <= fewFiles {
+		return nil
+	}
+	return w.syncDevices()
+}
+
+func (w *writer) syncDevices() error {
+	for _, folder := range w.devices {
+		if err := syncFileSystem(folder); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func syncFile(path string) error {
+	f, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	return errors.Join(f.Sync(), f.Close())
+}
+
+// replaceAll makes every new content live. From here on the run is carried
+// through, whatever the user's keyboard says: it is short.
+func (w *writer) replaceAll() error {
+	for i := range w.record.Files {
+		if err := w.replace(i); err != nil {
+			return err
+		}
+	}
+	if len(w.changes) > fewFiles {
+		return w.syncDevices()
+	}
+	for i := range w.record.Files {
+		if err := w.reach.sync(&w.record.Files[i]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (w *writer) replace(i int) error {
+	e := &w.record.Files[i]
+	root, name, err := w.reach.in(e)
+	if err != nil {
+		return err
+	}
+	info, err := root.Lstat(name)
+	if err != nil || identityOf(info) != w.staged[i] {
+		return &ChangedError{string(e.Path)}
+	}
+	if !e.InPlace {
+		return root.Rename(tempName(w.record, i), name)
+	}
+	content, err := os.ReadFile(w.vault.stagedFile(w.record, i))
+	if err != nil {
+		return err
+	}
+	return rewriteInPlace(root, name, content)
+}
+
+// rewriteInPlace gives a file another content without replacing it.
+func rewriteInPlace(root *os.Root, name string, content []byte) error {
+	f, err := root.OpenFile(name, os.O_WRONLY, 0)
+	if err != nil {
+		return err
+	}
+	if _, err = f.WriteAt(content, 0); err == nil {
+		err = f.Truncate(int64(len(content)))
+	}
+	if err == nil {
+		err = f.Sync()
+	}
+	return errors.Join(err, f.Close())
+}
+
+// putBack undoes what an unfinished run did, and returns why it was not finished.
+func (w *writer) putBack(cause error) error {
+	if w.record.ID == "" {
+		return cause
+	}
+	if _, err := os.Stat(filepath.Join(w.vault.runs(), w.record.ID, manifestName)); errors.Is(err, fs.ErrNotExist) {
+		return errors.Join(cause, os.RemoveAll(filepath.Join(w.vault.runs(), w.record.ID)))
+	}
+	if err := w.vault.restore(w.record); err != nil {
+		return fmt.Errorf("%w\nputting the files back failed as well, the next run tries again: %w", cause, err)
+	}
+	return cause
+}
