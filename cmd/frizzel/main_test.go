@@ -43,6 +43,12 @@ func TestScripts(t *testing.T) {
 			env.Setenv("FRIZZEL_STATE", filepath.Join(env.WorkDir, ".state"))
 			return nil
 		},
+		Condition: func(cond string) (bool, error) {
+			if cond == "root" {
+				return os.Geteuid() == 0, nil
+			}
+			return false, fmt.Errorf("unknown condition %q", cond)
+		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
 			"frizzel": runFrizzel,
 			"sed-crlf": func(ts *testscript.TestScript, _ bool, args []string) { // make line endings \r\n

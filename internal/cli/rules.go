@@ -80,18 +80,17 @@ func (a *app) compile(c *cobra.Command, f *ruleFlags) (*program.Program, error) 
 	if len(scripts) == 0 {
 		return nil, wrong("no rules are given: name a script with -r, or a change with --word and --with; see %s --help", c.CommandPath())
 	}
-	if len(problems) > 0 {
-		return nil, problems
-	}
 	values, err := f.values()
 	if err != nil {
 		return nil, err
 	}
-	p, problems := program.Compile(scripts, program.Options{
+	p, more := program.Compile(scripts, program.Options{
 		Values: values, Env: os.LookupEnv, Now: time.Now(), Load: os.ReadFile,
 	})
-	if p == nil {
-		return nil, problems.Errors()
+	problems = append(problems, more...).Errors()
+	if len(problems) > 0 {
+		problems.Sort()
+		return nil, problems
 	}
 	return p, nil
 }

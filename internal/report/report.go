@@ -69,7 +69,7 @@ func (p *Printer) line(b *strings.Builder, l diff.Line) {
 	if n := len(text); n > 0 && text[n-1] == '\n' {
 		text = text[:n-1]
 	} else {
-		ending = "\n" + p.Style.note(`\ No newline at end of file`)
+		ending = "\n" + p.Style.Soft(`\ No newline at end of file`)
 	}
 	paint, strong := p.Style.keep, p.Style.keep
 	switch l.Op {

@@ -1,0 +1,182 @@
+package main
+
+import (
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/creack/pty"
+	"github.com/stretchr/testify/require"
+)
+
+// terminal is the program at work at a terminal of its own.
+type terminal struct {
+	t    *testing.T
+	cmd  *exec.Cmd
+	file *os.File
+
+	mu   sync.Mutex
+	seen strings.Builder
+}
+
+// atTerminal starts the program with a terminal of 80 by 24.
+func atTerminal(t *testing.T, folder string, args ...string) *terminal {
+	t.Helper()
+	c := exec.Command(binary, args...)
+	c.Dir = folder
+	c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(folder), "state"), "TERM=xterm-256color", "NO_COLOR=1")
+	file, err := pty.StartWithSize(c, &pty.Winsize{Rows: 24, Cols: 80})
+	require.NoError(t, err)
+	term := &terminal{t: t, cmd: c, file: file}
+	go func() {
+		var b [4096]byte
+		for {
+			n, err := file.Read(b[:])
+			term.mu.Lock()
+			term.seen.Write(b[:n])
+			term.mu.Unlock()
+			if err != nil {
+				return
+			}
+		}
+	}()
+	t.Cleanup(func() { _ = c.Process.Kill(); _ = file.Close() })
+	return term
+}
+
+func (term *terminal) screen() string {
+	term.mu.Lock()
+	defer term.mu.Unlock()
+	return term.seen.String()
+}
+
+// expect waits until the terminal shows text, and forgets what came before its end.
+func (term *terminal) expect(text string) {
+	term.t.Helper()
+	require.Eventually(term.t, func() bool { return strings.Contains(term.screen(), text) },
+		10*time.Second, 5*time.Millisecond, "waiting for %q", text)
+	term.mu.Lock()
+	defer term.mu.Unlock()
+	_, rest, _ := strings.Cut(term.seen.String(), text)
+	term.seen.Reset()
+	term.seen.WriteString(rest)
+}
+
+func (term *terminal) press(keys string) {
+	term.t.Helper()
+	_, err := term.file.WriteString(keys)
+	require.NoError(term.t, err)
+}
+
+// ends waits for the program's exit status.
+func (term *terminal) ends(status int) {
+	term.t.Helper()
+	done := make(chan struct{})
+	go func() { _ = term.cmd.Wait(); close(done) }()
+	select {
+	case <-done:
+		require.Equal(term.t, status, term.cmd.ProcessState.ExitCode(), term.screen())
+	case <-time.After(10 * time.Second):
+		require.Fail(term.t, "the program does not end", term.screen())
+	}
+}
+
+// numbered makes a folder of files 1.txt, 2.txt … that hold "depot-3".
+func numbered(t *testing.T, n int) (folder string, read func(name string) string) {
+	folder = filepath.Join(t.TempDir(), "tree")
+	require.NoError(t, os.Mkdir(folder, 0o755))
+	for i := range n {
+		name := filepath.Join(folder, string(rune('1'+i))+".txt")
+		require.NoError(t, os.WriteFile(name, []byte("host = depot-3\n"), 0o644))
+	}
+	return folder, func(name string) string {
+		content, err := os.ReadFile(filepath.Join(folder, name))
+		require.NoError(t, err)
+		return string(content)
+	}
+}
+
+func TestAskingAboutEachFile(t *testing.T) {
+	change := []string{"apply", "--word", "depot-3", "--with", "depot-4", "."}
+	const old, fresh = "host = depot-3\n", "host = depot-4\n"
+
+	t.Run("yes, no, help and the rest", func(t *testing.T) {
+		folder, read := numbered(t, 5)
+		term := atTerminal(t, folder, change...)
+		term.expect("+host = depot-4")
+		term.expect("1.txt: write 1 change?")
+		term.press("y")
+		term.expect("2.txt: write 1 change?")
+		term.press("?")
+		term.expect("leave this file as it is")
+		term.expect("2.txt: write 1 change?")
+		term.press("n")
+		term.expect("3.txt: write 1 change?")
+		require.Equal(t, old, read("1.txt"), "written before the last answer")
+		term.press("r")
+		term.expect("4 files written")
+		term.ends(0)
+		require.Equal(t, fresh+old+fresh+fresh+fresh, read("1.txt")+read("2.txt")+read("3.txt")+read("4.txt")+read("5.txt"))
+
+		undo := atTerminal(t, folder, "undo")
+		undo.expect("+host = depot-3")
+		undo.expect("1.txt: put back?")
+		undo.press("n")
+		undo.expect("3.txt: put back?")
+		undo.press("r")
+		undo.expect("3 files written")
+		undo.ends(0)
+		require.Equal(t, fresh+old+old+old+old, read("1.txt")+read("2.txt")+read("3.txt")+read("4.txt")+read("5.txt"))
+	})
+	t.Run("stop and keep", func(t *testing.T) {
+		folder, read := numbered(t, 3)
+		term := atTerminal(t, folder, change...)
+		term.expect("1.txt: write")
+		term.press("y")
+		term.expect("2.txt: write")
+		term.press("s")
+		term.expect("Write the 1 file said yes to?")
+		term.press("y")
+		term.expect("1 file written")
+		term.ends(0)
+		require.Equal(t, fresh+old+old, read("1.txt")+read("2.txt")+read("3.txt"))
+	})
+	t.Run("stop and drop, Ctrl-C, a lost terminal", func(t *testing.T) {
+		for _, leave := range []func(*terminal){
+			func(term *terminal) { term.press("s"); term.expect("said yes to?"); term.press("n") },
+			func(term *terminal) { term.press("\x03") },
+			func(term *terminal) { _ = term.cmd.Process.Signal(syscall.SIGHUP) },
+		} {
+			folder, read := numbered(t, 2)
+			term := atTerminal(t, folder, change...)
+			term.expect("1.txt: write")
+			term.press("y")
+			term.expect("2.txt: write")
+			leave(term)
+			done := make(chan struct{})
+			go func() { _ = term.cmd.Wait(); close(done) }()
+			select {
+			case <-done:
+			case <-time.After(10 * time.Second):
+				require.Fail(t, "the program does not end")
+			}
+			require.Equal(t, old+old, read("1.txt")+read("2.txt"))
+		}
+	})
+}
+
+// What a file holds never drives the terminal.
+func TestControlCharactersAreShown(t *testing.T) {
+	folder, _ := numbered(t, 0)
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "e\x1b[31mvil"), []byte("\x1b[31mdepot-3\x07\x9b\r\n"), 0o644))
+	term := atTerminal(t, folder, "preview", "--text", "depot-3", "--with", "depot-4")
+	term.expect("␛[31mdepot-4␇<9B>␍")
+	term.expect("1 would change")
+	term.ends(0)
+	require.NotContains(t, term.screen(), "\x1b")
+}
