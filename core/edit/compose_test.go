@@ -58,12 +58,13 @@ func TestSpansFollowEdits(t *testing.T) {
 		edit       Edit
 	}{
 		{"a\n[b\n]c\n", "a\n[xb\n]c\n", Edit{Start: 2, End: 2, New: []byte("x")}},
-		{"a\n[b\n]c\n", "a\nx\n[b\n]c\n", Edit{Start: 2, End: 2, New: []byte("x\n"), Outside: true}},
-		{"a\n[b\n]c\n", "a\n[b\n]x\nc\n", Edit{Start: 4, End: 4, New: []byte("x\n"), Outside: true}},
+		{"a\n[b\n]c\n", "a\nx\n[b\n]c\n", Edit{Start: 2, End: 2, New: []byte("x\n"), Side: Outside}},
+		{"a\n[b\n]c\n", "a\n[b\n]x\nc\n", Edit{Start: 4, End: 4, New: []byte("x\n"), Side: Outside}},
+		{"a\n[b\n]c\n", "a\n[b\nx\n]c\n", Edit{Start: 4, End: 4, New: []byte("x\n"), Side: Behind}},
 		{"a\n[b\n]c\n", "a\n[b\n]xc\n", Edit{Start: 4, End: 4, New: []byte("x")}},
 		{"a\n[b\n]c\n", "a\n[b\nx\n]c\n", Edit{Start: 3, End: 3, New: []byte("\nx")}},
 		{"a\n[b]", "a\n[bx]", Edit{Start: 3, End: 3, New: []byte("x")}},
-		{"a\n[b]", "a\n[b]\nx", Edit{Start: 3, End: 3, New: []byte("\nx"), Outside: true}},
+		{"a\n[b]", "a\n[b]\nx", Edit{Start: 3, End: 3, New: []byte("\nx"), Side: Outside}},
 		{"a\n[b\n]c\n", "a\n[]c\n", Edit{Start: 2, End: 4}},
 		{"a\n[]c\n", "a\n[x\n]c\n", Edit{Start: 2, End: 2, New: []byte("x\n")}},
 		{"a\n[b\n]c\n", "[b\n]c\n", Edit{Start: 0, End: 2}},

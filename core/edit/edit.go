@@ -19,10 +19,18 @@ type Edit struct {
 	// Rules are the indices of the rules that made it, ascending. The slice is
 	// shared and never changed.
 	Rules []int
-	// Outside marks whole lines inserted at an edge: they belong to no span that
-	// begins or ends there.
-	Outside bool
+	// Side says which spans whole lines inserted at an edge belong to.
+	Side Side
 }
+
+// Side says which spans an edit between two lines belongs to.
+type Side byte
+
+const (
+	Within  Side = iota // the span of the line that it is written on
+	Outside             // none that begins or ends there
+	Behind              // the one that ends there
+)
 
 // List is edits in the order of their places: each ends before or where the next
 // begins.

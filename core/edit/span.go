@@ -22,9 +22,11 @@ func (l List) Follow(spans []Span, text []byte) []Span {
 	for i, s := range spans {
 		out[i].Start = m.start(s.Start)
 		last := m
-		out[i].Last = last.start(s.Last)
+		covered := false
+		out[i].Last, covered = last.place(s.Last)
+		covered = covered || s.Last == s.Start && last.replaces(s)
 		out[i].End = max(m.end(s.Start, s.End), out[i].Start)
-		if s.Last == s.End {
+		if s.Last == s.End || covered { // what closed it is gone
 			out[i].Last = out[i].End
 		}
 		out[i].Last = min(max(out[i].Last, out[i].Start), out[i].End)
@@ -47,20 +49,32 @@ func (m *mapper) pass() {
 	m.i++
 }
 
-// start maps a place where a span begins: past all before it, and past lines
-// inserted there.
+// replaces reports whether the edit at hand takes all of a span.
+func (m *mapper) replaces(s Span) bool {
+	return m.i < len(m.list) && m.list[m.i].Start <= s.Start && s.Start < s.End && m.list[m.i].End >= s.End
+}
+
+// start maps a place where a span begins.
 func (m *mapper) start(at int) int {
+	to, _ := m.place(at)
+	return to
+}
+
+// place maps a place where a line begins: past all before it, and past lines
+// inserted there. It reports whether an edit covers the line's beginning, and then
+// returns where the edit begins.
+func (m *mapper) place(at int) (to int, covered bool) {
 	for m.i < len(m.list) {
 		e := m.list[m.i]
-		if e.Start > at || e.Start == at && !(e.Outside && e.End == at) {
+		if e.Start > at || e.Start == at && !(e.Side != Within && e.End == at) {
 			break
 		}
 		if e.End > at { // the edit covers the place: the span begins where it does
-			return e.Start + m.shift
+			return e.Start + m.shift, e.Start < at
 		}
 		m.pass()
 	}
-	return at + m.shift
+	return at + m.shift, false
 }
 
 // end maps the place where the span that begins at start ends: before lines
@@ -69,8 +83,9 @@ func (m *mapper) end(start, at int) int {
 	open := at == len(m.text) && !bytes.HasSuffix(m.text, []byte("\n")) // the last line goes on
 	for m.i < len(m.list) {
 		e := m.list[m.i]
-		within := open || start == at && e.End == at // an empty span takes what is written at it
-		if e.Start > at || e.Start == at && (e.Outside || !within) {
+		// An empty span takes what is written at it.
+		within := e.Side == Behind || e.Side == Within && (open || start == at && e.End == at)
+		if e.Start > at || e.Start == at && !within {
 			break
 		}
 		if e.End > at {

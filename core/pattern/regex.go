@@ -320,3 +320,7 @@ func maxWidth(re *syntax.Regexp) int {
 	}
 	return width
 }
+
+// TakesNothing reports whether an expression matches places only, such as ^ or \b,
+// and never a character.
+func TakesNothing(re *syntax.Regexp) bool { return maxWidth(re) == 0 }

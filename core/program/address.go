@@ -33,6 +33,9 @@ func (c *compiler) address(a *script.Address) *address {
 	out := &address{Address: a, index: len(c.program.addresses)}
 	c.program.addresses = append(c.program.addresses, a.Pos)
 	c.program.sources = append(c.program.sources, c.source)
+	if a.Kind == script.Line || a.Kind == script.Lines {
+		c.numbered(a.Pos)
+	}
 	if a.Pattern != nil {
 		out.pattern = c.pattern(a.Pattern, false)
 	}
@@ -51,6 +54,9 @@ func (c *compiler) mark(m *script.Mark) *mark {
 		return nil
 	}
 	out := &mark{line: m.Line}
+	if m.Line > 0 {
+		c.numbered(m.Pos)
+	}
 	if m.Pattern != nil {
 		out.pattern = c.pattern(m.Pattern, false)
 	}

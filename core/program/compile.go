@@ -16,7 +16,17 @@ import (
 // Compile makes a Program of scripts, which run one after the other. Where the
 // problems hold an error there is no program.
 func Compile(scripts []*script.Script, o Options) (*Program, script.Problems) {
-	c := &compiler{
+	c := newCompiler(o)
+	c.all(scripts)
+	c.problems.Sort()
+	if len(c.problems.Errors()) > 0 {
+		return nil, c.problems
+	}
+	return c.program, c.problems
+}
+
+func newCompiler(o Options) *compiler {
+	return &compiler{
 		options: o,
 		program: &Program{},
 		known:   map[string]string{},
@@ -25,21 +35,26 @@ func Compile(scripts []*script.Script, o Options) (*Program, script.Problems) {
 		uses:    map[*script.UseScript]*script.Script{},
 		rules:   map[string]int{},
 	}
+}
+
+// all compiles scripts: first what they use, then their parameters, then their rules.
+func (c *compiler) all(scripts []*script.Script) {
 	for _, s := range scripts {
 		c.load(s, []string{s.Source.Name})
 	}
 	for _, s := range scripts {
 		c.declare(s)
 	}
+	if len(scripts) > 0 {
+		c.source = scripts[0].Source
+	}
 	c.checkValues()
 	for _, s := range scripts {
 		c.script(s, nil)
 	}
-	c.problems.Sort()
-	if len(c.problems.Errors()) > 0 {
-		return nil, c.problems
+	for _, s := range scripts {
+		c.unused(s)
 	}
-	return c.program, c.problems
 }
 
 // compiler turns trees into a program.
@@ -59,6 +74,7 @@ type compiler struct {
 	joiners string
 	rule    *rule
 	within  []*address // the addresses around the statement at hand
+	moved   string     // the first statement that may change the number of lines
 }
 
 func (c *compiler) errorf(pos script.Pos, remedy, format string, args ...any) {

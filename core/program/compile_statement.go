@@ -20,13 +20,19 @@ func (c *compiler) statement(n script.Node) action {
 		return c.replaceEach(n)
 	case *script.Delete:
 		c.needsAddress(n.Pos, "delete")
+		c.moves(n.Pos)
 		return remove{}
 	case *script.Insert:
 		if n.Where == script.Top || n.Where == script.End {
 			c.wholeFile(n.Pos, "insert "+n.Where.String())
 		}
+		if !n.UnlessPresent {
+			c.warn(n.Pos, "add unless present", "each run inserts these lines once more")
+		}
+		c.moves(n.Pos)
 		return &insert{n, c.template(n.Text, nil), c.counter()}
 	case *script.Rewrite:
+		c.moves(n.Pos)
 		return &rewrite{c.template(n.Text, nil), c.counter()}
 	case *script.Settle:
 		return c.settle(n)
@@ -39,12 +45,17 @@ func (c *compiler) statement(n script.Node) action {
 			word = "move"
 		}
 		c.needsAddress(n.Pos, word)
+		if n.Dest.Line > 0 {
+			c.numbered(n.Pos)
+		}
+		c.moves(n.Pos)
 		t := &transfer{Transfer: n}
 		if n.Dest.Pattern != nil {
 			t.pattern = c.pattern(n.Dest.Pattern, false)
 		}
 		return t
 	case *script.Squeeze:
+		c.moves(n.Pos)
 		return &squeeze{n.To}
 	case *script.TrimEnds:
 		return trimEnds{}
@@ -97,6 +108,10 @@ func (c *compiler) replace(n *script.Replace) action {
 	}
 	if p == nil {
 		return nil
+	}
+	c.lintReplace(n, p, r.with)
+	if n.AcrossLines || p.SpansLines() || breaksLines(n.With) {
+		c.moves(n.Pos)
 	}
 	return r
 }
@@ -208,6 +223,7 @@ func (c *compiler) settle(n *script.Settle) action {
 			c.errorf(n.Commented.Pos, `such as commented by "#;"`, "comment marks are single characters")
 		}
 	}
+	c.moves(n.Pos)
 	if s.pattern == nil {
 		return nil
 	}

@@ -52,7 +52,7 @@ func (s *insert) do(r *run) {
 			f.taken(false)
 			continue
 		}
-		ok = c.offer(edit.Edit{Start: at, End: at, New: r.asLines(fresh, at), Outside: true})
+		ok = c.offer(edit.Edit{Start: at, End: at, New: r.asLines(fresh, at), Side: edit.Outside})
 		f.taken(ok)
 		written[scope.Start] = written[scope.Start] || ok
 	}

@@ -68,7 +68,7 @@ func (s *settle) commented(text []byte, span edit.Span) []edit.Span {
 		bare := bytes.TrimLeft(inside, s.marks)
 		if len(bare) < len(inside) {
 			bare = bytes.TrimLeft(bare, " \t")
-			if s.pattern.Has(bare, 0, len(bare)) {
+			if _, _, ok := s.pattern.From(bare, 0, len(bare), 0); ok {
 				return []edit.Span{plain(at, next)}
 			}
 		}
@@ -115,8 +115,7 @@ func (s *settle) add(r *run, span edit.Span, fresh []byte) (edit.Edit, bool) {
 	if linesAt(text[end:], fresh) {
 		return edit.Edit{}, false
 	}
-	at := end - len(last) + len(structure.Content(last))
-	return edit.Edit{Start: at, End: at, New: append([]byte(r.lineEnding()), fresh...)}, true
+	return edit.Edit{Start: end, End: end, New: r.asLines(fresh, end), Side: edit.Behind}, true
 }
 
 // indented gives a text without white space of its own the indentation of a line.

@@ -30,12 +30,12 @@ func (s *transfer) do(r *run) {
 		}
 	}
 	if at == len(text) && at > 0 && text[at-1] != '\n' { // behind a last line without an ending
-		lines = append([]byte(r.lineEnding()), bytes.TrimSuffix(lines, []byte(endingOf(lines)))...)
+		lines = append([]byte(r.lineEnding()), withoutLastEnding(lines)...)
 	}
 	c := r.changes()
 	before := len(spans)
 	var edits edit.List
-	put := edit.Edit{Start: at, End: at, New: lines, Outside: true}
+	put := edit.Edit{Start: at, End: at, New: lines, Side: edit.Outside}
 	placed := false
 	for _, span := range spans {
 		if !placed && at <= span.Start {
@@ -91,4 +91,14 @@ func (s *transfer) destination(r *run, moved []edit.Span) (int, bool) {
 		}
 	}
 	return 0, false
+}
+
+// withoutLastEnding drops the last line's ending, unless the line is nothing else
+// and would be lost.
+func withoutLastEnding(lines []byte) []byte {
+	short := bytes.TrimSuffix(lines, []byte(endingOf(lines)))
+	if len(short) == 0 || short[len(short)-1] == '\n' {
+		return lines
+	}
+	return short
 }

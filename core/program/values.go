@@ -195,6 +195,7 @@ func (c *compiler) pattern(p *script.Pattern, across bool) *pattern.Pattern {
 		c.badRegex(p, err)
 		return nil
 	}
+	c.lintRegex(p)
 	return compiled
 }
 

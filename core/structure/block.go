@@ -54,7 +54,7 @@ func (t *Text) brackets(i int) (s edit.Span, opened, closed bool) {
 		for next < t.Count() && Blank(t.Content(next)) {
 			next++
 		}
-		if !beginsWithBracket(t.Content(next)) || endsItem(t.Content(i)) {
+		if !opensBlock(t.Content(next)) || endsItem(t.Content(i)) {
 			return s, false, false
 		}
 	}
@@ -66,9 +66,17 @@ func (t *Text) brackets(i int) (s edit.Span, opened, closed bool) {
 	return s, true, false
 }
 
-func beginsWithBracket(line []byte) bool {
+// opensBlock reports whether a line begins with a bracket that can be opened by
+// the line before: a brace, or another bracket that the line leaves open, which the
+// header of a section does not.
+func opensBlock(line []byte) bool {
 	line = bytes.TrimLeft(line, " \t")
-	return len(line) > 0 && strings.IndexByte("{[(", line[0]) >= 0
+	if len(line) == 0 || strings.IndexByte("{[(", line[0]) < 0 {
+		return false
+	}
+	b := bracketScanner{text: line}
+	b.scan(0, len(line))
+	return line[0] == '{' || len(b.open) > 0
 }
 
 // endsItem reports whether a line ends something, so that a bracket on the next

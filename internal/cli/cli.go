@@ -163,7 +163,8 @@ func (a *app) root() *cobra.Command {
 		}
 		return wrong("--color is auto, always or never, not %q", a.color)
 	}
-	root.AddCommand(a.preview(), a.apply(), a.undo(), a.demo(), a.version())
+	root.AddCommand(a.new(), a.check(), a.fmt(), a.preview(), a.apply(), a.undo(), a.filter(), a.demo(), a.version())
+	cobra.EnableCommandSorting = false
 	return root
 }
 

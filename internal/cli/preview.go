@@ -27,6 +27,7 @@ func (a *app) preview() *cobra.Command {
 	var rules ruleFlags
 	var files fileFlags
 	var lines int
+	var saveTo string
 	c := &cobra.Command{
 		Use:     "preview [-r SCRIPT]... [PATH]...",
 		Short:   "Show what would change, as a diff for each file; write nothing",
@@ -39,6 +40,9 @@ func (a *app) preview() *cobra.Command {
 			}
 			plan, err := files.plan(p, paths)
 			if err != nil {
+				return err
+			}
+			if err := rules.save(c, saveTo); err != nil {
 				return err
 			}
 			printer := a.printer()
@@ -64,6 +68,7 @@ func (a *app) preview() *cobra.Command {
 	}
 	rules.add(c)
 	files.add(c)
+	c.Flags().StringVar(&saveTo, "save", "", "keep the change given on the command line as a script in this new `file`")
 	c.Flags().IntVar(&lines, "context", 3, "how many `lines` to show around a change")
 	return c
 }

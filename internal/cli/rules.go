@@ -4,6 +4,7 @@ import (
 	"errors"
 	"io"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"strings"
@@ -13,6 +14,7 @@ import (
 
 	"frizzel/core/program"
 	"frizzel/core/script"
+	"frizzel/internal/values"
 )
 
 // ruleFlags say which rules are to run.
@@ -25,23 +27,35 @@ type ruleFlags struct {
 	on, in            []string
 	joiners           string
 	statements        []string
-	set               []string
+	set, valueFiles   []string
 }
 
+// add declares all flags about rules.
 func (f *ruleFlags) add(c *cobra.Command) {
+	c.Flags().StringArrayVarP(&f.scripts, "rules", "r", nil, "a rule `script`; - is standard input; may be repeated")
+	f.addChange(c)
+	f.addValues(c)
+}
+
+// addChange declares the flags of a change without a script.
+func (f *ruleFlags) addChange(c *cobra.Command) {
 	fl := c.Flags()
-	fl.StringArrayVarP(&f.scripts, "rules", "r", nil, "a rule `script`; - is standard input; may be repeated")
 	fl.StringVar(&f.text, "text", "", "replace these `characters` as they stand")
 	fl.StringVar(&f.word, "word", "", "replace this whole `word`")
 	fl.StringVar(&f.regex, "regex", "", "replace what this regular `expression` matches")
 	fl.StringVar(&f.with, "with", "", "what to replace it with, a `text` that may hold {=1} and its like")
 	fl.BoolVar(&f.ignoreCase, "ignore-case", false, "match in any case")
 	fl.BoolVar(&f.keepCase, "keep-case", false, "match in any case, and write in the case of what was matched")
-	fl.StringArrayVar(&f.on, "on", nil, "only on these `lines`, such as 'lines 10 to 30'")
-	fl.StringArrayVar(&f.in, "in", nil, "only in this `part`, such as 'section \"clock\"'")
+	fl.StringArrayVar(&f.on, "on", nil, "only on these `lines`, such as 'lines 10 to 30'; may be repeated")
+	fl.StringArrayVar(&f.in, "in", nil, "only in this `part`, such as 'section \"clock\"'; may be repeated")
 	fl.StringVar(&f.joiners, "joiners", "", "`characters` that join words, such as \"-.\"")
 	fl.StringArrayVar(&f.statements, "rule", nil, "a `statement` of the rule language; may be repeated")
-	fl.StringArrayVar(&f.set, "set", nil, "give a parameter its value, as `NAME=VALUE`; may be repeated")
+}
+
+// addValues declares the flags that give parameters their values.
+func (f *ruleFlags) addValues(c *cobra.Command) {
+	c.Flags().StringArrayVar(&f.set, "set", nil, "give a parameter its value, as `NAME=VALUE`; may be repeated")
+	c.Flags().StringArrayVar(&f.valueFiles, "values", nil, "a `file` of parameters' values: TOML, YAML or JSON; may be repeated")
 }
 
 // given reports which of the flags about a one-off change were given.
@@ -80,12 +94,12 @@ func (a *app) compile(c *cobra.Command, f *ruleFlags) (*program.Program, error) 
 	if len(scripts) == 0 {
 		return nil, wrong("no rules are given: name a script with -r, or a change with --word and --with; see %s --help", c.CommandPath())
 	}
-	values, err := f.values()
+	given, err := f.values()
 	if err != nil {
 		return nil, err
 	}
 	p, more := program.Compile(scripts, program.Options{
-		Values: values, Env: os.LookupEnv, Now: time.Now(), Load: os.ReadFile,
+		Values: given, Env: os.LookupEnv, Now: time.Now(), Load: os.ReadFile,
 	})
 	problems = append(problems, more...).Errors()
 	if len(problems) > 0 {
@@ -110,16 +124,30 @@ func (a *app) readScript(path string) (string, error) {
 	return string(text), nil
 }
 
+// values gathers the parameters' values; --set wins over --values.
 func (f *ruleFlags) values() (map[string]string, error) {
-	values := map[string]string{}
+	given := map[string]string{}
+	for _, path := range f.valueFiles {
+		text, err := os.ReadFile(path)
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil, wrong("there is no file of values %q", path)
+		} else if err != nil {
+			return nil, wrong("the values cannot be read: %w", err)
+		}
+		read, err := values.Read(path, text)
+		if err != nil {
+			return nil, wrong("%s: %w", path, err)
+		}
+		maps.Copy(given, read)
+	}
 	for _, s := range f.set {
 		name, value, ok := strings.Cut(s, "=")
 		if !ok {
 			return nil, wrong("--set wants NAME=VALUE, not %q", s)
 		}
-		values[name] = value
+		given[name] = value
 	}
-	return values, nil
+	return given, nil
 }
 
 // oneOffScript writes the script that the flags of a one-off change stand for, ""

@@ -1,0 +1,142 @@
+package program
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+
+	"frizzel/core/script"
+)
+
+// Trial is one example of a script, run.
+type Trial struct {
+	Example *script.Example
+	Given   string
+	Want    string
+	Got     string
+	Failed  []string // why the text would not be written
+}
+
+// Passed reports whether the example gives what it says.
+func (t *Trial) Passed() bool { return t.Got == t.Want && len(t.Failed) == 0 }
+
+// Name returns the example's name, "" for none.
+func (t *Trial) Name() string {
+	if t.Example.Name == nil {
+		return ""
+	}
+	name, _ := t.Example.Name.Plain()
+	return name
+}
+
+// Try runs all examples of a script that compiles. The problems are those of the
+// examples themselves.
+func Try(s *script.Script, o Options) ([]*Trial, script.Problems) {
+	var trials []*Trial
+	var problems script.Problems
+	compiled := map[string]*compiler{} // by the values set
+	for _, item := range s.Items {
+		e, ok := item.(*script.Example)
+		if !ok {
+			continue
+		}
+		key := fmt.Sprint(valuesOf(e))
+		if compiled[key] == nil {
+			compiled[key] = compileFor(s, e, o)
+		}
+		t, more := compiled[key].try(s, e)
+		problems = append(problems, more...)
+		if t != nil {
+			trials = append(trials, t)
+		}
+	}
+	return trials, problems
+}
+
+func valuesOf(e *script.Example) map[string]string {
+	values := map[string]string{}
+	for _, set := range e.Sets {
+		values[set.Name], _ = set.Value.Plain()
+	}
+	return values
+}
+
+// compileFor compiles a script with the values that an example sets.
+func compileFor(s *script.Script, e *script.Example, o Options) *compiler {
+	values := maps.Clone(o.Values)
+	if values == nil {
+		values = map[string]string{}
+	}
+	maps.Copy(values, valuesOf(e))
+	o.Values, o.Lenient = values, false
+	c := newCompiler(o)
+	c.all([]*script.Script{s})
+	return c
+}
+
+// try runs one example; nil where it cannot be run.
+func (c *compiler) try(s *script.Script, e *script.Example) (*Trial, script.Problems) {
+	if errs := c.problems.Errors(); len(errs) > 0 {
+		return nil, script.Problems{{
+			Source: s.Source, Pos: e.Pos, Reason: "this example cannot be run: " + errs[0].Reason,
+			Remedy: `give the parameter in the example: set NAME = "value"`,
+		}}
+	}
+	p := c.program
+	if e.Of != "" {
+		i, ok := c.rules[e.Of]
+		if !ok {
+			near := script.Nearest(e.Of, slices.Sorted(maps.Keys(c.rules)))
+			if near != "" {
+				near = "did you mean " + near + "?"
+			}
+			return nil, script.Problems{{Source: s.Source, Pos: e.Pos, Reason: "there is no rule " + e.Of, Remedy: near}}
+		}
+		p = p.only(i)
+	}
+	c.problems, c.source = nil, s.Source
+	t := &Trial{Example: e, Given: c.constant(e.Given)}
+	t.Want = t.Given
+	if e.Gives != nil {
+		t.Want = c.constant(e.Gives)
+	}
+	if len(c.problems) > 0 {
+		return nil, c.problems
+	}
+	f := File{Path: "example"}
+	if e.File != nil {
+		f.Path = c.fixed(e.File)
+		f.Rel = f.Path
+	}
+	t.Got, t.Failed = p.tryText(f, t.Given)
+	again, _ := p.tryText(f, t.Got)
+	if !t.Passed() || again == t.Got {
+		return t, nil
+	}
+	return t, script.Problems{{
+		Source: s.Source, Pos: e.Pos, Severity: script.Warning,
+		Reason: "a second run changes this example's result once more",
+	}}
+}
+
+// tryText runs the program over one text.
+func (p *Program) tryText(f File, text string) (got string, failed []string) {
+	res := p.Run(Input{Text: []byte(text), File: f})
+	for _, n := range res.Failures {
+		failed = append(failed, fmt.Sprintf("line %d: %s", n.Line, n.Text))
+	}
+	return string(res.Edits.Apply([]byte(text))), failed
+}
+
+// only returns the program with one rule alone, whatever other rules changed.
+func (p *Program) only(index int) *Program {
+	one := *p
+	one.rules = make([]*rule, len(p.rules))
+	for i := range one.rules {
+		one.rules[i] = &rule{index: i}
+	}
+	alone := *p.rules[index]
+	alone.when = slices.DeleteFunc(slices.Clone(alone.when), func(w condition) bool { return w.has == nil })
+	one.rules[index] = &alone
+	return &one
+}

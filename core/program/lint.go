@@ -1,0 +1,169 @@
+package program
+
+import (
+	"fmt"
+	"regexp"
+	"regexp/syntax"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"frizzel/core/pattern"
+	"frizzel/core/script"
+)
+
+// warn reports what is allowed, and most likely not meant.
+func (c *compiler) warn(pos script.Pos, remedy, format string, args ...any) {
+	c.problems = append(c.problems, script.Problem{
+		Source: c.source, Pos: pos, Severity: script.Warning, Reason: fmt.Sprintf(format, args...), Remedy: remedy,
+	})
+}
+
+// lintRegex warns of a dot that stands where a dot is meant.
+func (c *compiler) lintRegex(p *script.Pattern) {
+	if p.Kind != script.Regex || p.Text.Block {
+		return
+	}
+	raw := p.Text.Raw
+	if at := looseDot(raw); at >= 0 {
+		pos := p.Text.Pos
+		pos.Column += 1 + utf8.RuneCountInString(raw[:at])
+		pos.Width = 1
+		c.warn(pos, `write \. for a dot, or say text or word instead of regex`, "this dot matches any character")
+	}
+}
+
+// looseDot returns the place of a dot between digits, or within what looks like a
+// host name, that is neither escaped, nor in a class, nor repeated; else -1.
+func looseDot(expr string) int {
+	inClass := false
+	for i := 0; i < len(expr); i++ {
+		switch c := expr[i]; {
+		case c == '\\':
+			i++
+		case c == '[':
+			inClass = true
+		case c == ']':
+			inClass = false
+		case c == '.' && !inClass && i+1 < len(expr) && !strings.ContainsRune("*+?{", rune(expr[i+1])):
+			before, after := hostRun(expr[:i], true), hostRun(expr[i+1:], false)
+			if before == "" || after == "" {
+				continue
+			}
+			digits := isDigit(before[len(before)-1]) && isDigit(after[0])
+			if digits || len(before) > 1 && len(after) > 1 {
+				return i
+			}
+		}
+	}
+	return -1
+}
+
+func isDigit(c byte) bool { return '0' <= c && c <= '9' }
+
+// hostRun returns the letters, digits and hyphens that s ends or begins with.
+func hostRun(s string, atEnd bool) string {
+	isHost := func(r rune) bool {
+		return 'a' <= r && r <= 'z' || 'A' <= r && r <= 'Z' || '0' <= r && r <= '9' || r == '-'
+	}
+	rest := strings.TrimLeftFunc(s, isHost)
+	if atEnd {
+		rest = strings.TrimRightFunc(s, isHost)
+		run := s[len(rest):]
+		if strings.HasSuffix(rest, `\`) && run != "" { // the first letter is escaped: \d, \w
+			run = run[1:]
+		}
+		return run
+	}
+	return s[:len(s)-len(rest)]
+}
+
+// lintReplace warns of what a replace does not do, or does once more in the next run.
+func (c *compiler) lintReplace(n *script.Replace, p *pattern.Pattern, with *template) {
+	if p.MatchesEmpty() && !onlyAnchors(n.Pattern.Text.Raw) {
+		c.warn(n.Pattern.Text.Pos, "say + instead of *, or name what must be there", "this pattern matches the empty text, which is everywhere")
+	}
+	if with == nil {
+		return
+	}
+	if len(p.Groups()) > 1 {
+		if ref := reference.FindString(n.With.Raw); ref != "" {
+			c.warn(n.With.Pos, "a group is {="+ref[1:]+"}", "%s is plain text here", ref)
+		}
+	}
+	if growsAgain(n, p, with) {
+		c.warn(n.With.Pos, "a second run would change it once more", "the pattern matches its own replacement")
+	}
+}
+
+var reference = regexp.MustCompile(`[\\$][0-9]`)
+
+// onlyAnchors reports whether an expression is nothing but places, such as ^.
+func onlyAnchors(expr string) bool {
+	tree, err := syntax.Parse(expr, syntax.Perl)
+	return err == nil && pattern.TakesNothing(tree)
+}
+
+// growsAgain reports whether a replacement, where it can be told, is changed by a
+// second run.
+func growsAgain(n *script.Replace, p *pattern.Pattern, with *template) bool {
+	whole := func(p part) bool { return p.from == sourceGroup && p.group == 0 && len(p.filters) == 0 }
+	if slices.ContainsFunc(with.parts, whole) {
+		return len(with.parts) > 1 && len(n.Pattern.Guards) == 0 && n.Which == (script.Which{})
+	}
+	text := ""
+	for _, part := range with.parts {
+		if part.from != sourceLiteral {
+			return false
+		}
+		text += part.literal
+	}
+	changes := false
+	p.Find([]byte(text), 0, len(text), func(loc []int) bool {
+		fresh := []byte(text)
+		if n.KeepCase {
+			fresh = keepCase([]byte(text[loc[0]:loc[1]]), fresh)
+		}
+		changes = loc[0] < loc[1] && text[loc[0]:loc[1]] != string(fresh)
+		return !changes
+	})
+	return changes
+}
+
+// numbered warns of a line number that an earlier statement may have moved.
+func (c *compiler) numbered(pos script.Pos) {
+	if c.moved != "" {
+		c.warn(pos, "number the lines first, or select them by what they hold",
+			"the line numbers here are those after %s, which may add or remove lines", c.moved)
+	}
+}
+
+// moves notes that a statement may change the number of lines.
+func (c *compiler) moves(pos script.Pos) {
+	if c.moved == "" {
+		c.moved = c.place(pos)
+	}
+}
+
+// unused warns of parameters that nothing refers to.
+func (c *compiler) unused(s *script.Script) {
+	c.source = s.Source
+	for _, item := range s.Items {
+		switch item := item.(type) {
+		case *script.Param:
+			if !c.used[item.Name] {
+				c.warn(item.Pos, "", "the parameter %s is never used", item.Name)
+			}
+		case *script.UseScript:
+			if used := c.uses[item]; used != nil {
+				c.unused(used)
+				c.source = s.Source
+			}
+		}
+	}
+}
+
+// breaksLines reports whether a text may hold a line break.
+func breaksLines(t *script.Text) bool {
+	return t != nil && (t.Block && strings.Contains(t.Raw, "\n") || strings.Contains(t.Raw, "{=newline"))
+}
