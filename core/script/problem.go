@@ -28,7 +28,7 @@ func (s *Source) line(n int) string {
 	if i := strings.IndexByte(rest, '\n'); i >= 0 {
 		rest = rest[:i]
 	}
-	return strings.TrimSuffix(rest, "\r")
+	return strings.TrimRight(rest, "\r")
 }
 
 // Pos is a place in a source: line and column from 1, the column and the width

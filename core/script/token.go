@@ -72,7 +72,7 @@ func lex(source *Source) ([]token, Problems) {
 	text := strings.TrimPrefix(source.Text, "\ufeff")
 	for line := range strings.SplitSeq(text, "\n") {
 		l.number++
-		l.line, l.at = strings.TrimSuffix(line, "\r"), 0
+		l.line, l.at = strings.TrimRight(line, "\r"), 0
 		l.counted, l.column = 0, 1
 		l.lexLine()
 	}
@@ -152,7 +152,7 @@ func (l *lexer) next() {
 	rest := l.line[l.at:]
 	switch c := rest[0]; {
 	case c == '#':
-		l.add(kindComment, strings.TrimRight(rest, " \t"), len(rest))
+		l.add(kindComment, strings.TrimSpace(rest), len(rest))
 	case c == '{':
 		l.add(kindOpen, "{", 1)
 	case c == '}':
