@@ -17,7 +17,38 @@ func (remove) do(r *run) {
 	for _, s := range r.spans() {
 		c.offer(edit.Edit{Start: s.Start, End: s.End})
 	}
+	c.keepEnd()
 	c.commit()
+}
+
+// keepEnd sees to it that a file whose last line has no ending stays one where the
+// changes take that line: then the line that comes last gives up its own.
+func (c *changes) keepEnd() {
+	text := c.run.text.Bytes
+	n := len(c.edits) - 1
+	if n < 0 || endingOf(text) != "" || c.edits[n].End != len(text) || len(c.edits[n].New) > 0 {
+		return
+	}
+	for n > 0 && len(c.edits[n-1].New) == 0 && c.edits[n-1].End == c.edits[n].Start {
+		c.edits[n-1].End = c.edits[n].End
+		c.edits = c.edits[:n]
+		n--
+	}
+	last := &c.edits[n]
+	if n > 0 && c.edits[n-1].End == last.Start {
+		c.edits[n-1].New = withoutLastEnding(c.edits[n-1].New)
+		return
+	}
+	last.Start = len(withoutLastEnding(text[:last.Start]))
+}
+
+// withoutLastEnding drops the last line's ending, unless the line is blank and so
+// might be lost.
+func withoutLastEnding(lines []byte) []byte {
+	if structure.Blank(lines[previousLine(lines, 0, len(lines)):]) {
+		return lines
+	}
+	return bytes.TrimSuffix(lines, []byte(endingOf(lines)))
 }
 
 // insert is a compiled `insert`.

@@ -11,6 +11,12 @@ import (
 // statement does what a statement does to the model's lines.
 func (m *model) statement(n script.Node) {
 	spans := m.spans()
+	switch n.(type) {
+	case *script.Delete, *script.Transfer, *script.Squeeze, *script.Settle:
+		if k := len(m.lines); k > 0 && m.lines[k-1].end == "" {
+			defer m.keepEnd(m.lines[k-1])
+		}
+	}
 	switch n := n.(type) {
 	case *script.Replace:
 		m.replace(n, spans)
@@ -81,6 +87,14 @@ func (m *model) statement(n script.Node) {
 		if k := len(m.lines); k > 0 && m.lines[k-1].end == "" {
 			m.lines[k-1].end = m.ending
 		}
+	}
+}
+
+// keepEnd sees to it that a file whose last line has no ending stays one when that
+// line is gone.
+func (m *model) keepEnd(was *modelLine) {
+	if k := len(m.lines); k > 0 && m.lines[k-1] != was && !m.blank(k-1) {
+		m.lines[k-1].end = ""
 	}
 }
 
@@ -286,7 +300,7 @@ func (m *model) transfer(n *script.Transfer, spans []modelSpan) {
 				lines[i].end = m.ending
 			}
 		}
-		if last := lines[len(lines)-1]; last.text != "" {
+		if last := lines[len(lines)-1]; strings.TrimSpace(last.text) != "" {
 			last.end = ""
 		}
 	} else {

@@ -210,8 +210,9 @@ func (m *model) within(a *script.Address, e modelSpan) (out []modelSpan, closed 
 		}
 	case script.Section, script.Block:
 		parts, closed := m.parts(a)
-		for _, s := range parts {
-			if from, to := max(s.from, e.from), min(s.to, e.to); from < to && m.holds(a, s) {
+		parts = slices.DeleteFunc(parts, func(s modelSpan) bool { return !m.holds(a, s) })
+		for _, s := range joinSpans(parts) {
+			if from, to := max(s.from, e.from), min(s.to, e.to); from < to {
 				out = append(out, modelSpan{from, to, s.closed && s.to <= e.to && s.to > e.from})
 			}
 		}

@@ -89,6 +89,9 @@ func (s *replace) do(r *run) {
 		e.New = fresh
 		f.taken(c.offer(e))
 	})
+	if s.with == nil && s.Pattern.Kind == script.WholeLines {
+		c.keepEnd()
+	}
 	c.commit()
 }
 

@@ -39,6 +39,7 @@ func (s *settle) do(r *run) {
 		e, ok := s.add(r, span, fresh)
 		f.taken(ok && c.offer(e))
 	}
+	c.keepEnd()
 	c.commit()
 }
 

@@ -12,7 +12,7 @@ import (
 type squeeze struct{ to int }
 
 func (s *squeeze) do(r *run) {
-	r.tidy(func(text []byte, span edit.Span, edits edit.List) edit.List {
+	r.tidy(true, func(text []byte, span edit.Span, edits edit.List) edit.List {
 		blank := 0
 		for at := span.Start; at < span.End; {
 			next := nextLine(text, at, span.End)
@@ -34,7 +34,7 @@ func (s *squeeze) do(r *run) {
 type trimEnds struct{}
 
 func (trimEnds) do(r *run) {
-	r.tidy(func(text []byte, span edit.Span, edits edit.List) edit.List {
+	r.tidy(false, func(text []byte, span edit.Span, edits edit.List) edit.List {
 		for at := span.Start; at < span.End; {
 			next := nextLine(text, at, span.End)
 			line := structure.Content(text[at:next])
@@ -49,8 +49,8 @@ func (trimEnds) do(r *run) {
 }
 
 // tidy makes the edits that each span asks for: a change a span, and one question
-// for all of them.
-func (r *run) tidy(edits func(text []byte, span edit.Span, edits edit.List) edit.List) {
+// for all of them. lines says that whole lines are removed.
+func (r *run) tidy(lines bool, edits func(text []byte, span edit.Span, edits edit.List) edit.List) {
 	c := r.changes()
 	var all edit.List
 	spans := 0
@@ -62,6 +62,9 @@ func (r *run) tidy(edits func(text []byte, span edit.Span, edits edit.List) edit
 	}
 	if len(all) > 0 && c.offer(all...) {
 		c.made += spans - 1
+	}
+	if lines {
+		c.keepEnd()
 	}
 	c.commit()
 }

@@ -51,6 +51,7 @@ func (s *transfer) do(r *run) {
 	if !bytes.Equal(edits.Apply(text), text) && c.offer(edits...) {
 		c.made += before - 1
 	}
+	c.keepEnd()
 	c.commit()
 }
 
@@ -91,14 +92,4 @@ func (s *transfer) destination(r *run, moved []edit.Span) (int, bool) {
 		}
 	}
 	return 0, false
-}
-
-// withoutLastEnding drops the last line's ending, unless the line is nothing else
-// and would be lost.
-func withoutLastEnding(lines []byte) []byte {
-	short := bytes.TrimSuffix(lines, []byte(endingOf(lines)))
-	if len(short) == 0 || short[len(short)-1] == '\n' {
-		return lines
-	}
-	return short
 }

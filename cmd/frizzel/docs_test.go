@@ -1,0 +1,102 @@
+package main
+
+import (
+	"bytes"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// fence is a fenced block of a page: what stands behind its mark, and its text.
+type fence struct {
+	info, text string
+	line       int
+}
+
+func fencesOf(t *testing.T, page string) (fences []fence) {
+	text, err := os.ReadFile(page)
+	require.NoError(t, err)
+	mark := ""
+	for i, line := range strings.Split(string(text), "\n") {
+		switch ticks := line[:len(line)-len(strings.TrimLeft(line, "`"))]; {
+		case mark != "" && line == mark:
+			mark = ""
+		case mark != "":
+			fences[len(fences)-1].text += line + "\n"
+		case len(ticks) >= 3:
+			mark = ticks
+			fences = append(fences, fence{info: line[len(ticks):], line: i + 1})
+		}
+	}
+	return fences
+}
+
+// Every script in the documentation is right and laid out the standard way, its
+// examples hold, and what stands as before and after is what it does.
+func TestDocumentation(t *testing.T) {
+	for _, page := range []string{"language.md", "cookbook.md"} {
+		fences := fencesOf(t, filepath.Join("..", "..", "docs", page))
+		run := 0
+		for i, f := range fences {
+			if f.info != "friz" {
+				continue
+			}
+			folder := filepath.Join(t.TempDir(), "docs")
+			require.NoError(t, os.Mkdir(folder, 0o755))
+			script := filepath.Join(folder, "example.friz")
+			require.NoError(t, os.WriteFile(script, []byte(f.text), 0o644))
+			var before, after *fence
+			for _, next := range fences[i+1:] {
+				kind, rest, _ := strings.Cut(next.info, " ")
+				if kind == "csv" {
+					require.NoError(t, os.WriteFile(filepath.Join(folder, rest), []byte(next.text), 0o644))
+				} else if kind == "before" && before == nil {
+					before = &next
+				} else {
+					if kind == "after" {
+						after = &next
+					}
+					break
+				}
+			}
+			out, _, status := frizzel(t, folder, "check", "example.friz")
+			require.Zero(t, status, "%s:%d\n%s", page, f.line, out)
+			laidOut, _, _ := frizzel(t, folder, "fmt", "--check", "example.friz")
+			require.Empty(t, laidOut, "%s:%d is not laid out the standard way", page, f.line)
+			if before == nil {
+				continue
+			}
+			require.NotNil(t, after, "%s:%d: a before without an after", page, f.line)
+			require.Equal(t, after.text, become(t, folder, *before), "%s:%d", page, f.line)
+			run++
+		}
+		require.GreaterOrEqual(t, run, 15, page)
+	}
+}
+
+// become runs the example over a text.
+func become(t *testing.T, folder string, before fence) string {
+	args := []string{"filter", "-r", "example.friz"}
+	input := before.text
+	for _, word := range strings.Fields(before.info)[1:] {
+		if set, ok := strings.CutPrefix(word, "set:"); ok {
+			args = append(args, "--set", set)
+		} else if word == "crlf" {
+			input = strings.ReplaceAll(input, "\n", "\r\n")
+		} else {
+			args = append(args, "--as", word)
+		}
+	}
+	c := exec.Command(binary, args...)
+	c.Dir = folder
+	c.Stdin = strings.NewReader(input)
+	var errs bytes.Buffer
+	c.Stderr = &errs
+	out, err := c.Output()
+	require.NoError(t, err, "line %d: %s", before.line, errs.String())
+	return string(out)
+}
