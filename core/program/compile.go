@@ -95,7 +95,7 @@ func (c *compiler) load(s *script.Script, chain []string) {
 		c.source = s.Source
 		name := relative(s.Source.Name, c.fixed(use.Path))
 		if slices.Contains(chain, name) {
-			c.errorf(use.Pos, "", "%s uses itself in the end: %s", name, strings.Join(append(chain, name), " uses "))
+			c.errorf(use.Path.Pos, "", "%s uses itself in the end: %s", name, strings.Join(append(chain, name), " uses "))
 			continue
 		}
 		if slices.Contains(c.loaded, name) {

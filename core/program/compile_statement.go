@@ -135,6 +135,7 @@ func (c *compiler) replaceEach(n *script.ReplaceEach) action {
 		}
 		if key := pattern.Folded(old, spec.IgnoreCase); seen[key] {
 			c.errorf(pair.Pos, "keep one of them", "%q is replaced twice", old)
+			return nil
 		} else {
 			seen[key] = true
 		}

@@ -14,14 +14,16 @@ import (
 // atom quotes a value so that a regular expression takes it as one literal.
 func atom(value string) string { return "(?:" + regexp.QuoteMeta(value) + ")" }
 
-// notInClass reports a placeholder within the brackets of a character class, where
-// a value would be taken for single characters.
-func (c *compiler) notInClass(t *script.Text) {
+// notInClass reports whether no placeholder stands within the brackets of a
+// character class, where a value would be taken for single characters; one that
+// does is an error.
+func (c *compiler) notInClass(t *script.Text) bool {
 	inClass, escaped := false, false
 	for _, part := range t.Parts {
 		if part.Hole != nil {
 			if inClass {
 				c.errorf(part.Hole.Pos, "write the characters out, or use alternatives: (?:…|…)", "a placeholder cannot stand in a character class")
+				return false
 			}
 			continue
 		}
@@ -38,6 +40,7 @@ func (c *compiler) notInClass(t *script.Text) {
 			}
 		}
 	}
+	return true
 }
 
 // beginsClass reports whether a ] after s is a character of the class just opened.

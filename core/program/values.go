@@ -169,6 +169,9 @@ func isNumber(s string) bool {
 
 // pattern compiles a pattern, with parameters filled in; nil after an error.
 func (c *compiler) pattern(p *script.Pattern, across bool) *pattern.Pattern {
+	if p.Kind == script.Regex && !c.notInClass(p.Text) {
+		return nil
+	}
 	spec := pattern.Spec{
 		Kind:        patternKind[p.Kind],
 		Whole:       p.Whole,
@@ -212,6 +215,5 @@ func (c *compiler) matched(kind script.PatternKind, t *script.Text) string {
 	if kind != script.Regex {
 		return c.constant(t)
 	}
-	c.notInClass(t)
 	return c.fill(t, atom)
 }

@@ -12,7 +12,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"frizzel/core/diff"
 	"frizzel/core/program"
 	"frizzel/core/script"
 	"frizzel/internal/report"
@@ -133,6 +132,14 @@ func (ch *checking) script(path, text string) {
 	}
 }
 
+// style colours what is shown; nothing in JSON.
+func (ch *checking) style() report.Style {
+	if ch.json {
+		return report.Style{}
+	}
+	return ch.printer().Style
+}
+
 // problemEvent is a problem for programs.
 type problemEvent struct {
 	Event    string `json:"event"`
@@ -155,7 +162,7 @@ func (ch *checking) problem(p script.Problem) {
 		ch.event(problemEvent{"problem", p.Source.Name, p.Pos.Line, p.Pos.Column, p.Pos.Width, p.Severity.String(), p.Reason, p.Remedy})
 		return
 	}
-	fmt.Fprintln(ch.Out, p.String())
+	fmt.Fprintln(ch.Out, ch.style().Problem(p))
 }
 
 // exampleEvent is an example that was run, for programs.
@@ -174,7 +181,7 @@ func (ch *checking) trial(s *script.Script, t *program.Trial) {
 		ch.passed++
 	} else {
 		ch.failed++
-		wrong = difference(t)
+		wrong = ch.style().Trial(t)
 	}
 	switch {
 	case ch.json:
@@ -184,29 +191,8 @@ func (ch *checking) trial(s *script.Script, t *program.Trial) {
 		if t.Name() != "" {
 			name = fmt.Sprintf(" %q", t.Name())
 		}
-		fmt.Fprintf(ch.Out, "%s:%d: example%s failed\n%s", s.Source.Name, t.Example.Pos.Line, name, wrong)
+		fmt.Fprintf(ch.Out, "%s\n%s", ch.style().Strong(fmt.Sprintf("%s:%d: example%s failed", s.Source.Name, t.Example.Pos.Line, name)), wrong)
 	}
-}
-
-// difference shows what an example wants, and what it gives instead.
-func difference(t *program.Trial) string {
-	var b strings.Builder
-	for _, f := range t.Failed {
-		fmt.Fprintf(&b, "%s\n", f)
-	}
-	if t.Got == t.Want {
-		return b.String()
-	}
-	// Both get a final line ending, as margin blocks have none to show.
-	want, got := []byte(t.Want+"\n"), []byte(t.Got+"\n")
-	b.WriteString("--- wanted\n+++ given by the rules\n")
-	for _, h := range diff.Hunks(want, diff.Compare(want, got), 3) {
-		b.WriteString(h.Header() + "\n")
-		for _, l := range h.Lines {
-			fmt.Fprintf(&b, "%c%s\n", l.Op, report.Visible([]byte(strings.TrimSuffix(string(l.Text), "\n"))))
-		}
-	}
-	return b.String()
 }
 
 func (ch *checking) event(e any) {

@@ -9,6 +9,7 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"strings"
 	"syscall"
 
 	"github.com/spf13/cobra"
@@ -78,7 +79,7 @@ func (a *app) run(ctx context.Context, args []string) int {
 	err := root.ExecuteContext(ctx)
 	status := statusOf(err)
 	if err != nil && err.Error() != "" {
-		fmt.Fprintln(a.Err, describe(err))
+		fmt.Fprintln(a.Err, a.describe(err))
 	}
 	return status
 }
@@ -114,11 +115,17 @@ func isFileError(err error) bool {
 	return errors.As(err, &p) || errors.As(err, &l) || errors.As(err, &s) || errors.As(err, &n)
 }
 
-func describe(err error) string {
+// describe words an error for people.
+func (a *app) describe(err error) string {
 	var problems script.Problems
 	switch {
 	case errors.As(err, &problems):
-		return problems.Error()
+		style := report.Style{On: a.colored(term.IsTerminal(int(a.Err.Fd())))}
+		texts := make([]string, len(problems))
+		for i, p := range problems {
+			texts[i] = style.Problem(p)
+		}
+		return strings.Join(texts, "\n")
 	case errors.Is(err, context.Canceled), errors.Is(err, review.ErrInterrupted):
 		return "frizzel: interrupted; nothing was written"
 	}

@@ -27,7 +27,11 @@ type step struct {
 
 var steps = []step{
 	{
-		"Depot 3 closes, and its machines answer as depot 4. What would the rules change?",
+		"Depot 3 closes, and its machines answer as depot 4. Are the rules for that in order?",
+		[]string{"check", "rules"},
+	},
+	{
+		"What would they change?",
 		[]string{"preview", "-r", "rules/move-depot.friz"},
 	},
 	{
