@@ -8,6 +8,7 @@ package run
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"os"
 	"runtime"
@@ -250,7 +251,7 @@ type FailureError struct {
 	program.Note
 }
 
-func (e *FailureError) Error() string { return e.Text }
+func (e *FailureError) Error() string { return fmt.Sprintf("line %d: %s", e.Line, e.Text) }
 
 // collect takes the jobs in path order.
 func (p *Plan) collect(ctx context.Context, ordered <-chan *job, s *Summary, each func(*Result) (bool, error)) error {
