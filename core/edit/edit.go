@@ -42,14 +42,18 @@ func (l List) Apply(text []byte) []byte {
 	if len(l) == 0 {
 		return text
 	}
-	out := make([]byte, 0, len(text)+l.Growth())
-	at := 0
+	return l.Within(text, 0, len(text))
+}
+
+// Within returns what the edits, all of them within text[start:end], make of it.
+func (l List) Within(text []byte, start, end int) []byte {
+	out := make([]byte, 0, end-start+l.Growth())
 	for _, e := range l {
-		out = append(out, text[at:e.Start]...)
+		out = append(out, text[start:e.Start]...)
 		out = append(out, e.New...)
-		at = e.End
+		start = e.End
 	}
-	return append(out, text[at:]...)
+	return append(out, text[start:end]...)
 }
 
 // Growth returns by how many bytes the edits lengthen a text.

@@ -33,7 +33,14 @@ func (c *compiler) assert(n *script.Assert) {
 
 // count returns how many matches the text holds where the assertion looks.
 func (a *assertion) count(r *run) int {
-	n, depth := 0, 0
+	n := 0
+	a.each(r, func([]int) { n++ })
+	return n
+}
+
+// each calls act with each match where the assertion looks.
+func (a *assertion) each(r *run, act func(loc []int)) {
+	depth := 0
 	for _, address := range a.addresses {
 		if !r.enter(address) {
 			break
@@ -42,8 +49,8 @@ func (a *assertion) count(r *run) int {
 	}
 	if depth == len(a.addresses) {
 		for _, span := range r.spans() {
-			a.pattern.Find(r.text.Bytes, span.Start, span.End, func([]int) bool {
-				n++
+			a.pattern.Find(r.text.Bytes, span.Start, span.End, func(loc []int) bool {
+				act(loc)
 				return true
 			})
 		}
@@ -51,7 +58,6 @@ func (a *assertion) count(r *run) int {
 	for range depth {
 		r.leave()
 	}
-	return n
 }
 
 // Tally gathers what a program did to many texts.

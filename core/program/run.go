@@ -70,8 +70,8 @@ type Note struct {
 	Text string
 }
 
-// Run takes a text through all rules.
-func (p *Program) Run(in Input) *Result {
+// start makes a run over one text.
+func (p *Program) start(in Input) *run {
 	r := &run{program: p, in: in, text: structure.New(in.Text)}
 	r.result = &Result{
 		Changes:   make([]int, len(p.rules)),
@@ -79,6 +79,12 @@ func (p *Program) Run(in Input) *Result {
 		addressed: make([]selected, len(p.addresses)),
 	}
 	copy(r.result.Counters, in.Before)
+	return r
+}
+
+// Run takes a text through all rules.
+func (p *Program) Run(in Input) *Result {
+	r := p.start(in)
 	for _, rule := range p.rules {
 		r.rule = rule
 		if rule.selects(in.File) && r.guarded(rule) {

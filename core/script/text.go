@@ -132,3 +132,18 @@ func RawText(raw string, prefer byte) (*Text, bool) {
 	t := &Text{Raw: raw}
 	return t, t.choose(prefer)
 }
+
+// ParseText parses a text that stands alone, placeholders and all; name is what
+// messages call it.
+func ParseText(name, raw string) (t *Text, problems Problems) {
+	p := &parser{source: &Source{Name: name, Text: raw}}
+	defer func() {
+		if r := recover(); r != nil {
+			if _, ok := r.(bailout); !ok {
+				panic(r)
+			}
+			problems = p.problems
+		}
+	}()
+	return p.textFrom([]token{{kind: kindString, text: raw, quote: '"', pos: Pos{1, 1, 1}, textColumn: 1}}), nil
+}

@@ -40,7 +40,7 @@ func (a *app) apply() *cobra.Command {
 		Long:    applyLong,
 		Example: applyExample,
 		RunE: func(c *cobra.Command, paths []string) error {
-			if yes && len(paths) == 0 {
+			if yes && len(paths) == 0 && files.from == "" {
 				return wrong("apply --yes wants its paths said; . is the current folder")
 			}
 			p, err := a.compile(c, &rules)
@@ -50,7 +50,7 @@ func (a *app) apply() *cobra.Command {
 			if !yes && !review.Terminal(a.In, a.Out) {
 				return refused(errors.New("there is no terminal to ask at, so nothing was written; --yes writes all changes without asking"))
 			}
-			plan, err := files.plan(p, paths)
+			plan, err := a.plan(&files, p, paths)
 			if err != nil {
 				return err
 			}

@@ -170,7 +170,7 @@ func (a *app) root() *cobra.Command {
 		}
 		return wrong("--color is auto, always or never, not %q", a.color)
 	}
-	root.AddCommand(a.new(), a.check(), a.fmt(), a.preview(), a.apply(), a.undo(), a.filter(), a.demo(), a.version())
+	root.AddCommand(a.find(), a.new(), a.check(), a.fmt(), a.preview(), a.apply(), a.undo(), a.filter(), a.demo(), a.version())
 	cobra.EnableCommandSorting = false
 	return root
 }
@@ -178,11 +178,15 @@ func (a *app) root() *cobra.Command {
 // printer returns what shows results on standard output.
 func (a *app) printer() *report.Printer {
 	terminal := term.IsTerminal(int(a.Out.Fd()))
-	return &report.Printer{
+	p := &report.Printer{
 		Out: a.Out, Err: a.Err, Context: 3,
 		Terminal: terminal,
 		Style:    report.Style{On: a.colored(terminal)},
 	}
+	if width, _, err := term.GetSize(int(a.Out.Fd())); err == nil {
+		p.Width = width
+	}
+	return p
 }
 
 func (a *app) colored(terminal bool) bool {

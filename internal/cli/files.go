@@ -1,8 +1,15 @@
 package cli
 
 import (
+	"bytes"
+	"errors"
 	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"strings"
 
+	"github.com/dustin/go-humanize"
 	"github.com/spf13/cobra"
 
 	"frizzel/core/program"
@@ -10,25 +17,40 @@ import (
 	"frizzel/internal/report"
 	"frizzel/internal/run"
 	"frizzel/internal/selection"
+	"frizzel/internal/vault"
 )
 
 // fileFlags say which files are to be read.
 type fileFlags struct {
-	in, out  []string
-	encoding string
-	verbose  bool
+	in, out       []string
+	depth         int
+	noHidden      bool
+	follow        bool
+	oneFileSystem bool
+	from          string
+	null          bool
+	maxSize       string
+	encoding      string
+	verbose       bool
 }
 
 func (f *fileFlags) add(c *cobra.Command) {
 	fl := c.Flags()
 	fl.StringArrayVar(&f.in, "files", nil, "only files that match this `glob`, such as '*.conf'; may be repeated")
 	fl.StringArrayVar(&f.out, "not-files", nil, "no files that match this `glob`; may be repeated")
+	fl.IntVar(&f.depth, "depth", 0, "read only so many folder `levels`; 1 is a folder's own files")
+	fl.BoolVar(&f.noHidden, "no-hidden", false, "leave out names that begin with a dot")
+	fl.BoolVar(&f.follow, "follow", false, "follow symbolic links to folders")
+	fl.BoolVar(&f.oneFileSystem, "one-filesystem", false, "stay on the file systems of the folders named")
+	fl.StringVar(&f.from, "from", "", "read paths from this `file`, one a line; - is standard input")
+	fl.BoolVar(&f.null, "null", false, "the paths of --from end in NUL instead of line ends")
+	fl.StringVar(&f.maxSize, "max-size", "", "leave out files over this `size`, such as 10MB or 512KiB")
 	fl.StringVar(&f.encoding, "encoding", "", "the `name` of the files' encoding, such as iso-8859-1")
 	fl.BoolVarP(&f.verbose, "verbose", "v", false, "name the files that are left out")
 }
 
 // plan checks the paths and joins them with the rules.
-func (f *fileFlags) plan(p *program.Program, paths []string) (*run.Plan, error) {
+func (a *app) plan(f *fileFlags, p *program.Program, paths []string) (*run.Plan, error) {
 	for _, g := range append(append([]string{}, f.in...), f.out...) {
 		if !program.ValidGlob(g) {
 			return nil, wrong("%q is no well-formed glob", g)
@@ -39,12 +61,66 @@ func (f *fileFlags) plan(p *program.Program, paths []string) (*run.Plan, error) 
 			return nil, wrong("%w", err)
 		}
 	}
-	plan := &run.Plan{
-		Program:   p,
-		Selection: selection.Selection{Paths: paths, In: f.in, Out: f.out},
-		Encoding:  f.encoding,
+	if f.depth < 0 {
+		return nil, wrong("--depth is at least 1")
 	}
-	return plan, plan.Selection.Check()
+	listed, err := a.listed(f)
+	if err != nil {
+		return nil, err
+	}
+	if f.from != "" && len(paths)+len(listed) == 0 {
+		return nil, wrong("--from %s names no paths", f.from)
+	}
+	s := selection.Selection{
+		Paths: append(paths, listed...), In: f.in, Out: f.out,
+		Depth: f.depth, NoHidden: f.noHidden, Follow: f.follow, OneFileSystem: f.oneFileSystem,
+	}
+	if f.maxSize != "" {
+		size, err := humanize.ParseBytes(f.maxSize)
+		if err != nil || size == 0 || size > 1<<62 {
+			return nil, wrong("--max-size wants a size such as 10MB, not %q", f.maxSize)
+		}
+		s.MaxSize = int64(size)
+	}
+	if s.State, err = vault.DefaultFolder(); err != nil {
+		s.State = "" // then there is nothing of it to leave out
+	}
+	return &run.Plan{Program: p, Selection: s, Encoding: f.encoding}, s.Check()
+}
+
+// listed reads the paths that --from names.
+func (a *app) listed(f *fileFlags) ([]string, error) {
+	if f.from == "" {
+		if f.null {
+			return nil, wrong("--null goes with --from")
+		}
+		return nil, nil
+	}
+	var text []byte
+	var err error
+	if f.from == "-" {
+		text, err = io.ReadAll(a.In)
+	} else if text, err = os.ReadFile(f.from); errors.Is(err, fs.ErrNotExist) {
+		return nil, wrong("there is no list of paths %q", f.from)
+	}
+	if err != nil {
+		return nil, err
+	}
+	end := "\n"
+	if f.null {
+		end = "\x00"
+	}
+	var paths []string
+	for p := range bytes.SplitSeq(text, []byte(end)) {
+		path := string(p)
+		if !f.null {
+			path = strings.TrimSuffix(path, "\r")
+		}
+		if path != "" {
+			paths = append(paths, path)
+		}
+	}
+	return paths, nil
 }
 
 // refusals are why files must not be written, as a run comes upon them.

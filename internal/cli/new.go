@@ -61,11 +61,13 @@ func save(path, text string) error {
 
 // newScript writes a script with comments, a parameter and an example.
 func (f *ruleFlags) newScript(c *cobra.Command) (string, error) {
-	kinds := given(c, "text", "word", "regex")
-	if len(kinds) == 0 {
+	kind, err := f.kind(c)
+	if err != nil {
+		return "", err
+	}
+	if kind == "" {
 		return "", wrong("say what to change, as in: frizzel new --word depot-3 --with depot-4")
 	}
-	kind := kinds[0][2:]
 	old, with := map[string]string{"text": f.text, "word": f.word, "regex": f.regex}[kind], f.with
 	param, what := valueLike(with)
 	if param != "" {

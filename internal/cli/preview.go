@@ -38,7 +38,7 @@ func (a *app) preview() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			plan, err := files.plan(p, paths)
+			plan, err := a.plan(&files, p, paths)
 			if err != nil {
 				return err
 			}

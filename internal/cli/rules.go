@@ -68,8 +68,18 @@ func given(c *cobra.Command, names ...string) (out []string) {
 	return out
 }
 
-// compile reads the scripts and compiles them.
+// compile reads the scripts and compiles them with the change given on the command
+// line.
 func (a *app) compile(c *cobra.Command, f *ruleFlags) (*program.Program, error) {
+	oneOff, err := f.oneOffScript(c)
+	if err != nil {
+		return nil, err
+	}
+	return a.compileWith(c, f, oneOff)
+}
+
+// compileWith compiles the scripts and oneOff, a script's text or "".
+func (a *app) compileWith(c *cobra.Command, f *ruleFlags, oneOff string) (*program.Program, error) {
 	var scripts []*script.Script
 	var problems script.Problems
 	parse := func(name, text string) {
@@ -84,15 +94,11 @@ func (a *app) compile(c *cobra.Command, f *ruleFlags) (*program.Program, error) 
 		}
 		parse(filepath.ToSlash(path), text)
 	}
-	oneOff, err := f.oneOffScript(c)
-	if err != nil {
-		return nil, err
-	}
 	if oneOff != "" {
 		parse(commandLineName, oneOff)
 	}
 	if len(scripts) == 0 {
-		return nil, wrong("no rules are given: name a script with -r, or a change with --word and --with; see %s --help", c.CommandPath())
+		return nil, wrong("no rules are given: name a script with -r, or what to look for with --word; see %s --help", c.CommandPath())
 	}
 	given, err := f.values()
 	if err != nil {
@@ -153,43 +159,61 @@ func (f *ruleFlags) values() (map[string]string, error) {
 // oneOffScript writes the script that the flags of a one-off change stand for, ""
 // where there are none.
 func (f *ruleFlags) oneOffScript(c *cobra.Command) (string, error) {
-	kinds := given(c, "text", "word", "regex")
-	var lines []string
-	if f.joiners != "" {
-		t, ok := script.NewText(f.joiners, '"')
-		if !ok {
-			return "", wrong("--joiners cannot hold all three quotes")
-		}
-		lines = append(lines, script.Format(&script.Script{Items: []script.Node{&script.Joiners{Text: t}}}))
+	kind, err := f.kind(c)
+	if err != nil {
+		return "", err
 	}
-	switch {
-	case len(kinds) > 1:
-		return "", wrong("%s do not go together: give one of them", strings.Join(kinds, " and "))
-	case len(kinds) == 1 && !c.Flags().Changed("with"):
-		return "", wrong("%s wants --with, the text to replace it with", kinds[0])
-	case len(kinds) == 1:
-		s, err := f.replace(kinds[0][2:])
-		if err != nil {
-			return "", err
-		}
-		lines = append(lines, s)
-	default:
+	if kind == "" {
 		if alone := given(c, "with", "ignore-case", "keep-case", "on", "in"); len(alone) > 0 {
 			return "", wrong("%s goes with --text, --word or --regex", strings.Join(alone, ", "))
 		}
+		return f.script(f.statements)
 	}
-	lines = append(lines, f.statements...)
-	if len(kinds) == 0 && len(f.statements) == 0 {
-		if f.joiners != "" {
-			return "", wrong("--joiners goes with --word or --regex; a script has its own")
-		}
-		return "", nil
+	if !c.Flags().Changed("with") {
+		return "", wrong("--%s wants --with, the text to replace it with", kind)
 	}
-	return strings.Join(lines, "\n"), nil
+	p, err := f.pattern(kind)
+	if err != nil {
+		return "", err
+	}
+	n := &script.Replace{Pattern: p, KeepCase: f.keepCase}
+	var ok bool
+	if n.With, ok = script.RawText(f.with, '"'); !ok {
+		return "", wrong("--with holds all three quotes, which no string can")
+	}
+	return f.script(append([]string{f.addressed(n)}, f.statements...))
 }
 
-// replace writes the statement of a one-off change.
-func (f *ruleFlags) replace(kind string) (string, error) {
+// kind returns which of --text, --word and --regex was given, "" for none.
+func (f *ruleFlags) kind(c *cobra.Command) (string, error) {
+	kinds := given(c, "text", "word", "regex")
+	switch len(kinds) {
+	case 0:
+		return "", nil
+	case 1:
+		return strings.TrimPrefix(kinds[0], "--"), nil
+	}
+	return "", wrong("%s do not go together: give one of them", strings.Join(kinds, " and "))
+}
+
+// script joins statements to a script, with the joiners.
+func (f *ruleFlags) script(statements []string) (string, error) {
+	if f.joiners == "" {
+		return strings.Join(statements, "\n"), nil
+	}
+	if len(statements) == 0 {
+		return "", wrong("--joiners goes with --word or --regex; a script has its own")
+	}
+	t, ok := script.NewText(f.joiners, '"')
+	if !ok {
+		return "", wrong("--joiners cannot hold all three quotes")
+	}
+	joiners := script.Format(&script.Script{Items: []script.Node{&script.Joiners{Text: t}}})
+	return joiners + strings.Join(statements, "\n"), nil
+}
+
+// pattern returns what the flags look for.
+func (f *ruleFlags) pattern(kind string) (*script.Pattern, error) {
 	p := &script.Pattern{IgnoreCase: f.ignoreCase}
 	source, quote := f.text, byte('"')
 	switch kind {
@@ -199,25 +223,26 @@ func (f *ruleFlags) replace(kind string) (string, error) {
 		p.Kind, source, quote = script.Regex, f.regex, '\''
 	}
 	if source == "" {
-		return "", wrong("--%s is empty: say what to look for", kind)
+		return nil, wrong("--%s is empty: say what to look for", kind)
 	}
 	var ok bool
 	if p.Text, ok = script.RawText(strings.ReplaceAll(source, "\n", "{=newline}"), quote); !ok {
-		return "", wrong("--%s holds all three quotes, which no string can; use --regex with \\x27 for '", kind)
+		return nil, wrong("--%s holds all three quotes, which no string can; use --regex with \\x27 for '", kind)
 	}
-	n := &script.Replace{Pattern: p, KeepCase: f.keepCase}
-	if n.With, ok = script.RawText(f.with, '"'); !ok {
-		return "", wrong("--with holds all three quotes, which no string can")
-	}
-	text := strings.TrimSuffix(script.Format(&script.Script{Items: []script.Node{n}}), "\n")
-	var where []string
+	return p, nil
+}
+
+// addressed writes a statement behind the addresses of --on and --in.
+func (f *ruleFlags) addressed(n script.Node) string {
+	var words []string
 	for _, on := range f.on {
-		where = append(where, "on "+on)
+		words = append(words, "on "+on)
 	}
 	for _, in := range f.in {
-		where = append(where, "in "+in)
+		words = append(words, "in "+in)
 	}
-	return strings.Join(append(where, text), " "), nil
+	text := script.Format(&script.Script{Items: []script.Node{n}})
+	return strings.Join(append(words, strings.TrimSuffix(text, "\n")), " ")
 }
 
 // commandLineName is the name of the script that a one-off change stands for.

@@ -15,6 +15,7 @@ import (
 
 	"frizzel/core/diff"
 	"frizzel/core/edit"
+	"frizzel/core/pattern"
 	"frizzel/internal/run"
 	"frizzel/internal/selection"
 )
@@ -28,7 +29,9 @@ type Printer struct {
 	Style    Style
 	// Context is how many lines stand around a change.
 	Context int
-	Rules   []string // labels, by index
+	Rules   []string           // labels, by index
+	Width   int                // columns of the terminal, 0 for no bound
+	Hidden  []*pattern.Pattern // what is not to be shown
 }
 
 // Result shows a file's changes as a diff.
@@ -42,7 +45,7 @@ func (p *Printer) Result(r *run.Result) error {
 
 // Diff shows the edits to a file's text as a diff.
 func (p *Printer) Diff(path string, text []byte, edits edit.List) error {
-	hunks := diff.Hunks(text, edits, p.Context)
+	hunks := p.hide(diff.Hunks(text, edits, p.Context))
 	name := DiffName(path)
 	if !p.Terminal {
 		_, err := p.Out.Write(diff.Unified(nil, name, hunks, p.about))
@@ -61,6 +64,31 @@ func (p *Printer) Diff(path string, text []byte, edits edit.List) error {
 	}
 	_, err := io.WriteString(p.Out, b.String())
 	return err
+}
+
+// mask stands for what is hidden; its length tells nothing.
+const mask = "•••••"
+
+// hide returns hunks with what is hidden masked.
+func (p *Printer) hide(hunks []diff.Hunk) []diff.Hunk {
+	for _, h := range hunks {
+		for i, l := range h.Lines {
+			for _, hidden := range p.Hidden {
+				var out []byte
+				at := 0
+				hidden.Find(l.Text, 0, len(l.Text), func(loc []int) bool {
+					out = append(append(out, l.Text[at:loc[0]]...), mask...)
+					at = loc[1]
+					return true
+				})
+				if at > 0 {
+					l.Text, l.Marks = append(out, l.Text[at:]...), nil
+				}
+			}
+			h.Lines[i] = l
+		}
+	}
+	return hunks
 }
 
 // line shows one line of a hunk.
@@ -153,6 +181,13 @@ func (p *Printer) Summary(s *run.Summary, changed string, verbose bool) {
 	}
 }
 
+// Matches writes how many files were read and how many hold matches.
+func (p *Printer) Matches(s *run.Summary, verbose bool) {
+	fmt.Fprintf(p.Err, "%s read, %s with matches: %s\n",
+		Count(s.Read, "file"), Number(s.Changed), Count(s.Changes, "match"))
+	p.leftOut(s, verbose)
+}
+
 // some lists a few of many.
 func some(words []string) string {
 	const few = 8
@@ -209,6 +244,9 @@ func Number(n int) string {
 func Count(n int, thing string) string {
 	if n == 1 {
 		return "1 " + thing
+	}
+	if strings.HasSuffix(thing, "ch") {
+		thing += "e"
 	}
 	return fmt.Sprintf("%d %ss", n, thing)
 }

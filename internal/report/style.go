@@ -46,3 +46,6 @@ func (s Style) Soft(t string) string { return s.paint(t, 0, color.Faint) }
 
 // Key is a key that can be pressed.
 func (s Style) Key(t string) string { return s.paint(t, blue, color.Bold) }
+
+// match is what was looked for.
+func (s Style) match(t string) string { return s.paint(t, blue, color.Bold, color.ReverseVideo) }

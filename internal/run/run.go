@@ -12,7 +12,7 @@ import (
 	"io"
 	"os"
 	"runtime"
-	"sync"
+	"syscall"
 
 	"golang.org/x/sys/unix"
 
@@ -28,6 +28,8 @@ type Plan struct {
 	Program   *program.Program
 	Selection selection.Selection
 	Encoding  string // that all files are in; "" to tell by the script or the file
+	// Progress, where it is not nil, is told how many files are read so far.
+	Progress func(read int)
 }
 
 // Result is what the rules make of one file that they change, or that must not be
@@ -74,20 +76,70 @@ type FileNote struct {
 	program.Note
 }
 
+// Found is what was found in one file.
+type Found struct {
+	File    selection.File
+	Text    *textfile.File
+	Matches []program.Match // in the order of their places, bytes of Text.Text
+}
+
 // job is one file on its way through a worker.
 type job struct {
 	file   selection.File
 	skip   *selection.Skip
+	inode  inode // of a file with several names
+	done   chan struct{}
 	result *Result
 	made   *program.Result
-	done   chan struct{}
+	found  *Found
 }
+
+// inode tells files apart, whatever their names; zero for one with a single name.
+type inode struct{ device, number uint64 }
 
 // Do runs the plan. It calls each, in path order, for the files that change and for
 // those that must not be written. each says whether the changes are taken: where
 // they are not, the file counts as it is; an error of each ends the run. Files that
 // cannot be read are among the summary's Skipped.
 func (p *Plan) Do(ctx context.Context, each func(*Result) (bool, error)) (*Summary, error) {
+	s := &Summary{Tally: p.Program.NewTally()}
+	var before program.Counters // of a sequential program, which has one worker
+	err := p.all(ctx, s, func(j *job, text *textfile.File) {
+		if !p.Program.Sequential() {
+			p.edit(j, text, nil)
+			return
+		}
+		p.edit(j, text, before)
+		before = j.made.Counters
+	}, func(j *job) error { return p.take(j, s, each) })
+	return s, err
+}
+
+// Find looks for what the program asserts, or with changes for what its rules would
+// change. It calls each, in path order, for every file that was read.
+func (p *Plan) Find(ctx context.Context, changes bool, each func(*Found) error) (*Summary, error) {
+	s := &Summary{Tally: p.Program.NewTally()}
+	err := p.all(ctx, s, func(j *job, text *textfile.File) {
+		in := program.Input{Text: text.Text, File: asFile(j.file)}
+		j.found = &Found{File: j.file, Text: text}
+		if changes {
+			j.found.Matches = p.Program.Matches(in)
+		} else {
+			j.found.Matches = p.Program.Find(in)
+		}
+	}, func(j *job) error {
+		if len(j.found.Matches) > 0 {
+			s.Changed++
+			s.Changes += len(j.found.Matches)
+		}
+		return each(j.found)
+	})
+	return s, err
+}
+
+// all takes every file through work, by several workers, and then through take, in
+// path order.
+func (p *Plan) all(ctx context.Context, s *Summary, work func(*job, *textfile.File), take func(*job) error) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	workers := runtime.GOMAXPROCS(0)
@@ -95,76 +147,79 @@ func (p *Plan) Do(ctx context.Context, each func(*Result) (bool, error)) (*Summa
 		workers = 1
 	}
 	ordered := make(chan *job, 8*workers) // in path order
-	work := make(chan *job, 8*workers)
+	jobs := make(chan *job, 8*workers)
 	var walkErr error
 	go func() {
 		defer close(ordered)
-		defer close(work)
-		walkErr = p.walk(ctx, ordered, work)
+		defer close(jobs)
+		walkErr = p.walk(ctx, ordered, jobs)
 	}()
-	var wg sync.WaitGroup
 	for range workers {
-		wg.Go(func() { p.work(work) })
+		go p.work(jobs, work)
 	}
-	s := &Summary{Tally: p.Program.NewTally()}
-	err := p.collect(ctx, ordered, s, each)
-	cancel()
-	for range ordered { // let the walk end
+	if err := p.collect(ctx, ordered, s, take); err != nil {
+		return err // whoever is at work still finds the context at its end
 	}
-	wg.Wait()
-	if err == nil {
-		err = walkErr
-	}
-	return s, err
+	return walkErr
 }
 
 // walk hands out the files.
-func (p *Plan) walk(ctx context.Context, ordered, work chan<- *job) error {
-	send := func(j *job) error {
+func (p *Plan) walk(ctx context.Context, ordered, jobs chan<- *job) error {
+	send := func(to chan<- *job, j *job) error {
 		select {
-		case ordered <- j:
+		case to <- j:
+			return nil
 		case <-ctx.Done():
 			return ctx.Err()
 		}
-		if j.skip != nil {
-			return nil
-		}
-		work <- j
-		return nil
 	}
 	return p.Selection.Walk(ctx, func(f selection.File) error {
 		if !p.Program.Selects(asFile(f)) {
-			return send(&job{skip: &selection.Skip{Path: f.Path, Reason: selection.NotSelected}})
+			return send(ordered, &job{skip: &selection.Skip{Path: f.Path, Reason: selection.NotSelected}})
 		}
-		return send(&job{file: f, done: make(chan struct{})})
+		j := &job{file: f, done: make(chan struct{})}
+		if err := send(ordered, j); err != nil {
+			return err
+		}
+		return send(jobs, j)
 	}, func(s selection.Skip) {
-		_ = send(&job{skip: &s}) // the walk itself notices when it is to end
+		_ = send(ordered, &job{skip: &s}) // the walk itself notices when it is to end
 	})
 }
 
 func asFile(f selection.File) program.File { return program.File{Path: f.Path, Rel: f.Rel} }
 
-// work takes files through the program, one after the other.
-func (p *Plan) work(jobs <-chan *job) {
-	var before program.Counters
+// work reads files and does the work on each, one after the other.
+func (p *Plan) work(jobs <-chan *job, work func(*job, *textfile.File)) {
 	var buffer []byte
 	for j := range jobs {
-		raw, err := read(j.file, buffer[:0])
-		if err != nil {
-			j.skip = skipFor(j.file, err)
-			close(j.done)
-			continue
-		}
-		p.edit(j, raw, before)
-		if j.made != nil {
-			before = j.made.Counters
-		}
-		buffer = nil
-		if j.result == nil { // nothing refers to it any more
-			buffer = raw
-		}
+		buffer = p.one(j, buffer, work)
 		close(j.done)
 	}
+}
+
+// one reads a file into buffer and does the work on it. It returns the buffer for the
+// next file, nil where the result holds on to it.
+func (p *Plan) one(j *job, buffer []byte, work func(*job, *textfile.File)) []byte {
+	raw, err := j.read(buffer[:0])
+	if err != nil {
+		j.skip = skipFor(j.file, err)
+		return buffer
+	}
+	encoding := p.Encoding
+	if encoding == "" {
+		encoding = p.Program.Encoding(asFile(j.file))
+	}
+	text, err := textfile.Decode(raw, encoding)
+	if err != nil {
+		j.skip = skipFor(j.file, err)
+		return raw
+	}
+	work(j, text)
+	if j.result != nil || j.found != nil && len(j.found.Matches) > 0 {
+		return nil
+	}
+	return raw
 }
 
 // errSpecial is returned for what is no regular file.
@@ -180,10 +235,10 @@ func skipFor(f selection.File, err error) *selection.Skip {
 	return &selection.Skip{Path: f.Path, Reason: selection.Unreadable, Err: err}
 }
 
-// read reads a file into buffer, or a larger one. A link that took the file's place
+// read reads the file into buffer, or a larger one. A link that took the file's place
 // since the walk is not followed, and a pipe does not hold the run up.
-func read(f selection.File, buffer []byte) ([]byte, error) {
-	path := f.Folder + "/" + f.Name
+func (j *job) read(buffer []byte) ([]byte, error) {
+	path := j.file.Folder + "/" + j.file.Name
 	file, err := os.OpenFile(path, os.O_RDONLY|unix.O_NOFOLLOW|unix.O_NONBLOCK, 0)
 	if err != nil {
 		return nil, err
@@ -195,6 +250,9 @@ func read(f selection.File, buffer []byte) ([]byte, error) {
 	}
 	if !info.Mode().IsRegular() {
 		return nil, errSpecial
+	}
+	if st, ok := info.Sys().(*syscall.Stat_t); ok && st.Nlink > 1 {
+		j.inode = inode{uint64(st.Dev), uint64(st.Ino)}
 	}
 	if need := int(info.Size()) + 1; cap(buffer) < need {
 		buffer = make([]byte, 0, need)
@@ -214,19 +272,9 @@ func read(f selection.File, buffer []byte) ([]byte, error) {
 	}
 }
 
-// edit runs the program over one file's bytes.
-func (p *Plan) edit(j *job, raw []byte, before program.Counters) {
-	file := asFile(j.file)
-	encoding := p.Encoding
-	if encoding == "" {
-		encoding = p.Program.Encoding(file)
-	}
-	text, err := textfile.Decode(raw, encoding)
-	if err != nil {
-		j.skip = skipFor(j.file, err)
-		return
-	}
-	j.made = p.Program.Run(program.Input{Text: text.Text, File: file, Before: before})
+// edit runs the program over one file's text.
+func (p *Plan) edit(j *job, text *textfile.File, before program.Counters) {
+	j.made = p.Program.Run(program.Input{Text: text.Text, File: asFile(j.file), Before: before})
 	if len(j.made.Edits) == 0 && j.made.Encoding == "" && len(j.made.Failures) == 0 {
 		return
 	}
@@ -241,7 +289,7 @@ func (p *Plan) edit(j *job, raw []byte, before program.Counters) {
 	if j.made.Encoding != "" && r.Refuse == nil && text.Encoding() != j.made.Encoding {
 		j.made.Changes[j.made.EncodedBy]++
 	}
-	r.Before = vault.DigestOf(raw)
+	r.Before = vault.DigestOf(text.Raw)
 	j.result = r
 }
 
@@ -253,39 +301,58 @@ type FailureError struct {
 
 func (e *FailureError) Error() string { return fmt.Sprintf("line %d: %s", e.Line, e.Text) }
 
-// collect takes the jobs in path order.
-func (p *Plan) collect(ctx context.Context, ordered <-chan *job, s *Summary, each func(*Result) (bool, error)) error {
+// collect passes the jobs on in path order. A file that came under another name
+// already is left out.
+func (p *Plan) collect(ctx context.Context, ordered <-chan *job, s *Summary, take func(*job) error) error {
+	names := map[inode]bool{}
 	for j := range ordered {
-		if j.skip == nil {
+		if j.done != nil {
 			select {
 			case <-j.done:
 			case <-ctx.Done():
 				return ctx.Err()
 			}
 		}
+		if j.skip == nil && j.inode != (inode{}) {
+			if names[j.inode] {
+				j.skip = &selection.Skip{Path: j.file.Path, Reason: selection.Repeated}
+			}
+			names[j.inode] = true
+		}
 		if j.skip != nil {
 			s.Skipped = append(s.Skipped, *j.skip)
 			continue
 		}
 		s.Read++
-		if j.result != nil {
-			taken, err := each(j.result)
-			if err != nil {
-				return err
-			}
-			if taken && j.result.Refuse == nil {
-				s.Changed++
-				s.Changes += j.result.Changes()
-			} else {
-				j.made = p.declined(j)
-			}
+		if p.Progress != nil {
+			p.Progress(s.Read)
 		}
-		s.Tally.Add(j.file.Path, asFile(j.file), j.made)
-		for _, n := range j.made.Notes {
-			s.Notes = append(s.Notes, FileNote{j.file.Path, n})
+		if err := take(j); err != nil {
+			return err
 		}
 	}
 	return ctx.Err()
+}
+
+// take counts one file, with its changes where each takes them.
+func (p *Plan) take(j *job, s *Summary, each func(*Result) (bool, error)) error {
+	if j.result != nil {
+		taken, err := each(j.result)
+		if err != nil {
+			return err
+		}
+		if taken && j.result.Refuse == nil {
+			s.Changed++
+			s.Changes += j.result.Changes()
+		} else {
+			j.made = p.declined(j)
+		}
+	}
+	s.Tally.Add(j.file.Path, asFile(j.file), j.made)
+	for _, n := range j.made.Notes {
+		s.Notes = append(s.Notes, FileNote{j.file.Path, n})
+	}
+	return nil
 }
 
 // declined returns what the program makes of a file where no change is taken: what

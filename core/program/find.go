@@ -1,0 +1,90 @@
+package program
+
+import (
+	"slices"
+
+	"frizzel/core/script"
+)
+
+// Match is a place in a text that a rule or an assertion is about.
+type Match struct {
+	Rule       int   // index in Program.Rules
+	Start, End int   // bytes of the text
+	Groups     []int // of an assertion's regular expression, as regexp gives them: start and end of the match, then of each group
+	New        []byte
+	Changes    bool // New is what a rule would write; an assertion writes nothing
+}
+
+// Find returns what the program's assertions look for in a text, in the order of
+// its places.
+func (p *Program) Find(in Input) []Match {
+	var found []Match
+	r := p.start(in)
+	for _, rule := range p.rules {
+		r.rule = rule
+		if !rule.selects(in.File) {
+			continue
+		}
+		for _, a := range rule.asserts {
+			a.each(r, func(loc []int) {
+				found = append(found, Match{Rule: rule.index, Start: loc[0], End: loc[1], Groups: slices.Clone(loc)})
+			})
+		}
+	}
+	return inOrder(found)
+}
+
+// Matches returns where the program's rules would change a text, each on the text
+// as it is, in the order of its places.
+func (p *Program) Matches(in Input) []Match {
+	var found []Match
+	in.Decide = func(c Proposal) bool {
+		first, last := c.Edits[0], c.Edits[len(c.Edits)-1]
+		m := Match{Rule: c.Rule, Start: first.Start, End: last.End, Changes: true}
+		if len(c.Edits) == 1 {
+			m.New = slices.Clone(first.New)
+		} else {
+			m.New = c.Edits.Within(c.Text, first.Start, last.End)
+		}
+		found = append(found, m)
+		return false
+	}
+	p.Run(in)
+	return inOrder(found)
+}
+
+func inOrder(found []Match) []Match {
+	slices.SortStableFunc(found, func(a, b Match) int {
+		if a.Start != b.Start {
+			return a.Start - b.Start
+		}
+		return a.End - b.End
+	})
+	return found
+}
+
+// Template is a text whose placeholders are filled in for a match.
+type Template struct{ compiled *template }
+
+// Template compiles a text for the matches of the program's first assertion.
+func (p *Program) Template(t *script.Text, source *script.Source) (*Template, script.Problems) {
+	c := newCompiler(Options{})
+	c.program, c.source = p, source
+	groups := []string{""}
+	for _, r := range p.rules {
+		for _, a := range r.asserts {
+			groups = a.pattern.Groups()
+		}
+	}
+	tmpl := c.template(t, groups)
+	return &Template{tmpl}, c.problems
+}
+
+// Expand returns the template's text for the count-th match, from 1, of a text.
+func (t *Template) Expand(text []byte, m Match, f File, count, line int) (string, error) {
+	out, err := t.compiled.expand(nil, &filling{
+		text: text, loc: m.Groups, count: count, countAll: count, file: f, ending: "\n",
+		line: func() int { return line },
+	})
+	return string(out), err
+}

@@ -1,0 +1,226 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"frizzel/core/program"
+	"frizzel/core/script"
+	"frizzel/internal/report"
+	"frizzel/internal/run"
+)
+
+const findLong = `Show where a pattern is found, or where a script's rules would change something.
+
+On a terminal the matches stand under their files; in a pipe they come as
+path:line:column:text, one a line, columns in characters from 1. The exit status is 0
+where something was found, 1 where nothing was.`
+
+const findExample = `  # where is the old host named, and in what context?
+  frizzel find --word depot-3 --joiners "-" --context 2 conf docs
+
+  # which files, how often, and which have none of it
+  frizzel find --word depot-3 --count conf
+  frizzel find --word depot-3 --without conf
+
+  # only the ports, in one section
+  frizzel find --regex 'port = (\d+)' --in 'section "boards"' --show '{=1}' conf
+
+  # which rule of a script matches where
+  frizzel find -r move-depot.friz conf`
+
+// findFlags say how matches are shown.
+type findFlags struct {
+	names, count, without bool
+	context               int
+	show, format, save    string
+}
+
+func (a *app) find() *cobra.Command {
+	var rules ruleFlags
+	var files fileFlags
+	var how findFlags
+	c := &cobra.Command{
+		Use:     "find (--text|--word|--regex X | -r SCRIPT) [PATH]...",
+		Short:   "Show where a pattern or a script's rules match",
+		Long:    findLong,
+		Example: findExample,
+		RunE: func(c *cobra.Command, paths []string) error {
+			if err := how.check(c); err != nil {
+				return err
+			}
+			p, changes, err := a.compileFind(c, &rules)
+			if err != nil {
+				return err
+			}
+			plan, err := a.plan(&files, p, paths)
+			if err != nil {
+				return err
+			}
+			if err := rules.save(c, how.save); err != nil {
+				return err
+			}
+			shown, err := a.finding(c, p, &how)
+			if err != nil {
+				return err
+			}
+			s, err := a.doing(plan, func() (*run.Summary, error) { return plan.Find(c.Context(), changes, shown.file) })
+			if err != nil {
+				return err
+			}
+			return shown.end(s, files.verbose)
+		},
+	}
+	rules.add(c)
+	files.add(c)
+	fl := c.Flags()
+	fl.BoolVar(&how.names, "names", false, "only the names of files that hold a match")
+	fl.BoolVar(&how.count, "count", false, "only how many matches each file holds")
+	fl.BoolVar(&how.without, "without", false, "only the names of files that hold none")
+	fl.IntVar(&how.context, "context", 0, "how many `lines` to show around a match, on a terminal")
+	fl.StringVar(&how.show, "show", "", "print this `text` for each match, placeholders filled, such as '{=1}'")
+	fl.StringVar(&how.format, "format", "text", "text or json, one object a line")
+	fl.StringVar(&how.save, "save", "", "keep the change given with --with as a script in this new `file`")
+	return c
+}
+
+func (how *findFlags) check(c *cobra.Command) error {
+	if how.format != "text" && how.format != "json" {
+		return wrong("--format is text or json, not %q", how.format)
+	}
+	ways := given(c, "names", "count", "without", "show")
+	if how.format == "json" {
+		ways = append(ways, "--format json")
+	}
+	if len(ways) > 1 {
+		return wrong("%s and %s do not go together", ways[0], ways[1])
+	}
+	return nil
+}
+
+// compileFind compiles what is looked for: a pattern, or all that rules would change.
+func (a *app) compileFind(c *cobra.Command, f *ruleFlags) (p *program.Program, changes bool, err error) {
+	kind, err := f.kind(c)
+	if err != nil {
+		return nil, false, err
+	}
+	if kind == "" {
+		oneOff, err := f.oneOffScript(c)
+		if err != nil {
+			return nil, false, err
+		}
+		p, err = a.compileWith(c, f, oneOff)
+		return p, true, err
+	}
+	if len(f.scripts)+len(f.statements) > 0 {
+		return nil, false, wrong("--%s and a script do not go together: look for one of them", kind)
+	}
+	pattern, err := f.pattern(kind)
+	if err != nil {
+		return nil, false, err
+	}
+	pattern.IgnoreCase = pattern.IgnoreCase || f.keepCase
+	text, err := f.script([]string{f.addressed(&script.Assert{Forbid: true, Pattern: pattern})})
+	if err != nil {
+		return nil, false, err
+	}
+	p, err = a.compileWith(c, f, text)
+	return p, false, err
+}
+
+// finding shows what is found, a file at a time.
+type finding struct {
+	*app
+	*findFlags
+	printer *report.Printer
+	events  *report.Events    // for JSON
+	show    *program.Template // nil without --show
+	found   bool
+}
+
+func (a *app) finding(c *cobra.Command, p *program.Program, how *findFlags) (*finding, error) {
+	f := &finding{app: a, findFlags: how, printer: a.printer()}
+	f.printer.Rules = ruleNames(p)
+	f.printer.Context = how.context
+	if how.format == "json" {
+		f.events = report.NewEvents(a.Out, f.printer.Rules)
+	}
+	if !c.Flags().Changed("show") {
+		return f, nil
+	}
+	t, problems := script.ParseText("--show", how.show)
+	if len(problems) == 0 {
+		f.show, problems = p.Template(t, &script.Source{Name: "--show", Text: how.show})
+	}
+	if len(problems) > 0 {
+		return nil, problems
+	}
+	return f, nil
+}
+
+// file shows what was found in one file.
+func (f *finding) file(found *run.Found) error {
+	n := len(found.Matches)
+	if f.without {
+		if n > 0 {
+			return nil
+		}
+		f.found = true
+		_, err := fmt.Fprintln(f.Out, report.Path(found.File.Path))
+		return err
+	}
+	if n == 0 {
+		return nil
+	}
+	f.found = true
+	switch {
+	case f.names:
+		_, err := fmt.Fprintln(f.Out, report.Path(found.File.Path))
+		return err
+	case f.count:
+		_, err := fmt.Fprintf(f.Out, "%s:%d\n", report.Path(found.File.Path), n)
+		return err
+	case f.show != nil:
+		return f.showEach(found)
+	case f.events != nil:
+		return f.events.Found(found)
+	}
+	return f.printer.Found(found)
+}
+
+// showEach prints the text of --show for each match.
+func (f *finding) showEach(found *run.Found) error {
+	file := program.File{Path: found.File.Path, Rel: found.File.Rel}
+	places := report.Places(found)
+	for i, m := range found.Matches {
+		text, err := f.show.Expand(found.Text.Text, m, file, i+1, places[i].Line)
+		if err != nil {
+			return refused(fmt.Errorf("%s:%d: %w", report.Path(found.File.Path), places[i].Line, err))
+		}
+		if f.printer.Terminal {
+			text = report.Visible([]byte(text))
+		}
+		if _, err := fmt.Fprintln(f.Out, text); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (f *finding) end(s *run.Summary, verbose bool) error {
+	if f.events != nil {
+		if err := f.events.Summary(s, ""); err != nil {
+			return err
+		}
+	} else {
+		f.printer.Matches(s, verbose)
+	}
+	switch {
+	case len(s.Unreadable()) > 0:
+		return &exitError{exitUnreadable, nil}
+	case !f.found:
+		return &exitError{exitWould, nil}
+	}
+	return nil
+}

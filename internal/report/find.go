@@ -1,0 +1,218 @@
+package report
+
+import (
+	"bytes"
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/rivo/uniseg"
+
+	"frizzel/core/program"
+	"frizzel/core/structure"
+	"frizzel/internal/run"
+)
+
+// Place is where a match stands: line and columns from 1, columns in characters.
+type Place struct {
+	Line, Column, EndColumn int
+	Start, End              int    // bytes of the line that the match takes
+	Text                    string // the line, without its ending
+}
+
+// Places returns where the matches of a file stand. A match over several lines ends
+// with its first one.
+func Places(f *run.Found) []Place {
+	text := f.Text.Text
+	places := make([]Place, len(f.Matches))
+	line, counted := 1, 0
+	for i, m := range f.Matches {
+		line += bytes.Count(text[counted:m.Start], []byte("\n"))
+		counted = m.Start
+		start := bytes.LastIndexByte(text[:m.Start], '\n') + 1
+		end := len(text)
+		if n := bytes.IndexByte(text[m.Start:], '\n'); n >= 0 {
+			end = m.Start + n + 1
+		}
+		content := structure.Content(text[start:end])
+		from, to := m.Start-start, min(m.End-start, len(content))
+		from = min(from, to)
+		places[i] = Place{
+			Line: line, Start: from, End: to, Text: string(content),
+			Column: utf8.RuneCount(content[:from]) + 1,
+		}
+		places[i].EndColumn = places[i].Column + utf8.RuneCount(content[from:to])
+	}
+	return places
+}
+
+// Found shows the matches of a file: on a terminal the lines under the file's name,
+// elsewhere path:line:column:text for each match.
+func (p *Printer) Found(f *run.Found) error {
+	places := Places(f)
+	var b strings.Builder
+	if !p.Terminal {
+		for i, pl := range places {
+			fmt.Fprintf(&b, "%s:%d:%d:%s%s\n", Path(f.File.Path), pl.Line, pl.Column, p.ruleOf(f.Matches[i]), pl.Text)
+		}
+	} else {
+		fmt.Fprintf(&b, "%s  %s\n", p.Style.Strong(Path(f.File.Path)), p.Style.Soft(Count(len(places), "match")))
+		p.foundLines(&b, f, places)
+		b.WriteByte('\n')
+	}
+	_, err := p.Out.Write([]byte(b.String()))
+	return err
+}
+
+// ruleOf names the rule of a match, with what separates it from the text.
+func (p *Printer) ruleOf(m program.Match) string {
+	if name := p.Rules[m.Rule]; name != "" {
+		return name + ": "
+	}
+	return ""
+}
+
+// foundLines shows each line that holds a match once, with its neighbours.
+func (p *Printer) foundLines(b *strings.Builder, f *run.Found, places []Place) {
+	t := structure.New(f.Text.Text)
+	last := places[len(places)-1].Line
+	digits := len(fmt.Sprint(last + p.Context))
+	shown := 0 // lines
+	for i := 0; i < len(places); {
+		n := i + 1
+		for n < len(places) && places[n].Line == places[i].Line {
+			n++
+		}
+		line := places[i].Line
+		from := max(shown+1, line-p.Context)
+		if p.Context > 0 && shown > 0 && from > shown+1 {
+			b.WriteString(p.Style.Soft(strings.Repeat(" ", digits)+"  …") + "\n")
+		}
+		for l := from; l < line; l++ {
+			p.foundLine(b, l, digits, string(t.Content(l-1)), nil, "")
+		}
+		p.foundLine(b, line, digits, places[i].Text, places[i:n], p.rulesOf(f.Matches[i:n]))
+		shown = line
+		until := min(line+p.Context, t.Count())
+		if n < len(places) {
+			until = min(until, places[n].Line-1)
+		}
+		for l := line + 1; l <= until; l++ {
+			p.foundLine(b, l, digits, string(t.Content(l-1)), nil, "")
+			shown = l
+		}
+		i = n
+	}
+}
+
+func (p *Printer) rulesOf(matches []program.Match) string {
+	var names []string
+	for _, m := range matches {
+		if name := p.Rules[m.Rule]; name != "" && !strings.Contains(strings.Join(names, ", "), name) {
+			names = append(names, name)
+		}
+	}
+	return strings.Join(names, ", ")
+}
+
+// foundLine shows one line, cut to the terminal's width around its first match.
+func (p *Printer) foundLine(b *strings.Builder, line, digits int, text string, places []Place, rules string) {
+	number := fmt.Sprintf("%*d", digits, line)
+	room := p.Width - digits - 2
+	if rules != "" {
+		rules = "  " + rules
+		room -= uniseg.StringWidth(rules)
+	}
+	if len(places) == 0 {
+		before, _, after := window(text, 0, 0, room)
+		fmt.Fprintf(b, "%s  %s\n", p.Style.Soft(number), p.Style.Soft(before+after))
+		return
+	}
+	fmt.Fprintf(b, "%s  %s%s\n", p.Style.place(number), p.marked(text, places, room), p.Style.rule(rules))
+}
+
+// marked returns a line with its matches standing out, cut around the first where
+// it is too wide.
+func (p *Printer) marked(text string, places []Place, room int) string {
+	if p.Width == 0 || width(text) <= room {
+		var b strings.Builder
+		at := 0
+		for _, pl := range places {
+			if pl.Start < at {
+				continue
+			}
+			b.WriteString(Visible([]byte(text[at:pl.Start])))
+			b.WriteString(p.Style.match(Visible([]byte(text[pl.Start:pl.End]))))
+			at = pl.End
+		}
+		return b.String() + Visible([]byte(text[at:]))
+	}
+	before, match, after := window(text, places[0].Start, places[0].End, room)
+	return before + p.Style.match(match) + after
+}
+
+// width returns how many columns a text takes on a terminal.
+func width(text string) int {
+	return uniseg.StringWidth(strings.ReplaceAll(text, "\t", "        "))
+}
+
+// window cuts a line around text[start:end] to room columns; 0 for no bound.
+func window(text string, start, end, room int) (before, match, after string) {
+	before, match, after = Visible([]byte(text[:start])), Visible([]byte(text[start:end])), Visible([]byte(text[end:]))
+	if room <= 0 || width(before+match+after) <= room {
+		return before, match, after
+	}
+	match = cutEnd(match, room)
+	rest := max(room-width(match), 0)
+	left := min(width(before), rest/3)
+	if right := width(after); right < rest-left {
+		left = rest - right
+	}
+	before = cutStart(before, left)
+	return before, match, cutEnd(after, rest-width(before))
+}
+
+// cutEnd returns the start of a text, at most room columns, with … for the rest.
+func cutEnd(text string, room int) string {
+	if width(text) <= room {
+		return text
+	}
+	if room <= 0 {
+		return ""
+	}
+	return firstColumns(text, room-1) + "…"
+}
+
+// firstColumns returns as much of a text as room columns hold.
+func firstColumns(text string, room int) string {
+	at, state := 0, -1
+	for rest := text; rest != ""; {
+		cluster, next, w, s := uniseg.FirstGraphemeClusterInString(rest, state)
+		if cluster == "\t" {
+			w = 8
+		}
+		if room -= w; room < 0 {
+			break
+		}
+		at += len(cluster)
+		rest, state = next, s
+	}
+	return text[:at]
+}
+
+// cutStart returns the end of a text, at most room columns, with … for the rest.
+func cutStart(text string, room int) string {
+	if width(text) <= room {
+		return text
+	}
+	if room <= 0 {
+		return ""
+	}
+	drop := width(text) - room + 1
+	start := len(firstColumns(text, drop))
+	if width(text[start:]) > room-1 && start < len(text) { // a wide character at the cut
+		_, size := utf8.DecodeRuneInString(text[start:])
+		start += size
+	}
+	return "…" + text[start:]
+}
