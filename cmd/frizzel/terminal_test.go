@@ -1,6 +1,9 @@
 package main
 
 import (
+	"bufio"
+	"fmt"
+	"io"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -175,8 +178,85 @@ func TestControlCharactersAreShown(t *testing.T) {
 	folder, _ := numbered(t, 0)
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "e\x1b[31mvil"), []byte("\x1b[31mdepot-3\x07\x9b\r\n"), 0o644))
 	term := atTerminal(t, folder, "preview", "--text", "depot-3", "--with", "depot-4")
-	term.expect("␛[31mdepot-4␇<9B>␍")
+	term.expect("␛[31mdepot-4␇<9B>")
 	term.expect("1 would change")
 	term.ends(0)
 	require.NotContains(t, term.screen(), "\x1b")
+}
+
+// On a terminal matches stand under their file, and long lines are cut around them.
+func TestFindAtTerminal(t *testing.T) {
+	folder, _ := numbered(t, 1)
+	wide := strings.Repeat("駅", 100) + " depot-3 " + strings.Repeat("駅", 100)
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "wide.txt"), []byte("one\ntwo\n"+wide+"\nfour\n"), 0o644))
+	term := atTerminal(t, folder, "find", "--word", "depot-3", "--context", "1")
+	term.expect("1.txt  1 match\r\n1  host = depot-3\r\n")
+	term.expect("wide.txt  1 match\r\n2  two\r\n3  …駅")
+	term.expect("駅 depot-3 駅")
+	term.expect("…\r\n4  four\r\n")
+	term.expect("2 files read, 2 with matches: 2 matches")
+	term.ends(0)
+}
+
+// What can be decided line by line comes out while the input is still open, a closed
+// pipe ends the filter, and so does Ctrl-C.
+func TestFilterStreams(t *testing.T) {
+	start := func(args ...string) (*exec.Cmd, io.WriteCloser, *bufio.Reader) {
+		c := exec.Command(binary, append([]string{"filter"}, args...)...)
+		in, err := c.StdinPipe()
+		require.NoError(t, err)
+		out, err := c.StdoutPipe()
+		require.NoError(t, err)
+		require.NoError(t, c.Start())
+		t.Cleanup(func() { _ = c.Process.Kill() })
+		return c, in, bufio.NewReader(out)
+	}
+	say := func(in io.Writer, text string) {
+		_, err := io.WriteString(in, text)
+		require.NoError(t, err)
+	}
+	hear := func(out *bufio.Reader, want string) {
+		line, err := out.ReadString('\n')
+		require.NoError(t, err)
+		require.Equal(t, want, line)
+	}
+
+	c, in, out := start("--rule", `replace word "depot-3" with "{=count}:{=line}"`, "--rule", `on line 3 replace text "x" with "y"`)
+	say(in, "depot-3\nde")
+	hear(out, "1:1\n")
+	say(in, "pot-3 x\r\nx\r\n")
+	hear(out, "2:2 x\r\n")
+	hear(out, "y\r\n")
+	say(in, "no ending")
+	require.NoError(t, in.Close())
+	rest, err := io.ReadAll(out)
+	require.NoError(t, err)
+	require.Equal(t, "no ending", string(rest))
+	require.NoError(t, c.Wait())
+
+	c, in, out = start("--word", "depot-3", "--with", "depot-4", "--only-changed")
+	say(in, "a\ndepot-3\nb\n")
+	hear(out, "depot-4\n")
+	require.NoError(t, c.Process.Signal(os.Interrupt))
+	begun := time.Now()
+	require.Error(t, c.Wait())
+	require.Equal(t, 130, c.ProcessState.ExitCode())
+	require.Less(t, time.Since(begun), 2*time.Second)
+}
+
+// Ctrl-C ends long work at once, and says how far it came.
+func TestInterrupted(t *testing.T) {
+	folder, _ := numbered(t, 0)
+	line := strings.Repeat("board 1, kiosk 7, ", 1000) + "\n"
+	for i := range 40 {
+		require.NoError(t, os.WriteFile(filepath.Join(folder, fmt.Sprintf("%d.txt", i)), []byte(strings.Repeat(line, 300)), 0o644))
+	}
+	term := atTerminal(t, folder, "find", "--regex", `(\w+ )*[xyz]\d+q`)
+	time.Sleep(1500 * time.Millisecond) // long enough for the progress to be seen
+	term.press("\x03")
+	begun := time.Now()
+	term.expect("interrupted after")
+	term.ends(130)
+	require.Less(t, time.Since(begun), 2*time.Second)
+	require.Contains(t, term.screen(), "nothing was written")
 }

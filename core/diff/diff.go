@@ -83,8 +83,9 @@ func nextBlock(text []byte, edits edit.List) (*block, int) {
 	for n < len(edits) && (n == 0 || b.meets(text, edits[n])) {
 		e := edits[n]
 		b.fresh = append(b.fresh, text[at:e.Start]...)
-		b.oldMark = append(b.oldMark, [2]int{e.Start - b.start, e.End - b.start})
-		b.newMark = append(b.newMark, [2]int{len(b.fresh), len(b.fresh) + len(e.New)})
+		from, oldTo, newTo := changedWords(text, e)
+		b.oldMark = append(b.oldMark, [2]int{e.Start + from - b.start, e.Start + oldTo - b.start})
+		b.newMark = append(b.newMark, [2]int{len(b.fresh) + from, len(b.fresh) + newTo})
 		b.fresh = append(b.fresh, e.New...)
 		at = e.End
 		b.rules = append(b.rules, e.Rules...)
@@ -102,6 +103,39 @@ func nextBlock(text []byte, edits edit.List) (*block, int) {
 	slices.Sort(b.rules)
 	b.rules = slices.Compact(b.rules)
 	return b, n
+}
+
+// changedWords returns which bytes of what an edit takes and of what it writes stand
+// out: all of them, or, where it makes one whole line another, the words that
+// differ between the two.
+func changedWords(text []byte, e edit.Edit) (from, oldTo, newTo int) {
+	old := text[e.Start:e.End]
+	line := bytes.TrimRight(old, "\r\n")
+	if !atLineEdge(text, e.Start) || len(line) == 0 || bytes.IndexByte(line, '\n') >= 0 || e.Start+len(line) != contentEnd(text, e.Start) {
+		return 0, len(old), len(e.New)
+	}
+	for from < len(line) && from < len(e.New) && line[from] == e.New[from] {
+		from++
+	}
+	tail := 0
+	for tail < len(old)-from && tail < len(e.New)-from && old[len(old)-1-tail] == e.New[len(e.New)-1-tail] {
+		tail++
+	}
+	for from > 0 && !isSpace(old[from-1]) { // whole words
+		from--
+	}
+	for tail > 0 && !isSpace(old[len(old)-tail]) {
+		tail--
+	}
+	return from, len(old) - tail, len(e.New) - tail
+}
+
+func isSpace(c byte) bool { return c == ' ' || c == '\t' || c == '\r' || c == '\n' }
+
+// contentEnd returns where the line that begins at at ends, before its line ending.
+func contentEnd(text []byte, at int) int {
+	end := lineEnd(text, at)
+	return at + len(bytes.TrimRight(text[at:end], "\r\n"))
 }
 
 // meets reports whether an edit begins on one of the block's lines or on the one

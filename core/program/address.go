@@ -66,20 +66,21 @@ func (c *compiler) mark(m *script.Mark) *mark {
 // isScope reports whether `unless present` looks through what the address selects.
 func (a *address) isScope() bool { return a.Kind.Takes() }
 
-// selects returns what the address selects of the enclosing spans, and the lines,
-// from 1, of what is opened there and never closed.
-func (a *address) selects(t *structure.Text, file File, enclosing []edit.Span) (spans []edit.Span, unclosed []int) {
+// selects returns what the address selects of what the statement acts on, and the
+// lines, from 1, of what is opened there and never closed.
+func (a *address) selects(r *run) (spans []edit.Span, unclosed []int) {
+	t, enclosing := r.text, r.spans()
 	switch a.Kind {
 	case script.Line, script.Lines:
-		to := a.To
-		if to == 0 {
+		from, to := max(a.From-1-r.in.linesBefore, 0), a.To-r.in.linesBefore
+		if a.To == 0 {
 			to = t.Count()
 		}
-		if a.From <= t.Count() {
-			spans = cut([]edit.Span{t.Lines(a.From-1, min(to, t.Count()))}, enclosing)
+		if to = min(to, t.Count()); from < to {
+			spans = cut([]edit.Span{t.Lines(from, to)}, enclosing)
 		}
 	case script.Section:
-		if file.markdown() {
+		if r.in.File.markdown() {
 			spans = t.Headings(a.section)
 		} else {
 			spans = t.Sections(a.section)

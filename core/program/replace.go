@@ -22,6 +22,9 @@ func (r *run) filler(statement int) *filler {
 	f := &filler{run: r, statement: statement, line: 1}
 	f.filling = filling{text: r.text.Bytes, file: r.in.File, ending: r.lineEnding()}
 	f.filling.line = f.lineNumber
+	if r.in.continued {
+		f.filling.count = r.result.Counters[statement]
+	}
 	return f
 }
 
@@ -33,7 +36,7 @@ func (f *filler) lineNumber() int {
 	}
 	f.line += bytes.Count(f.run.text.Bytes[f.counted:f.at], []byte("\n"))
 	f.counted = f.at
-	return f.line
+	return f.run.in.linesBefore + f.line
 }
 
 // fill returns the template's text for the change at byte at. It reports false,

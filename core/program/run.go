@@ -17,6 +17,11 @@ type Input struct {
 	Decide func(Proposal) bool
 	// Before is what earlier texts counted, for a program that is Sequential.
 	Before Counters
+
+	// Of a Stream's pieces: the text goes on from one before.
+	continued   bool
+	linesBefore int
+	ending      string // the text's first line ending
 }
 
 // Counters are the changes of each statement through many texts.
@@ -151,12 +156,18 @@ func (r *run) whole() edit.Span { return plain(0, len(r.text.Bytes)) }
 // lineEnding returns the file's first line ending, "\n" where it has none.
 func (r *run) lineEnding() string {
 	if r.ending == "" {
-		r.ending = "\n"
-		if i := bytes.IndexByte(r.in.Text, '\n'); i > 0 && r.in.Text[i-1] == '\r' {
-			r.ending = "\r\n"
+		if r.ending = r.in.ending; r.ending == "" {
+			r.ending = firstEnding(r.in.Text)
 		}
 	}
 	return r.ending
+}
+
+func firstEnding(text []byte) string {
+	if i := bytes.IndexByte(text, '\n'); i > 0 && text[i-1] == '\r' {
+		return "\r\n"
+	}
+	return "\n"
 }
 
 func (r *run) note(line int, text string) {
@@ -182,7 +193,7 @@ func (b *block) do(r *run) {
 
 // enter puts what an address selects on the stack, unless it selects nothing.
 func (r *run) enter(a *address) bool {
-	spans, unclosed := a.selects(r.text, r.in.File, r.spans())
+	spans, unclosed := a.selects(r)
 	for _, line := range unclosed {
 		r.note(line, "what is opened here is never closed, so nothing is selected")
 	}

@@ -33,22 +33,29 @@ func (a *app) apply() *cobra.Command {
 	var rules ruleFlags
 	var files fileFlags
 	var yes bool
-	var note string
+	var note, format, sealed string
 	c := &cobra.Command{
 		Use:     "apply [-r SCRIPT]... [PATH]...",
 		Short:   "Confirm changes and write them, with backups",
 		Long:    applyLong,
 		Example: applyExample,
 		RunE: func(c *cobra.Command, paths []string) error {
+			if !yes && !review.Terminal(a.In, a.Out) {
+				return refused(errors.New("there is no terminal to ask at, so nothing was written; --yes writes all changes without asking"))
+			}
+			if sealed != "" {
+				s, err := readSeal(c, sealed, paths)
+				if err != nil {
+					return err
+				}
+				return a.applySeal(c, s, yes, note)
+			}
 			if yes && len(paths) == 0 && files.from == "" {
 				return wrong("apply --yes wants its paths said; . is the current folder")
 			}
 			p, err := a.compile(c, &rules)
 			if err != nil {
 				return err
-			}
-			if !yes && !review.Terminal(a.In, a.Out) {
-				return refused(errors.New("there is no terminal to ask at, so nothing was written; --yes writes all changes without asking"))
 			}
 			plan, err := a.plan(&files, p, paths)
 			if err != nil {
@@ -57,7 +64,17 @@ func (a *app) apply() *cobra.Command {
 			printer := a.printer()
 			printer.Rules = ruleNames(p)
 			ap := &applying{app: a, printer: printer, asker: a.asker(yes, printer)}
-			s, err := plan.Do(c.Context(), func(r *run.Result) (bool, error) { return ap.each(c.Context(), r) })
+			switch {
+			case format == "json" && !yes:
+				return wrong("--format json goes with --yes")
+			case format == "json":
+				ap.events = report.NewEvents(a.Out, printer.Rules)
+			case format != "text":
+				return wrong("--format is text or json, not %q", format)
+			}
+			s, err := a.doing(plan, func() (*run.Summary, error) {
+				return plan.Do(c.Context(), func(r *run.Result) (bool, error) { return ap.each(c.Context(), r) })
+			})
 			if err != nil {
 				return err
 			}
@@ -69,6 +86,8 @@ func (a *app) apply() *cobra.Command {
 	rules.add(c)
 	files.add(c)
 	c.Flags().BoolVarP(&yes, "yes", "y", false, "write all changes without asking")
+	c.Flags().StringVar(&sealed, "sealed", "", "write exactly what was reviewed and kept in this `file` by preview --seal")
+	c.Flags().StringVar(&format, "format", "text", "text or json, one object a line")
 	c.Flags().StringVar(&note, "note", "", "a `text` to keep with the run, such as a ticket's number")
 	return c
 }
@@ -86,6 +105,8 @@ type applying struct {
 	*app
 	printer *report.Printer
 	asker   *review.Prompt // nil where nothing is asked
+	events  *report.Events // for JSON
+	summary *run.Summary   // nil where nothing was read for rules
 	agreed  bool           // to all the rest
 	stopped bool           // the rest stays as it is
 	changes []vault.Change
@@ -98,6 +119,11 @@ func (ap *applying) each(ctx context.Context, r *run.Result) (bool, error) {
 	if r.Refuse != nil {
 		ap.refuses.add(r)
 		return false, nil
+	}
+	if ap.events != nil {
+		ap.changes = append(ap.changes, r.Change())
+		ap.count += r.Changes()
+		return true, ap.events.Result(ap.printer, r)
 	}
 	counted := report.Count(r.Changes(), "change")
 	show := func() error { return ap.printer.Result(r) }
@@ -148,9 +174,20 @@ func (ap *applying) stop(ctx context.Context) error {
 
 // finish writes what was taken, unless something speaks against it.
 func (ap *applying) finish(ctx context.Context, s *run.Summary, verbose bool, intent vault.Intent) error {
-	ap.printer.Summary(s, "to be written", verbose)
-	if refuses := append(ap.refuses, s.Tally.Unmet()...); len(refuses) > 0 {
+	ap.summary = s
+	refuses := append(ap.refuses, s.Tally.Unmet()...)
+	if ap.events == nil {
+		ap.printer.Summary(s, "to be written", verbose)
+	}
+	if len(refuses) > 0 {
 		fmt.Fprintln(ap.Err, "frizzel: nothing was written:")
+		if ap.events != nil {
+			for _, r := range refuses {
+				if err := ap.events.Problem(r); err != nil {
+					return err
+				}
+			}
+		}
 		return refuse(ap.Err, refuses)
 	}
 	if bad := s.Unreadable(); len(bad) > 0 {
@@ -164,8 +201,7 @@ func (ap *applying) finish(ctx context.Context, s *run.Summary, verbose bool, in
 // write hands the changes to the vault and says how to take them back.
 func (ap *applying) write(ctx context.Context, intent vault.Intent) error {
 	if len(ap.changes) == 0 {
-		fmt.Fprintln(ap.Err, "nothing to write")
-		return nil
+		return ap.written(nil)
 	}
 	folder, err := vault.DefaultFolder()
 	if err != nil {
@@ -180,7 +216,23 @@ func (ap *applying) write(ctx context.Context, intent vault.Intent) error {
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(ap.Err, "%s written as run %s; to take it back: frizzel undo %s\n",
-		report.Count(len(ap.changes), "file"), out.Run.ID, out.Run.ID)
+	return ap.written(out.Run)
+}
+
+// written says which run it was, nil for none, and how to take it back.
+func (ap *applying) written(r *vault.Record) error {
+	id := ""
+	if r != nil {
+		id = r.ID
+	}
+	switch {
+	case ap.events != nil:
+		return ap.events.Summary(ap.summary, id)
+	case r == nil:
+		fmt.Fprintln(ap.Err, "nothing to write")
+	default:
+		fmt.Fprintf(ap.Err, "%s written as run %s; to take it back: frizzel undo %s\n",
+			report.Count(len(ap.changes), "file"), id, id)
+	}
 	return nil
 }

@@ -27,7 +27,11 @@ type step struct {
 
 var steps = []step{
 	{
-		"Depot 3 closes, and its machines answer as depot 4. Are the rules for that in order?",
+		"Depot 3 closes, and its machines answer as depot 4. Where is it named?",
+		[]string{"find", "--word", "depot-3", "--joiners", "-", "--not-files", "*.friz"},
+	},
+	{
+		"Rules for the move are written already. Are they in order?",
 		[]string{"check", "rules"},
 	},
 	{
@@ -39,8 +43,8 @@ var steps = []step{
 		[]string{"apply", "-r", "rules/move-depot.friz", "--yes", "--note", "notice 17", "."},
 	},
 	{
-		"Is anything left of depot-3? In the rules alone, which name what they look for.",
-		[]string{"preview", "--word", "depot-3", "--with", "depot-4", "--joiners", "-", "--not-files", "*.friz"},
+		"Is anything left of depot-3, in any spelling? In the rules alone, which name what they look for.",
+		[]string{"find", "--word", "depot-3", "--ignore-case", "--joiners", "-", "--count"},
 	},
 	{
 		"Depot 3 stays open after all. Everything back, to the last byte.",

@@ -28,6 +28,10 @@ type ruleFlags struct {
 	joiners           string
 	statements        []string
 	set, valueFiles   []string
+
+	// What compiling read: the texts of scripts and tables by name, and the values.
+	sources map[string]string
+	given   map[string]string
 }
 
 // add declares all flags about rules.
@@ -82,7 +86,9 @@ func (a *app) compile(c *cobra.Command, f *ruleFlags) (*program.Program, error) 
 func (a *app) compileWith(c *cobra.Command, f *ruleFlags, oneOff string) (*program.Program, error) {
 	var scripts []*script.Script
 	var problems script.Problems
+	f.sources = map[string]string{}
 	parse := func(name, text string) {
+		f.sources[name] = text
 		s, ps := script.Parse(name, text)
 		scripts = append(scripts, s)
 		problems = append(problems, ps...)
@@ -100,12 +106,17 @@ func (a *app) compileWith(c *cobra.Command, f *ruleFlags, oneOff string) (*progr
 	if len(scripts) == 0 {
 		return nil, wrong("no rules are given: name a script with -r, or what to look for with --word; see %s --help", c.CommandPath())
 	}
-	given, err := f.values()
-	if err != nil {
+	load := func(path string) ([]byte, error) {
+		text, err := os.ReadFile(path)
+		f.sources[path] = string(text)
+		return text, err
+	}
+	var err error
+	if f.given, err = f.values(); err != nil {
 		return nil, err
 	}
 	p, more := program.Compile(scripts, program.Options{
-		Values: given, Env: os.LookupEnv, Now: time.Now(), Load: os.ReadFile,
+		Values: f.given, Env: os.LookupEnv, Now: time.Now(), Load: load,
 	})
 	problems = append(problems, more...).Errors()
 	if len(problems) > 0 {

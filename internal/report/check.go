@@ -41,7 +41,7 @@ func (s Style) Trial(t *program.Trial) string {
 	for _, h := range diff.Hunks(want, diff.Compare(want, got), 3) {
 		b.WriteString(s.place(h.Header()) + "\n")
 		for _, l := range h.Lines {
-			p.line(&b, l)
+			p.line(&b, l, false)
 		}
 	}
 	return b.String()

@@ -6,6 +6,7 @@
 package report
 
 import (
+	"bytes"
 	"fmt"
 	"io"
 	"maps"
@@ -16,6 +17,7 @@ import (
 	"frizzel/core/diff"
 	"frizzel/core/edit"
 	"frizzel/core/pattern"
+	"frizzel/core/structure"
 	"frizzel/internal/run"
 	"frizzel/internal/selection"
 )
@@ -43,6 +45,12 @@ func (p *Printer) Result(r *run.Result) error {
 	return p.Diff(r.File.Path, text, edits)
 }
 
+// Text returns a file's changes as a diff of its text, in UTF-8 whatever the file is
+// in.
+func (p *Printer) Text(r *run.Result) string {
+	return string(diff.Unified(nil, DiffName(r.File.Path), diff.Hunks(r.Text.Text, r.Edits, p.Context), p.about))
+}
+
 // Diff shows the edits to a file's text as a diff.
 func (p *Printer) Diff(path string, text []byte, edits edit.List) error {
 	hunks := p.hide(diff.Hunks(text, edits, p.Context))
@@ -58,8 +66,9 @@ func (p *Printer) Diff(path string, text []byte, edits edit.List) error {
 	}
 	for _, h := range hunks {
 		b.WriteString(p.Style.place(h.Header()) + p.Style.rule(strings.TrimRight(" "+p.about(h), " ")) + "\n")
+		returns := mixedEndings(h)
 		for _, l := range h.Lines {
-			p.line(&b, l)
+			p.line(&b, l, returns)
 		}
 	}
 	_, err := io.WriteString(p.Out, b.String())
@@ -74,15 +83,8 @@ func (p *Printer) hide(hunks []diff.Hunk) []diff.Hunk {
 	for _, h := range hunks {
 		for i, l := range h.Lines {
 			for _, hidden := range p.Hidden {
-				var out []byte
-				at := 0
-				hidden.Find(l.Text, 0, len(l.Text), func(loc []int) bool {
-					out = append(append(out, l.Text[at:loc[0]]...), mask...)
-					at = loc[1]
-					return true
-				})
-				if at > 0 {
-					l.Text, l.Marks = append(out, l.Text[at:]...), nil
+				if text := masked(hidden, l.Text); text != nil {
+					l.Text, l.Marks = text, nil
 				}
 			}
 			h.Lines[i] = l
@@ -91,12 +93,48 @@ func (p *Printer) hide(hunks []diff.Hunk) []diff.Hunk {
 	return hunks
 }
 
+// masked returns text with what matches masked, nil where nothing does.
+func masked(hidden *pattern.Pattern, text []byte) []byte {
+	var out []byte
+	at := 0
+	hidden.Find(text, 0, len(text), func(loc []int) bool {
+		out = append(append(out, text[at:loc[0]]...), mask...)
+		at = loc[1]
+		return true
+	})
+	if out == nil {
+		return nil
+	}
+	return append(out, text[at:]...)
+}
+
+// mixedEndings reports whether the lines of a hunk end in more than one way, so
+// that their endings must be shown.
+func mixedEndings(h diff.Hunk) bool {
+	windows, unix := 0, 0
+	for _, l := range h.Lines {
+		if bytes.HasSuffix(l.Text, []byte("\r\n")) {
+			windows++
+		} else if bytes.HasSuffix(l.Text, []byte("\n")) {
+			unix++
+		}
+	}
+	return windows > 0 && unix > 0
+}
+
+// shownLine returns a line's text without its ending; the carriage return of a
+// Windows ending stays where it is to be shown.
+func shownLine(text []byte, returns bool) []byte {
+	if returns {
+		return bytes.TrimSuffix(text, []byte("\n"))
+	}
+	return structure.Content(text)
+}
+
 // line shows one line of a hunk.
-func (p *Printer) line(b *strings.Builder, l diff.Line) {
-	text, ending := l.Text, ""
-	if n := len(text); n > 0 && text[n-1] == '\n' {
-		text = text[:n-1]
-	} else {
+func (p *Printer) line(b *strings.Builder, l diff.Line, returns bool) {
+	text, ending := shownLine(l.Text, returns), ""
+	if !bytes.HasSuffix(l.Text, []byte("\n")) {
 		ending = "\n" + p.Style.Soft(`\ No newline at end of file`)
 	}
 	paint, strong := p.Style.keep, p.Style.keep
@@ -217,7 +255,7 @@ func (p *Printer) leftOut(s *run.Summary, verbose bool) {
 	reasons := s.Reasons()
 	var parts []string
 	for _, r := range slices.Sorted(maps.Keys(reasons)) {
-		parts = append(parts, fmt.Sprintf("%d %s", reasons[r], r))
+		parts = append(parts, r.Count(reasons[r]))
 	}
 	if len(parts) > 0 {
 		fmt.Fprintf(p.Err, "left out: %s\n", strings.Join(parts, ", "))

@@ -59,6 +59,14 @@ const (
 	Repeated        Reason = "read already"
 )
 
+// Count writes how many files were left out for the reason.
+func (r Reason) Count(n int) string {
+	if n != 1 && (r == SymbolicLink || r == Special) {
+		r += "s"
+	}
+	return fmt.Sprintf("%d %s", n, r)
+}
+
 // Skip is something that was left out.
 type Skip struct {
 	Path   string
