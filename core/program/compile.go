@@ -312,7 +312,8 @@ func (c *compiler) actions(nodes []script.Node) (out []action) {
 			c.assert(n)
 		default:
 			if a := c.statement(n); a != nil {
-				out = append(out, a)
+				out = append(out, numbered{a, c.program.statements})
+				c.program.statements++
 			}
 		}
 	}

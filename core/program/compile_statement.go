@@ -30,15 +30,15 @@ func (c *compiler) statement(n script.Node) action {
 			c.warn(n.Pos, "add unless present", "each run inserts these lines once more")
 		}
 		c.moves(n.Pos)
-		return &insert{n, c.template(n.Text, nil), c.counter()}
+		return &insert{n, c.template(n.Text, nil)}
 	case *script.Rewrite:
 		c.moves(n.Pos)
-		return &rewrite{c.template(n.Text, nil), c.counter()}
+		return &rewrite{c.template(n.Text, nil)}
 	case *script.Settle:
 		return c.settle(n)
 	case *script.Comment:
 		c.oneLine(n.Mark, "a comment mark")
-		return &comment{n.Out, c.template(n.Mark, nil), c.counter()}
+		return &comment{n.Out, c.template(n.Mark, nil)}
 	case *script.Transfer:
 		word := "copy"
 		if n.Move {
@@ -73,12 +73,6 @@ func (c *compiler) statement(n script.Node) action {
 	return nil
 }
 
-// counter numbers a statement whose changes are counted.
-func (c *compiler) counter() int {
-	c.program.statements++
-	return c.program.statements - 1
-}
-
 func (c *compiler) needsAddress(pos script.Pos, word string) {
 	if len(c.within) == 0 {
 		c.errorf(pos, `say where, as in: on lines with word "depot-3" `+word, "%s without an address would take the whole file", word)
@@ -102,7 +96,7 @@ func (c *compiler) replace(n *script.Replace) action {
 		n.Pattern.IgnoreCase = true
 	}
 	p := c.pattern(n.Pattern, n.AcrossLines)
-	r := &replace{Replace: n, pattern: p, statement: c.counter()}
+	r := &replace{Replace: n, pattern: p}
 	if n.With != nil {
 		r.with = c.template(n.With, groupsOf(p))
 	}
@@ -117,7 +111,7 @@ func (c *compiler) replace(n *script.Replace) action {
 }
 
 func (c *compiler) replaceEach(n *script.ReplaceEach) action {
-	s := &replaceEach{keepCase: n.KeepCase, statement: c.counter()}
+	s := &replaceEach{keepCase: n.KeepCase}
 	spec := pattern.SetSpec{Word: n.Word, IgnoreCase: n.IgnoreCase || n.KeepCase, Joiners: c.joiners}
 	if n.Table != nil {
 		s.table = c.table(n.Table, spec.IgnoreCase, &s.with)
@@ -217,7 +211,7 @@ func (c *compiler) columns(n *script.Table, name string, records [][]string) (fr
 
 func (c *compiler) settle(n *script.Settle) action {
 	c.oneLine(n.Text, "what settle writes")
-	s := &settle{pattern: c.pattern(n.Pattern, false), text: c.template(n.Text, nil), statement: c.counter()}
+	s := &settle{pattern: c.pattern(n.Pattern, false), text: c.template(n.Text, nil)}
 	if n.Commented != nil {
 		s.marks = c.fixed(n.Commented)
 		if !singleCharacters(s.marks) {

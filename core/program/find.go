@@ -38,7 +38,7 @@ func (p *Program) Find(in Input) []Match {
 // as it is, in the order of its places.
 func (p *Program) Matches(in Input) []Match {
 	var found []Match
-	in.Decide = func(c Proposal) bool {
+	in.Decide = func(c Proposal) Answer {
 		first, last := c.Edits[0], c.Edits[len(c.Edits)-1]
 		m := Match{Rule: c.Rule, Start: first.Start, End: last.End, Changes: true}
 		if len(c.Edits) == 1 {
@@ -47,7 +47,7 @@ func (p *Program) Matches(in Input) []Match {
 			m.New = c.Edits.Within(c.Text, first.Start, last.End)
 		}
 		found = append(found, m)
-		return false
+		return Answer{Leave: true}
 	}
 	p.Run(in)
 	return inOrder(found)

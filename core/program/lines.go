@@ -54,12 +54,11 @@ func withoutLastEnding(lines []byte) []byte {
 // insert is a compiled `insert`.
 type insert struct {
 	*script.Insert
-	text      *template
-	statement int
+	text *template
 }
 
 func (s *insert) do(r *run) {
-	c, f := r.changes(), r.filler(s.statement)
+	c, f := r.changes(), r.filler()
 	text := r.text.Bytes
 	spans := r.spans()
 	if s.Where == script.Top || s.Where == script.End {
@@ -185,12 +184,11 @@ func (r *run) asLines(fresh []byte, at int) []byte {
 
 // rewrite is a compiled `rewrite`.
 type rewrite struct {
-	text      *template
-	statement int
+	text *template
 }
 
 func (s *rewrite) do(r *run) {
-	c, f := r.changes(), r.filler(s.statement)
+	c, f := r.changes(), r.filler()
 	text := r.text.Bytes
 	for _, span := range r.spans() {
 		fresh, ok := f.fill(s.text, span.Start, nil)
@@ -222,13 +220,12 @@ func endingOf(text []byte) string {
 
 // comment is a compiled `comment out` or `uncomment`.
 type comment struct {
-	out       bool
-	mark      *template
-	statement int
+	out  bool
+	mark *template
 }
 
 func (s *comment) do(r *run) {
-	c, f := r.changes(), r.filler(s.statement)
+	c, f := r.changes(), r.filler()
 	text := r.text.Bytes
 	for _, span := range r.spans() {
 		mark, ok := f.fill(s.mark, span.Start, nil)

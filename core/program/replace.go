@@ -10,20 +10,19 @@ import (
 
 // filler fills a template for one change after another of one statement.
 type filler struct {
-	run       *run
-	statement int // its index among all
-	filling   filling
-	counted   int // bytes whose lines are counted
-	line      int // the line, from 1, that holds counted
-	at        int // where the change is
+	run     *run
+	filling filling
+	counted int // bytes whose lines are counted
+	line    int // the line, from 1, that holds counted
+	at      int // where the change is
 }
 
-func (r *run) filler(statement int) *filler {
-	f := &filler{run: r, statement: statement, line: 1}
+func (r *run) filler() *filler {
+	f := &filler{run: r, line: 1}
 	f.filling = filling{text: r.text.Bytes, file: r.in.File, ending: r.lineEnding()}
 	f.filling.line = f.lineNumber
 	if r.in.continued {
-		f.filling.count = r.result.Counters[statement]
+		f.filling.count = r.result.Counters[r.statement]
 	}
 	return f
 }
@@ -44,7 +43,7 @@ func (f *filler) lineNumber() int {
 func (f *filler) fill(t *template, at int, loc []int) ([]byte, bool) {
 	f.at, f.filling.loc = at, loc
 	f.filling.count++
-	f.filling.countAll = f.run.result.Counters[f.statement] + 1
+	f.filling.countAll = f.run.result.Counters[f.run.statement] + 1
 	out, err := t.expand(nil, &f.filling)
 	if err != nil {
 		f.run.fail(f.lineNumber(), err.Error())
@@ -57,7 +56,7 @@ func (f *filler) fill(t *template, at int, loc []int) ([]byte, bool) {
 // taken counts the change if it was taken.
 func (f *filler) taken(ok bool) {
 	if ok {
-		f.run.result.Counters[f.statement]++
+		f.run.result.Counters[f.run.statement]++
 	} else {
 		f.filling.count--
 	}
@@ -66,13 +65,12 @@ func (f *filler) taken(ok bool) {
 // replace is a compiled `replace` or `remove`.
 type replace struct {
 	*script.Replace
-	pattern   *pattern.Pattern
-	with      *template // nil for remove
-	statement int
+	pattern *pattern.Pattern
+	with    *template // nil for remove
 }
 
 func (s *replace) do(r *run) {
-	c, f := r.changes(), r.filler(s.statement)
+	c, f := r.changes(), r.filler()
 	s.occurrences(r, func(loc []int) {
 		e := edit.Edit{Start: loc[0], End: loc[1]}
 		if s.with == nil {
@@ -140,11 +138,10 @@ func (s *replace) occurrences(r *run, act func(loc []int)) {
 
 // replaceEach is a compiled `replace each`.
 type replaceEach struct {
-	set       *pattern.Set
-	with      []*template
-	keepCase  bool
-	statement int
-	table     *table // nil where pairs are written out
+	set      *pattern.Set
+	with     []*template
+	keepCase bool
+	table    *table // nil where pairs are written out
 }
 
 // table is a CSV file of pairs.
@@ -154,7 +151,7 @@ type table struct {
 }
 
 func (s *replaceEach) do(r *run) {
-	c, f := r.changes(), r.filler(s.statement)
+	c, f := r.changes(), r.filler()
 	for _, span := range r.spans() {
 		s.set.Find(r.text.Bytes, span.Start, span.End, func(start, end, which int) bool {
 			loc := []int{start, end}

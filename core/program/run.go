@@ -12,9 +12,8 @@ import (
 type Input struct {
 	Text []byte // UTF-8; not changed
 	File File
-	// Decide is asked about each change before it is made, and answers whether to
-	// make it; nil makes all.
-	Decide func(Proposal) bool
+	// Decide is asked about each change before it is made; nil takes all.
+	Decide func(Proposal) Answer
 	// Before is what earlier texts counted, for a program that is Sequential.
 	Before Counters
 
@@ -30,11 +29,28 @@ type Counters []int
 // Proposal is one change that a person may take or leave: a match, a span, or all
 // that a statement does to the file.
 type Proposal struct {
+	Key  Key
 	Rule int // index in Program.Rules
+	Line int // of Text, from 1, where it begins
 	// Edits are against Text, the text as the statement found it. All are valid
 	// only during the call.
 	Edits edit.List
 	Text  []byte
+}
+
+// Key tells one change of a text from all others, whatever became of those: its
+// statement, where it stands in the text as it was read, and which it is of those
+// that stand there.
+type Key struct {
+	Statement, Origin, Nth int
+}
+
+// Answer is what a person says to a Proposal.
+type Answer struct {
+	Leave bool
+	// New, where it is not nil, is written instead of what was proposed, of a
+	// Proposal of one edit.
+	New []byte
 }
 
 // Result is what a program made of one text.
@@ -115,12 +131,25 @@ type action interface {
 	do(r *run)
 }
 
+// numbered is a statement with its number among all, by which its changes are
+// counted and told from others.
+type numbered struct {
+	action
+	number int
+}
+
+func (n numbered) do(r *run) {
+	r.statement = n.number
+	n.action.do(r)
+}
+
 // run is a program at work on one text.
 type run struct {
-	program *Program
-	in      Input
-	result  *Result
-	rule    *rule
+	program   *Program
+	in        Input
+	result    *Result
+	rule      *rule
+	statement int // the number of the one at work
 
 	text   *structure.Text // as it is now
 	edits  edit.List       // from Input.Text to text
@@ -216,10 +245,50 @@ type changes struct {
 	edits edit.List
 	made  int   // changes taken
 	rules []int // the rule at work, as edits name it
+
+	// Where a person is asked: how far places are carried back to Input.Text, and
+	// lines counted.
+	passed  int // edits of the run
+	shift   int // of the text as it is against Input.Text
+	last    Key
+	line    int // lines before counted
+	counted int
 }
 
 func (r *run) changes() *changes {
-	return &changes{run: r, rules: []int{r.rule.index}}
+	return &changes{run: r, rules: []int{r.rule.index}, last: Key{Origin: -1}}
+}
+
+// proposal asks for the edits that were offered last.
+func (c *changes) proposal(edits edit.List) Proposal {
+	r := c.run
+	at := edits[0].Start
+	if at < c.counted {
+		c.counted, c.line = 0, 0
+	}
+	c.line += bytes.Count(r.text.Bytes[c.counted:at], []byte("\n"))
+	c.counted = at
+	key := Key{Statement: r.statement, Origin: c.origin(at)}
+	if c.last.Origin == key.Origin {
+		key.Nth = c.last.Nth + 1
+	}
+	c.last = key
+	return Proposal{Key: key, Rule: r.rule.index, Line: r.in.linesBefore + c.line + 1, Edits: edits, Text: r.text.Bytes}
+}
+
+// origin carries a place in the text as it is back to Input.Text: to where it stood,
+// or to the edit that wrote it. Places are asked for in ascending order.
+func (c *changes) origin(at int) int {
+	for c.passed < len(c.run.edits) {
+		e := c.run.edits[c.passed]
+		start := e.Start + c.shift
+		if at < start+len(e.New) || at == start {
+			return min(at-c.shift, e.Start)
+		}
+		c.shift += len(e.New) - (e.End - e.Start)
+		c.passed++
+	}
+	return at - c.shift
 }
 
 // offer adds one change, of one edit or more in order, unless it is declined.
@@ -236,10 +305,15 @@ func (c *changes) offer(edits ...edit.Edit) bool {
 	if len(c.edits) == before {
 		return true
 	}
-	if decide := c.run.in.Decide; decide != nil &&
-		!decide(Proposal{Rule: c.run.rule.index, Edits: c.edits[before:], Text: text}) {
-		c.edits = c.edits[:before]
-		return false
+	if decide := c.run.in.Decide; decide != nil {
+		answer := decide(c.proposal(c.edits[before:]))
+		if answer.Leave {
+			c.edits = c.edits[:before]
+			return false
+		}
+		if answer.New != nil && len(c.edits) == before+1 {
+			c.edits[before].New = answer.New
+		}
 	}
 	c.made++
 	return true

@@ -11,14 +11,13 @@ import (
 
 // settle is a compiled `settle`: exactly one line of each span.
 type settle struct {
-	pattern   *pattern.Pattern
-	text      *template
-	marks     string // comment marks, each a character
-	statement int
+	pattern *pattern.Pattern
+	text    *template
+	marks   string // comment marks, each a character
 }
 
 func (s *settle) do(r *run) {
-	c, f := r.changes(), r.filler(s.statement)
+	c, f := r.changes(), r.filler()
 	for _, span := range r.spans() {
 		lines := s.lines(r.text.Bytes, span)
 		if len(lines) == 0 {

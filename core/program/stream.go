@@ -67,6 +67,8 @@ func needsOf(body []action, alone bool) (n lineNeeds) {
 
 func needs(a action, alone bool) lineNeeds {
 	switch a := a.(type) {
+	case numbered:
+		return needs(a.action, alone)
 	case *block:
 		single := !a.address.Outside && (a.address.Kind == script.Line || a.address.Kind == script.LinesWith || a.address.Kind == script.LinesWithout)
 		return a.address.needs().and(needsOf(a.body, alone || single))

@@ -360,7 +360,7 @@ func (p *Plan) take(j *job, s *Summary, each func(*Result) (bool, error)) error 
 func (p *Plan) declined(j *job) *program.Result {
 	return p.Program.Run(program.Input{
 		Text: j.result.Text.Text, File: asFile(j.file),
-		Decide: func(program.Proposal) bool { return false },
+		Decide: func(program.Proposal) program.Answer { return program.Answer{Leave: true} },
 	})
 }
 
