@@ -105,21 +105,21 @@ func numbered(t *testing.T, n int) (folder string, read func(name string) string
 }
 
 func TestAskingAboutEachFile(t *testing.T) {
-	change := []string{"apply", "--word", "depot-3", "--with", "depot-4", "."}
+	change := []string{"apply", "--ask", "file", "--word", "depot-3", "--with", "depot-4", "."}
 	const old, fresh = "host = depot-3\n", "host = depot-4\n"
 
 	t.Run("yes, no, help and the rest", func(t *testing.T) {
 		folder, read := numbered(t, 5)
 		term := atTerminal(t, folder, change...)
 		term.expect("+host = depot-4")
-		term.expect("1.txt: write 1 change?")
+		term.expect("1.txt (file 1 of 5): write 1 change?")
 		term.press("y")
-		term.expect("2.txt: write 1 change?")
+		term.expect("2.txt (file 2 of 5): write 1 change?")
 		term.press("?")
-		term.expect("leave this file as it is")
-		term.expect("2.txt: write 1 change?")
+		term.expect("leave this one as it is")
+		term.expect("2.txt (file 2 of 5): write 1 change?")
 		term.press("n")
-		term.expect("3.txt: write 1 change?")
+		term.expect("3.txt (file 3 of 5): write 1 change?")
 		require.Equal(t, old, read("1.txt"), "written before the last answer")
 		term.press("r")
 		term.expect("4 files written")
@@ -139,11 +139,11 @@ func TestAskingAboutEachFile(t *testing.T) {
 	t.Run("stop and keep", func(t *testing.T) {
 		folder, read := numbered(t, 3)
 		term := atTerminal(t, folder, change...)
-		term.expect("1.txt: write")
+		term.expect("1.txt (file")
 		term.press("y")
-		term.expect("2.txt: write")
+		term.expect("2.txt (file")
 		term.press("s")
-		term.expect("Write the 1 file said yes to?")
+		term.expect("Write the 1 change in 1 file taken so far?")
 		term.press("y")
 		term.expect("1 file written")
 		term.ends(0)
@@ -151,15 +151,15 @@ func TestAskingAboutEachFile(t *testing.T) {
 	})
 	t.Run("stop and drop, Ctrl-C, a lost terminal", func(t *testing.T) {
 		for _, leave := range []func(*terminal){
-			func(term *terminal) { term.press("s"); term.expect("said yes to?"); term.press("n") },
+			func(term *terminal) { term.press("s"); term.expect("taken so far?"); term.press("n") },
 			func(term *terminal) { term.press("\x03") },
 			func(term *terminal) { _ = term.cmd.Process.Signal(syscall.SIGHUP) },
 		} {
 			folder, read := numbered(t, 2)
 			term := atTerminal(t, folder, change...)
-			term.expect("1.txt: write")
+			term.expect("1.txt (file")
 			term.press("y")
-			term.expect("2.txt: write")
+			term.expect("2.txt (file")
 			leave(term)
 			done := make(chan struct{})
 			go func() { _ = term.cmd.Wait(); close(done) }()

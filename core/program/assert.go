@@ -2,6 +2,7 @@ package program
 
 import (
 	"fmt"
+	"slices"
 
 	"frizzel/core/pattern"
 	"frizzel/core/script"
@@ -67,7 +68,8 @@ type Tally struct {
 	Files     []int // that each rule changed
 	counters  Counters
 	asserted  []int
-	unmet     []string
+	unmet     map[string][]string // by file
+	files     []string            // of unmet, in order
 	addressed []selected
 	hits      map[*table]map[int]bool
 }
@@ -81,6 +83,7 @@ func (p *Program) NewTally() *Tally {
 		counters:  make(Counters, p.statements),
 		addressed: make([]selected, len(p.addresses)),
 		hits:      map[*table]map[int]bool{},
+		unmet:     map[string][]string{},
 	}
 }
 
@@ -91,12 +94,7 @@ func (t *Tally) Counters() Counters { return t.counters }
 // Add gathers one text's result.
 func (t *Tally) Add(file string, f File, res *Result) {
 	t.counters = res.Counters
-	for i, n := range res.Changes {
-		t.Changes[i] += n
-		if n > 0 {
-			t.Files[i]++
-		}
-	}
+	t.count(res, 1)
 	for i, s := range res.addressed {
 		t.addressed[i] = max(t.addressed[i], s)
 	}
@@ -108,40 +106,68 @@ func (t *Tally) Add(file string, f File, res *Result) {
 			t.hits[table][row] = true
 		}
 	}
-	t.perFile(file, f, res)
+	if unmet := t.perFile(file, f, res); len(unmet) > 0 {
+		t.files = append(t.files, file)
+		t.unmet[file] = unmet
+	}
 }
 
-// perFile checks what must hold for each text.
-func (t *Tally) perFile(file string, f File, res *Result) {
-	i := 0
+// Remove takes back what Add gathered of one text, but for what it selected.
+func (t *Tally) Remove(file string, f File, res *Result) {
+	t.count(res, -1)
+	if _, ok := t.unmet[file]; ok {
+		delete(t.unmet, file)
+		t.files = slices.DeleteFunc(t.files, func(f string) bool { return f == file })
+	}
+}
+
+// count adds or takes back a text's changes and matches.
+func (t *Tally) count(res *Result, sign int) {
+	for i, n := range res.Changes {
+		t.Changes[i] += sign * n
+		if n > 0 {
+			t.Files[i] += sign
+		}
+	}
 	if t.asserted == nil {
 		t.asserted = make([]int, len(res.asserted))
 	}
+	for i, n := range res.asserted {
+		t.asserted[i] += sign * n
+	}
+}
+
+// perFile returns what must hold for each text and does not.
+func (t *Tally) perFile(file string, f File, res *Result) (unmet []string) {
+	i := 0
 	for _, r := range t.program.rules {
 		n := res.Changes[r.index]
 		for _, e := range r.expects {
 			if e.perFile && n > 0 && !e.bound.Holds(n) {
-				t.unmet = append(t.unmet, fmt.Sprintf("%s: rule %s: expected %s in each file, but %s has %d",
+				unmet = append(unmet, fmt.Sprintf("%s: rule %s: expected %s in each file, but %s has %d",
 					e.place, t.program.Rules[r.index].Label, changesOf(e.bound), file, n))
 			}
 		}
 		for _, a := range r.asserts {
 			n := res.asserted[i]
-			t.asserted[i] += n
 			i++
 			switch {
 			case a.Forbid && n > 0:
-				t.unmet = append(t.unmet, fmt.Sprintf("%s: forbidden: %s holds %s %s", a.place, file, describe(a.Assert.Pattern), times(n)))
+				unmet = append(unmet, fmt.Sprintf("%s: forbidden: %s holds %s %s", a.place, file, describe(a.Assert.Pattern), times(n)))
 			case !a.Forbid && a.PerFile && r.selects(f) && !a.Bound.Holds(n):
-				t.unmet = append(t.unmet, fmt.Sprintf("%s: required: %s of %s, but %s holds %d", a.place, boundOf(a.Bound), describe(a.Assert.Pattern), file, n))
+				unmet = append(unmet, fmt.Sprintf("%s: required: %s of %s, but %s holds %d", a.place, boundOf(a.Bound), describe(a.Assert.Pattern), file, n))
 			}
 		}
 	}
+	return unmet
 }
 
 // Unmet returns every expectation and assertion that does not hold, a line each.
 func (t *Tally) Unmet() []string {
-	out := t.unmet
+	var out []string
+	for _, file := range t.files {
+		out = append(out, t.unmet[file]...)
+	}
 	i := 0
 	for _, r := range t.program.rules {
 		n := t.Changes[r.index]

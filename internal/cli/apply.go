@@ -33,7 +33,7 @@ func (a *app) apply() *cobra.Command {
 	var rules ruleFlags
 	var files fileFlags
 	var yes bool
-	var note, format, sealed string
+	var note, format, sealed, ask string
 	c := &cobra.Command{
 		Use:     "apply [-r SCRIPT]... [PATH]...",
 		Short:   "Confirm changes and write them, with backups",
@@ -72,20 +72,25 @@ func (a *app) apply() *cobra.Command {
 			case format != "text":
 				return wrong("--format is text or json, not %q", format)
 			}
-			s, err := a.doing(plan, func() (*run.Summary, error) {
-				return plan.Do(c.Context(), func(r *run.Result) (bool, error) { return ap.each(c.Context(), r) })
-			})
+			intent := vault.Intent{Kind: vault.Apply, Command: os.Args, Note: note, Rules: printer.Rules}
+			if !yes {
+				way, err := a.wayToAsk(ask)
+				if err != nil {
+					return err
+				}
+				return ap.askAll(c.Context(), plan, way, files.verbose, intent)
+			}
+			s, err := a.doing(plan, func() (*run.Summary, error) { return plan.Do(c.Context(), ap.each) })
 			if err != nil {
 				return err
 			}
-			return ap.finish(c.Context(), s, files.verbose, vault.Intent{
-				Kind: vault.Apply, Command: os.Args, Note: note, Rules: printer.Rules,
-			})
+			return ap.finish(c.Context(), s, files.verbose, intent)
 		},
 	}
 	rules.add(c)
 	files.add(c)
 	c.Flags().BoolVarP(&yes, "yes", "y", false, "write all changes without asking")
+	c.Flags().StringVar(&ask, "ask", "", "how to ask: on the whole `screen`, or about a file or a match at a time: screen, file or match")
 	c.Flags().StringVar(&sealed, "sealed", "", "write exactly what was reviewed and kept in this `file` by preview --seal")
 	c.Flags().StringVar(&format, "format", "text", "text or json, one object a line")
 	c.Flags().StringVar(&note, "note", "", "a `text` to keep with the run, such as a ticket's number")
@@ -97,7 +102,7 @@ func (a *app) asker(yes bool, p *report.Printer) *review.Prompt {
 	if yes {
 		return nil
 	}
-	return &review.Prompt{In: a.In, Out: a.Out, Style: p.Style}
+	return &review.Prompt{In: a.In, Out: a.Out, Style: p.Style, Width: p.Width}
 }
 
 // applying gathers what is to be written.
@@ -114,25 +119,19 @@ type applying struct {
 	refuses refusals
 }
 
-// each takes one file's changes, asking where a person is to be asked.
-func (ap *applying) each(ctx context.Context, r *run.Result) (bool, error) {
+// each takes one file's changes, where nothing is asked.
+func (ap *applying) each(r *run.Result) (bool, error) {
 	if r.Refuse != nil {
 		ap.refuses.add(r)
 		return false, nil
 	}
+	ap.changes = append(ap.changes, r.Change())
+	ap.count += r.Changes()
 	if ap.events != nil {
-		ap.changes = append(ap.changes, r.Change())
-		ap.count += r.Changes()
 		return true, ap.events.Result(ap.printer, r)
 	}
-	counted := report.Count(r.Changes(), "change")
-	show := func() error { return ap.printer.Result(r) }
-	take, err := ap.ask(ctx, report.Path(r.File.Path), counted, "write "+counted, show)
-	if take {
-		ap.changes = append(ap.changes, r.Change())
-		ap.count += r.Changes()
-	}
-	return take, err
+	_, err := fmt.Fprintf(ap.Out, "%s  %s\n", report.Path(r.File.Path), report.Count(r.Changes(), "change"))
+	return true, err
 }
 
 // ask reports whether a file is to be written; show shows its changes first, where

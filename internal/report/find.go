@@ -6,8 +6,6 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"github.com/rivo/uniseg"
-
 	"frizzel/core/program"
 	"frizzel/core/structure"
 	"frizzel/internal/run"
@@ -121,7 +119,7 @@ func (p *Printer) foundLine(b *strings.Builder, line, digits int, text string, p
 	room := p.Width - digits - 2
 	if rules != "" {
 		rules = "  " + rules
-		room -= uniseg.StringWidth(rules)
+		room -= Width(rules)
 	}
 	if len(places) == 0 {
 		before, _, after := window(text, 0, 0, room)
@@ -134,7 +132,7 @@ func (p *Printer) foundLine(b *strings.Builder, line, digits int, text string, p
 // marked returns a line with its matches standing out, cut around the first where
 // it is too wide.
 func (p *Printer) marked(text string, places []Place, room int) string {
-	if p.Width == 0 || width(text) <= room {
+	if p.Width == 0 || Width(text) <= room {
 		var b strings.Builder
 		at := 0
 		for _, pl := range places {
@@ -149,70 +147,4 @@ func (p *Printer) marked(text string, places []Place, room int) string {
 	}
 	before, match, after := window(text, places[0].Start, places[0].End, room)
 	return before + p.Style.match(match) + after
-}
-
-// width returns how many columns a text takes on a terminal.
-func width(text string) int {
-	return uniseg.StringWidth(strings.ReplaceAll(text, "\t", "        "))
-}
-
-// window cuts a line around text[start:end] to room columns; 0 for no bound.
-func window(text string, start, end, room int) (before, match, after string) {
-	before, match, after = Visible([]byte(text[:start])), Visible([]byte(text[start:end])), Visible([]byte(text[end:]))
-	if room <= 0 || width(before+match+after) <= room {
-		return before, match, after
-	}
-	match = cutEnd(match, room)
-	rest := max(room-width(match), 0)
-	left := min(width(before), rest/3)
-	if right := width(after); right < rest-left {
-		left = rest - right
-	}
-	before = cutStart(before, left)
-	return before, match, cutEnd(after, rest-width(before))
-}
-
-// cutEnd returns the start of a text, at most room columns, with … for the rest.
-func cutEnd(text string, room int) string {
-	if width(text) <= room {
-		return text
-	}
-	if room <= 0 {
-		return ""
-	}
-	return firstColumns(text, room-1) + "…"
-}
-
-// firstColumns returns as much of a text as room columns hold.
-func firstColumns(text string, room int) string {
-	at, state := 0, -1
-	for rest := text; rest != ""; {
-		cluster, next, w, s := uniseg.FirstGraphemeClusterInString(rest, state)
-		if cluster == "\t" {
-			w = 8
-		}
-		if room -= w; room < 0 {
-			break
-		}
-		at += len(cluster)
-		rest, state = next, s
-	}
-	return text[:at]
-}
-
-// cutStart returns the end of a text, at most room columns, with … for the rest.
-func cutStart(text string, room int) string {
-	if width(text) <= room {
-		return text
-	}
-	if room <= 0 {
-		return ""
-	}
-	drop := width(text) - room + 1
-	start := len(firstColumns(text, drop))
-	if width(text[start:]) > room-1 && start < len(text) { // a wide character at the cut
-		_, size := utf8.DecodeRuneInString(text[start:])
-		start += size
-	}
-	return "…" + text[start:]
 }

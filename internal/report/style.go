@@ -49,3 +49,14 @@ func (s Style) Key(t string) string { return s.paint(t, blue, color.Bold) }
 
 // match is what was looked for.
 func (s Style) match(t string) string { return s.paint(t, blue, color.Bold, color.ReverseVideo) }
+
+// Rule names a rule.
+func (s Style) Rule(t string) string { return s.rule(t) }
+
+// Selected is the line that a person is on.
+func (s Style) Selected(t string) string {
+	if !s.On {
+		return ">" + t[min(1, len(t)):]
+	}
+	return s.paint(t, blue, color.Bold, color.ReverseVideo)
+}

@@ -1,5 +1,3 @@
-// Package review asks a person which changes to take, and knows nothing of how they
-// were made or will be written.
 package review
 
 import (
@@ -37,6 +35,7 @@ type Prompt struct {
 	In    *os.File
 	Out   io.Writer
 	Style report.Style
+	Width int // columns, 0 for no bound
 }
 
 // choice is a key and what it means.
@@ -73,10 +72,10 @@ func (p *Prompt) Confirm(ctx context.Context, question string) (bool, error) {
 func (p *Prompt) ask(ctx context.Context, question string, choices []choice) (Answer, error) {
 	for {
 		fmt.Fprint(p.Out, p.Style.Strong(question), " ")
-		for _, c := range choices {
-			fmt.Fprint(p.Out, p.Style.Key(string(c.key)), " ", c.label, "  ")
+		for _, c := range choices { // each key is the first letter of its word
+			fmt.Fprint(p.Out, p.Style.Key(c.label[:1]), c.label[1:], " ")
 		}
-		fmt.Fprint(p.Out, p.Style.Key("?"), " help: ")
+		fmt.Fprint(p.Out, p.Style.Key("?"), " ")
 		key, err := p.key(ctx)
 		if err != nil {
 			fmt.Fprintln(p.Out)

@@ -1,0 +1,124 @@
+package report
+
+import (
+	"strings"
+	"unicode/utf8"
+
+	"github.com/rivo/uniseg"
+
+	"frizzel/core/diff"
+)
+
+// tabWidth is how many columns a tab takes where a text is cut to a width.
+const tabWidth = 8
+
+// Width returns how many columns a text takes on a terminal.
+func Width(text string) int {
+	return uniseg.StringWidth(strings.ReplaceAll(text, "\t", strings.Repeat(" ", tabWidth)))
+}
+
+// Cut returns the start of a text, at most room columns, with … for the rest.
+func Cut(text string, room int) string {
+	if len(text) <= room && plain([]byte(text)) && !strings.Contains(text, "\t") || Width(text) <= room {
+		return text
+	}
+	if room <= 0 {
+		return ""
+	}
+	return firstColumns(text, room-1) + "…"
+}
+
+// firstColumns returns as much of a text as room columns hold.
+func firstColumns(text string, room int) string {
+	at, state := 0, -1
+	for rest := text; rest != ""; {
+		cluster, next, w, s := uniseg.FirstGraphemeClusterInString(rest, state)
+		if cluster == "\t" {
+			w = tabWidth
+		}
+		if room -= w; room < 0 {
+			break
+		}
+		at += len(cluster)
+		rest, state = next, s
+	}
+	return text[:at]
+}
+
+// cutStart returns the end of a text, at most room columns, with … for the rest.
+func cutStart(text string, room int) string {
+	if Width(text) <= room {
+		return text
+	}
+	if room <= 0 {
+		return ""
+	}
+	drop := Width(text) - room + 1
+	start := len(firstColumns(text, drop))
+	if Width(text[start:]) > room-1 && start < len(text) { // a wide character at the cut
+		_, size := utf8.DecodeRuneInString(text[start:])
+		start += size
+	}
+	return "…" + text[start:]
+}
+
+// window cuts a line around text[start:end] to room columns; 0 for no bound.
+func window(text string, start, end, room int) (before, match, after string) {
+	if room > 0 { // what can be seen of a very long line stands near the match
+		near := 8 * room
+		if from := start - near; from > 0 {
+			for from < start && !utf8.RuneStart(text[from]) {
+				from++
+			}
+			text, start, end = text[from:], start-from, end-from
+		}
+		if to := min(end, start+near) + near; to < len(text) {
+			text = text[:to]
+			end = min(end, to)
+		}
+	}
+	before, match, after = Visible([]byte(text[:start])), Visible([]byte(text[start:end])), Visible([]byte(text[end:]))
+	if room <= 0 || Width(before+match+after) <= room {
+		return before, match, after
+	}
+	match = Cut(match, room)
+	rest := max(room-Width(match), 0)
+	left := min(Width(before), rest/3)
+	if right := Width(after); right < rest-left {
+		left = rest - right
+	}
+	before = cutStart(before, left)
+	return before, match, Cut(after, rest-Width(before))
+}
+
+// Lines shows the lines of a hunk, each cut to width columns around what changes in
+// it. Lines that are left out stand back.
+func (s Style) Lines(h diff.Hunk, width int, left bool) []string {
+	lines := make([]string, len(h.Lines))
+	returns := mixedEndings(h)
+	for i, l := range h.Lines {
+		text := string(shownLine(l.Text, returns))
+		paint, strong := s.keep, s.keep
+		switch {
+		case left:
+			paint, strong = s.Soft, s.Soft
+		case l.Op == diff.Remove:
+			paint, strong = s.remove, s.removed
+		case l.Op == diff.Add:
+			paint, strong = s.add, s.added
+		}
+		from, to := 0, 0
+		if len(l.Marks) > 0 {
+			from, to = min(l.Marks[0][0], len(text)), min(l.Marks[0][1], len(text))
+		}
+		if from == 0 && to == len(text) {
+			strong = paint
+		}
+		before, mark, after := window(text, from, to, max(width-1, 0))
+		lines[i] = paint(string(l.Op)+detab(before)) + strong(detab(mark)) + paint(detab(after))
+	}
+	return lines
+}
+
+// detab writes tabs as the columns they are counted for.
+func detab(text string) string { return strings.ReplaceAll(text, "\t", strings.Repeat(" ", tabWidth)) }

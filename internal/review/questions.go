@@ -1,0 +1,295 @@
+package review
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"strings"
+
+	"frizzel/core/diff"
+	"frizzel/core/program"
+	"frizzel/internal/report"
+)
+
+// Answers to a question in a session, besides those about one file.
+const (
+	RestOfFile Answer = iota + 100
+	OmitRestOfFile
+	EachMatch
+	EditText
+	Back
+)
+
+var sessionChoices = map[Answer]choice{
+	Yes:            {'y', "yes", "take this one", Yes},
+	No:             {'n', "no", "leave this one as it is", No},
+	RestOfFile:     {'f', "file", "take the rest of this file", RestOfFile},
+	OmitRestOfFile: {'o', "omit", "leave the rest of this file as it is", OmitRestOfFile},
+	Rest:           {'r', "rest", "take all that is left, in every file", Rest},
+	EachMatch:      {'m', "matches", "ask about each match of this file", EachMatch},
+	EditText:       {'c', "change", "write another replacement for this one", EditText},
+	Back:           {'b', "back", "take the last answer back", Back},
+	Stop:           {'s', "stop", "ask no more; you are asked what to do with those taken so far", Stop},
+}
+
+func choicesOf(answers ...Answer) []choice {
+	out := make([]choice, len(answers))
+	for i, a := range answers {
+		out[i] = sessionChoices[a]
+	}
+	return out
+}
+
+// said is one answer, to be taken back: changes by their keys, or a whole file.
+type said struct {
+	file  int
+	keys  []program.Key
+	whole bool
+	each  bool // the file was to be asked about match by match
+}
+
+// questions is a session at a plain prompt.
+type questions struct {
+	*Prompt
+	*Session
+	each    []bool // by file: ask about each match
+	done    []bool // by file: nothing is left to ask
+	keys    []map[program.Key]bool
+	history []said
+}
+
+// Review asks about each file, or about each match where each is set. It reports
+// whether what is taken is to be written. show shows a file's changes as a diff.
+func (p *Prompt) Review(ctx context.Context, s *Session, each bool, show func(i int) error) (bool, error) {
+	q := &questions{Prompt: p, Session: s, each: make([]bool, len(s.Files)), done: make([]bool, len(s.Files))}
+	for i := range s.Files {
+		q.each[i] = each
+		q.keys = append(q.keys, map[program.Key]bool{})
+	}
+	for {
+		i, c, err := q.next()
+		if err != nil || i < 0 {
+			return err == nil, err
+		}
+		var stop bool
+		if c == nil {
+			stop, err = q.askFile(ctx, i, show)
+		} else {
+			stop, err = q.askMatch(ctx, i, c)
+		}
+		switch {
+		case err != nil:
+			return false, err
+		case stop:
+			return q.stop(ctx)
+		}
+	}
+}
+
+// next returns the file to ask about, and its change where it is asked about match by
+// match; -1 where nothing is left.
+func (q *questions) next() (int, *Change, error) {
+	for i, f := range q.Files {
+		if q.done[i] {
+			continue
+		}
+		if !q.each[i] {
+			return i, nil, nil
+		}
+		if err := f.Open(); err != nil {
+			return -1, nil, err
+		}
+		if c := q.open(i); c != nil {
+			return i, c, nil
+		}
+		q.done[i] = true
+	}
+	return -1, nil, nil
+}
+
+// open returns the first change of a file that nothing was said of.
+func (q *questions) open(i int) *Change {
+	for n := range q.Files[i].Changes {
+		if c := &q.Files[i].Changes[n]; !q.keys[i][c.Key] {
+			return c
+		}
+	}
+	return nil
+}
+
+func (q *questions) place(i int) string { return fmt.Sprintf("file %d of %d", i+1, len(q.Files)) }
+
+func (q *questions) askFile(ctx context.Context, i int, show func(int) error) (stop bool, err error) {
+	f := q.Files[i]
+	if err := show(i); err != nil {
+		return false, err
+	}
+	question := fmt.Sprintf("%s (%s): write %s?", report.Path(f.Path()), q.place(i), report.Count(f.Count(), "change"))
+	answer, err := q.ask(ctx, question, choicesOf(Yes, No, Rest, EachMatch, Back, Stop))
+	if err != nil {
+		return false, err
+	}
+	switch answer {
+	case EachMatch:
+		q.each[i] = true
+		q.history = append(q.history, said{file: i, each: true})
+		return false, nil
+	case Back:
+		return false, q.back()
+	case Stop:
+		return true, nil
+	case Rest:
+		q.rest()
+		return false, nil
+	case No:
+		err = f.Leave(true)
+	}
+	q.done[i] = true
+	q.history = append(q.history, said{file: i, whole: true})
+	return false, err
+}
+
+func (q *questions) askMatch(ctx context.Context, i int, c *Change) (stop bool, err error) {
+	f := q.Files[i]
+	q.showChange(f, c)
+	number := 1
+	for n, g := range q.Files {
+		if n < i {
+			number += g.All()
+		}
+	}
+	for n := range f.Changes {
+		if f.Changes[n].Key == c.Key {
+			number += n
+		}
+	}
+	_, _, all := q.Count()
+	answers := []Answer{Yes, No, RestOfFile, OmitRestOfFile, Rest, Back, Stop}
+	text, editable := c.Text()
+	if editable {
+		answers = []Answer{Yes, No, RestOfFile, OmitRestOfFile, Rest, EditText, Back, Stop}
+	}
+	question := fmt.Sprintf("change %d of %d, %s: take it?", number, all, q.place(i))
+	answer, err := q.ask(ctx, question, choicesOf(answers...))
+	if err != nil {
+		return false, err
+	}
+	key := c.Key
+	switch answer {
+	case No:
+		err = f.Answer(key, true)
+	case EditText:
+		err = q.edit(f, key, text)
+	case RestOfFile, OmitRestOfFile:
+		return false, q.restOfFile(i, answer == OmitRestOfFile)
+	case Rest:
+		q.rest()
+		return false, nil
+	case Back:
+		return false, q.back()
+	case Stop:
+		return true, nil
+	}
+	q.keys[i][key] = true
+	q.history = append(q.history, said{file: i, keys: []program.Key{key}})
+	return false, err
+}
+
+// showChange shows one change in its context.
+func (q *questions) showChange(f *File, c *Change) {
+	place := fmt.Sprintf("%s:%d", report.Path(f.Path()), c.Line)
+	rule := ""
+	if c.Rule >= 0 && q.Rules[c.Rule] != "" {
+		rule = "  " + q.Rules[c.Rule]
+	}
+	fmt.Fprintf(q.Out, "\n%s%s\n", q.Style.Strong(place), q.Style.Rule(rule))
+	for _, h := range diff.Hunks(c.Proposal.Text, c.Edits, 3) {
+		for _, l := range q.Style.Lines(h, q.Width, false) {
+			fmt.Fprintln(q.Out, l)
+		}
+	}
+}
+
+// edit asks for another replacement; an empty line keeps the one proposed.
+func (q *questions) edit(f *File, key program.Key, text string) error {
+	fmt.Fprintf(q.Out, "proposed: %s\ninstead:  ", report.Visible([]byte(text)))
+	line, err := bufio.NewReader(q.In).ReadString('\n')
+	if err != nil {
+		return err
+	}
+	if line = strings.TrimRight(line, "\r\n"); line == "" {
+		return nil
+	}
+	return f.Edit(key, []byte(line))
+}
+
+// restOfFile says the same of all changes of a file that nothing was said of.
+func (q *questions) restOfFile(i int, leave bool) error {
+	f := q.Files[i]
+	group := said{file: i}
+	for c := q.open(i); c != nil; c = q.open(i) {
+		key := c.Key
+		q.keys[i][key] = true
+		group.keys = append(group.keys, key)
+		if leave {
+			if err := f.Answer(key, true); err != nil {
+				return err
+			}
+		}
+	}
+	q.history = append(q.history, group)
+	return nil
+}
+
+// rest takes all that is left.
+func (q *questions) rest() {
+	for i := range q.done {
+		q.done[i] = true
+	}
+}
+
+// back takes the last answer back.
+func (q *questions) back() error {
+	if len(q.history) == 0 {
+		fmt.Fprintln(q.Out, "there is no answer to take back")
+		return nil
+	}
+	last := q.history[len(q.history)-1]
+	q.history = q.history[:len(q.history)-1]
+	f := q.Files[last.file]
+	q.done[last.file] = false
+	switch {
+	case last.each:
+		q.each[last.file] = false
+		return nil
+	case last.whole:
+		return f.Leave(false)
+	}
+	for _, key := range last.keys {
+		delete(q.keys[last.file], key)
+		delete(f.answers, key)
+	}
+	return f.run()
+}
+
+// stop leaves out what was not asked about, if the person wants the rest written.
+func (q *questions) stop(ctx context.Context) (bool, error) {
+	for i, f := range q.Files {
+		switch {
+		case q.done[i]:
+		case len(q.keys[i]) == 0:
+			if err := f.Leave(true); err != nil {
+				return false, err
+			}
+		default:
+			if err := q.restOfFile(i, true); err != nil {
+				return false, err
+			}
+		}
+	}
+	changes, files, _ := q.Count()
+	if changes == 0 {
+		return false, nil
+	}
+	return q.Confirm(ctx, fmt.Sprintf("Write the %s in %s taken so far?", report.Count(changes, "change"), report.Count(files, "file")))
+}

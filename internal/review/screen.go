@@ -1,0 +1,385 @@
+package review
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"strings"
+
+	"charm.land/bubbles/v2/textinput"
+	tea "charm.land/bubbletea/v2"
+
+	"frizzel/core/program"
+	"frizzel/internal/report"
+)
+
+// The least screen that a review fits on.
+const (
+	MinWidth  = 60
+	MinHeight = 15
+)
+
+// page is what the screen shows.
+type page int
+
+const (
+	pageChanges page = iota
+	pageHelp
+	pageLast    // what will be written
+	pageLeaving // leave without writing?
+)
+
+// screen is a review on a whole screen.
+type screen struct {
+	*Session
+	style         report.Style
+	width, height int
+	page          page
+	file          int // the selected file
+	change        int // the selected change in it
+	top           int // the first file shown in the list
+	context       int // lines around a change
+	input         *input
+	found         string // what was looked for last
+	message       string
+	verdict       bool // write what is taken
+	err           error
+}
+
+// input is a line that a person is writing.
+type input struct {
+	textinput.Model
+	done func(text string) tea.Cmd
+}
+
+// Screen asks on the whole screen. It reports whether what is taken is to be written.
+func Screen(ctx context.Context, s *Session, in *os.File, out io.Writer, style report.Style) (bool, error) {
+	m := &screen{Session: s, style: style, context: 1}
+	m.open()
+	p := tea.NewProgram(m, tea.WithContext(ctx), tea.WithInput(in), tea.WithOutput(out), tea.WithoutSignalHandler())
+	_, err := p.Run()
+	switch {
+	case errors.Is(err, tea.ErrProgramKilled), errors.Is(err, tea.ErrInterrupted), ctx.Err() != nil:
+		return false, ErrInterrupted
+	case err == nil:
+		err = m.err
+	}
+	return m.verdict && err == nil, err
+}
+
+func (m *screen) Init() tea.Cmd { return nil }
+
+// written is told when an editor has ended.
+type written struct {
+	file string
+	err  error
+}
+
+func (m *screen) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
+	switch msg := msg.(type) {
+	case tea.WindowSizeMsg:
+		m.width, m.height = msg.Width, msg.Height
+	case written:
+		m.edited(msg)
+	case tea.KeyPressMsg:
+		if msg.String() == "ctrl+c" {
+			m.err = ErrInterrupted
+			return m, tea.Quit
+		}
+		m.message = ""
+		if m.input != nil {
+			return m, m.write(msg)
+		}
+		return m, m.key(msg.String())
+	}
+	return m, nil
+}
+
+// key does what a key means on the page that is shown.
+func (m *screen) key(key string) tea.Cmd {
+	switch m.page {
+	case pageHelp:
+		m.page = pageChanges
+		return nil
+	case pageLast:
+		switch key {
+		case "w":
+			m.verdict = true
+			return tea.Quit
+		case "b", "esc":
+			m.page = pageChanges
+		case "x":
+			m.page = pageLeaving
+		}
+		return nil
+	case pageLeaving:
+		switch key {
+		case "y":
+			m.err = ErrInterrupted
+			return tea.Quit
+		case "n", "b", "esc":
+			m.page = pageChanges
+		}
+		return nil
+	}
+	for _, b := range bindings {
+		for _, k := range b.keys {
+			if k == key {
+				return b.do(m)
+			}
+		}
+	}
+	m.message = "press ? for what the keys do"
+	return nil
+}
+
+// binding is keys and what they do on the page of changes.
+type binding struct {
+	keys  []string
+	shown string // the key, for people
+	help  string
+	do    func(*screen) tea.Cmd
+}
+
+var bindings []binding
+
+func init() { // the help shows the bindings, one of which is the help
+	moved := func(act func(*screen)) func(*screen) tea.Cmd {
+		return func(m *screen) tea.Cmd { act(m); return nil }
+	}
+	bindings = []binding{
+		{[]string{"down"}, "↓ ↑", "the next change, the one before", moved(func(m *screen) { m.move(1) })},
+		{[]string{"up"}, "", "", moved(func(m *screen) { m.move(-1) })},
+		{[]string{"right", "tab"}, "→ ←", "the next file, the one before", moved(func(m *screen) { m.moveFile(1) })},
+		{[]string{"left", "shift+tab"}, "", "", moved(func(m *screen) { m.moveFile(-1) })},
+		{[]string{"pgdown"}, "PgDn PgUp", "ten changes on, ten back", moved(func(m *screen) { m.move(10) })},
+		{[]string{"pgup"}, "", "", moved(func(m *screen) { m.move(-10) })},
+		{[]string{"home"}, "Home End", "the file's first change, its last", moved(func(m *screen) { m.change = 0 })},
+		{[]string{"end"}, "", "", moved(func(m *screen) { m.change = max(len(m.current().Changes)-1, 0) })},
+		{[]string{"space", " "}, "space", "take this change, or leave it", moved((*screen).toggle)},
+		{[]string{"f"}, "f", "take all of this file, or leave it", moved((*screen).toggleFile)},
+		{[]string{"r"}, "r", "take this rule's changes in every file, or leave them", moved((*screen).toggleRule)},
+		{[]string{"a"}, "a", "take all changes, or leave all", moved((*screen).toggleAll)},
+		{[]string{"c"}, "c", "write another replacement for this change", (*screen).editChange},
+		{[]string{"e"}, "e", "open what this file would be in your editor", (*screen).editFile},
+		{[]string{"+", "="}, "+ -", "more lines around the changes, or fewer", moved(func(m *screen) { m.context = min(m.context+2, 21) })},
+		{[]string{"-"}, "", "", moved(func(m *screen) { m.context = max(m.context-2, 1) })},
+		{[]string{"/"}, "/", "look for a text in the changes, and again", (*screen).search},
+		{[]string{"enter", "w"}, "w", "go on to the last page, then write", moved(func(m *screen) { m.page = pageLast })},
+		{[]string{"?"}, "?", "this help", moved(func(m *screen) { m.page = pageHelp })},
+		{[]string{"x", "esc"}, "x", "leave without writing", moved(func(m *screen) { m.page = pageLeaving })},
+	}
+}
+
+func (m *screen) current() *File { return m.Files[m.file] }
+
+// selected returns the selected change, nil where the file has none.
+func (m *screen) selected() *Change {
+	f := m.current()
+	if m.change < 0 || m.change >= len(f.Changes) {
+		return nil
+	}
+	return &f.Changes[m.change]
+}
+
+// open reads the selected file's changes.
+func (m *screen) open() {
+	if err := m.current().Open(); err != nil {
+		m.message = err.Error()
+	}
+	if m.current().Moved() {
+		m.message = "this file has changed on disk since it was read; these are the changes to what it holds now"
+	}
+	m.change = min(m.change, max(len(m.current().Changes)-1, 0))
+}
+
+// answered shows what went wrong, and keeps the selection within what is left.
+func (m *screen) answered(err error) {
+	if err != nil {
+		m.message = err.Error()
+	}
+	m.open()
+}
+
+func (m *screen) move(by int) {
+	to := m.change + by
+	last := len(m.current().Changes) - 1
+	switch {
+	case to > last && m.change == last && m.file+1 < len(m.Files):
+		m.moveFile(1)
+	case to < 0 && m.change == 0 && m.file > 0:
+		m.moveFile(-1)
+		m.change = max(len(m.current().Changes)-1, 0)
+	default:
+		m.change = min(max(to, 0), max(last, 0))
+	}
+}
+
+func (m *screen) moveFile(by int) {
+	to := min(max(m.file+by, 0), len(m.Files)-1)
+	if to != m.file {
+		m.file, m.change = to, 0
+		m.open()
+	}
+}
+
+func (m *screen) toggle() {
+	c := m.selected()
+	switch {
+	case c == nil:
+	case c.Fixed:
+		m.toggleFile()
+	default:
+		m.answered(m.current().Answer(c.Key, !c.Left))
+	}
+}
+
+func (m *screen) toggleFile() { m.answered(m.current().Leave(m.current().Count() > 0)) }
+
+func (m *screen) toggleRule() {
+	if c := m.selected(); c != nil && !c.Fixed {
+		m.answered(m.LeaveRule(c.Rule, !c.Left))
+	}
+}
+
+func (m *screen) toggleAll() {
+	changes, _, _ := m.Count()
+	m.answered(m.LeaveAll(changes > 0))
+}
+
+// ask begins a line of input; done gets the text.
+func (m *screen) ask(prompt, text string, done func(string) tea.Cmd) tea.Cmd {
+	in := textinput.New()
+	in.Prompt = prompt
+	in.SetValue(text)
+	in.SetWidth(max(m.width-len(prompt)-2, 10))
+	m.input = &input{in, done}
+	return m.input.Focus()
+}
+
+// write takes a key for the line of input.
+func (m *screen) write(msg tea.KeyPressMsg) tea.Cmd {
+	switch msg.String() {
+	case "esc":
+		m.input = nil
+		return nil
+	case "enter":
+		in := m.input
+		m.input = nil
+		return in.done(in.Value())
+	}
+	var cmd tea.Cmd
+	m.input.Model, cmd = m.input.Model.Update(msg)
+	return cmd
+}
+
+func (m *screen) editChange() tea.Cmd {
+	c := m.selected()
+	if c == nil {
+		return nil
+	}
+	text, ok := c.Text()
+	if !ok {
+		m.message = "this change is no one piece of one line; e opens the whole file in your editor"
+		return nil
+	}
+	key := c.Key
+	return m.ask("write instead: ", text, func(fresh string) tea.Cmd {
+		m.answered(m.current().Edit(key, []byte(fresh)))
+		return nil
+	})
+}
+
+func (m *screen) search() tea.Cmd {
+	return m.ask("look for: ", m.found, func(text string) tea.Cmd {
+		if m.found = text; text != "" {
+			m.lookFor(strings.ToLower(text))
+		}
+		return nil
+	})
+}
+
+// lookFor selects the next change whose old or new text, or whose path, holds a text.
+func (m *screen) lookFor(text string) {
+	for n := range m.Files {
+		i := (m.file + n) % len(m.Files)
+		f := m.Files[i]
+		if err := f.Open(); err != nil {
+			continue
+		}
+		for at := range f.Changes {
+			if n == 0 && at <= m.change {
+				continue
+			}
+			if strings.Contains(strings.ToLower(f.Path()+" "+wordsOf(&f.Changes[at])), text) {
+				m.file, m.change = i, at
+				return
+			}
+		}
+	}
+	m.message = fmt.Sprintf("no change further on holds %q", text)
+}
+
+// wordsOf returns what a change takes and writes, and its rule's place.
+func wordsOf(c *Change) string {
+	var b strings.Builder
+	for _, e := range c.Edits {
+		b.Write(c.Proposal.Text[e.Start:e.End])
+		b.WriteByte(' ')
+		b.Write(e.New)
+		b.WriteByte(' ')
+	}
+	return b.String()
+}
+
+// editFile opens what the file would be in the person's editor.
+func (m *screen) editFile() tea.Cmd {
+	text, err := m.current().Proposed()
+	if err != nil {
+		m.message = err.Error()
+		return nil
+	}
+	f, err := os.CreateTemp("", "frizzel-*.txt")
+	if err == nil {
+		_, err = f.Write(text)
+		err = errors.Join(err, f.Close())
+	}
+	if err != nil {
+		m.message = err.Error()
+		return nil
+	}
+	editor := os.Getenv("VISUAL")
+	if editor == "" {
+		editor = os.Getenv("EDITOR")
+	}
+	if editor == "" {
+		editor = "vi"
+	}
+	words := append(strings.Fields(editor), f.Name())
+	return tea.ExecProcess(exec.Command(words[0], words[1:]...), func(err error) tea.Msg { return written{f.Name(), err} })
+}
+
+// edited takes what the person wrote.
+func (m *screen) edited(w written) {
+	defer os.Remove(w.file)
+	if w.err != nil {
+		m.message = "the editor ended with: " + w.err.Error()
+		return
+	}
+	text, err := os.ReadFile(w.file)
+	if err == nil {
+		err = m.current().Write(text)
+	}
+	m.answered(err)
+}
+
+// ruleOf names a change's rule.
+func (m *screen) ruleOf(p program.Proposal) string {
+	if p.Rule < 0 {
+		return "edited by hand"
+	}
+	return m.Rules[p.Rule]
+}

@@ -1,0 +1,244 @@
+// Package review asks a person which changes to take, and knows nothing of how they
+// are made or will be written.
+//
+// The central type is [Session]: files, each with changes that are taken or left. An
+// answer is kept by the change's key; after each answer the file's rules run again,
+// so that what depended on a change goes with it. [Prompt] asks at a plain terminal,
+// [Screen] with the whole of one.
+package review
+
+import (
+	"cmp"
+	"slices"
+
+	"frizzel/core/edit"
+	"frizzel/core/program"
+)
+
+// Item is a file that a person is asked about.
+type Item interface {
+	// Path is the file's name for people.
+	Path() string
+	// Count is how many changes the rules made when the file was first read.
+	Count() int
+	// Rules are how many changes each rule proposes, by its index.
+	Rules() []int
+	// Decide runs the rules over the file again and asks about each change.
+	Decide(decide func(program.Proposal) program.Answer) error
+	// Proposed is the text that the file would have now, and Rewrite replaces it
+	// by one that a person wrote; old is the file's own.
+	Proposed() ([]byte, error)
+	Rewrite(fresh []byte) (old []byte, edits edit.List, err error)
+	// Moved reports whether the file has changed on disk since it was first read.
+	Moved() bool
+}
+
+// Change is one change that a person takes or leaves.
+type Change struct {
+	program.Proposal
+	Left bool
+	// Fixed marks what a person wrote for the whole file: it is taken or left whole.
+	Fixed bool
+}
+
+// File is a file under review.
+type File struct {
+	Item
+	Changes []Change // in the order of their places, once opened
+
+	all     int // changes proposed, taken or not
+	answers map[program.Key]program.Answer
+	left    bool // the whole file is left as it is
+	written []byte
+	opened  bool
+	session *Session
+}
+
+// Session is a review at work.
+type Session struct {
+	Files []*File
+	Rules []string // labels
+
+	left map[int]bool // rules that are left out everywhere
+}
+
+// NewSession begins a review in which all changes are taken.
+func NewSession(items []Item, rules []string) *Session {
+	s := &Session{Rules: rules, left: map[int]bool{}}
+	for _, item := range items {
+		s.Files = append(s.Files, &File{Item: item, all: item.Count(), answers: map[program.Key]program.Answer{}, session: s})
+	}
+	return s
+}
+
+// Count returns how many changes in how many files are taken, and how many changes
+// there are.
+func (s *Session) Count() (changes, files, all int) {
+	for _, f := range s.Files {
+		if n := f.Count(); n > 0 {
+			changes += n
+			files++
+		}
+		all += f.all
+	}
+	return changes, files, all
+}
+
+// Count returns how many of the file's changes are taken.
+func (f *File) Count() int {
+	if !f.opened {
+		return f.Item.Count()
+	}
+	if f.left {
+		return 0
+	}
+	n := 0
+	for _, c := range f.Changes {
+		if !c.Left {
+			n++
+		}
+	}
+	return n
+}
+
+// All returns how many changes the file's rules propose.
+func (f *File) All() int { return f.all }
+
+// Open reads the file's changes, if that is not done yet.
+func (f *File) Open() error {
+	if f.opened {
+		return nil
+	}
+	return f.run()
+}
+
+// run runs the rules again with the answers given so far.
+func (f *File) run() error {
+	f.Changes, f.opened = f.Changes[:0], true
+	if f.written != nil && !f.left {
+		old, edits, err := f.Rewrite(f.written)
+		if err != nil {
+			return err
+		}
+		for _, e := range edits {
+			f.Changes = append(f.Changes, Change{Fixed: true, Proposal: program.Proposal{
+				Rule: -1, Edits: edit.List{e}, Text: old,
+			}})
+		}
+		f.all = len(f.Changes)
+		return nil
+	}
+	err := f.Decide(func(p program.Proposal) program.Answer {
+		answer, said := f.answers[p.Key]
+		if f.left || !said && f.session.left[p.Rule] {
+			answer.Leave = true
+		}
+		c := Change{Proposal: p, Left: answer.Leave}
+		c.Edits = append(edit.List(nil), p.Edits...)
+		if answer.New != nil && len(c.Edits) == 1 {
+			c.Edits[0].New = answer.New
+		}
+		f.Changes = append(f.Changes, c)
+		return answer
+	})
+	f.all = len(f.Changes)
+	slices.SortStableFunc(f.Changes, func(a, b Change) int {
+		return cmp.Or(cmp.Compare(a.Key.Origin, b.Key.Origin), cmp.Compare(a.Key.Statement, b.Key.Statement))
+	})
+	return err
+}
+
+// Answer takes or leaves one change.
+func (f *File) Answer(key program.Key, leave bool) error {
+	if f.left { // all others stay left, one by one
+		f.left = false
+		for _, c := range f.Changes {
+			f.say(c.Key, true)
+		}
+	}
+	f.say(key, leave)
+	return f.run()
+}
+
+func (f *File) say(key program.Key, leave bool) {
+	a := f.answers[key]
+	a.Leave = leave
+	f.answers[key] = a
+}
+
+// Edit gives one change another replacement, and takes it.
+func (f *File) Edit(key program.Key, fresh []byte) error {
+	f.answers[key] = program.Answer{New: fresh}
+	f.left = false
+	return f.run()
+}
+
+// Write replaces all changes of the file by a text that a person wrote for it.
+func (f *File) Write(text []byte) error {
+	f.written, f.left = text, false
+	return f.run()
+}
+
+// Leave leaves the whole file as it is, or takes all its changes, whatever was said
+// of each.
+func (f *File) Leave(leave bool) error {
+	f.left = leave
+	if !leave {
+		for key, a := range f.answers {
+			a.Leave = false
+			f.answers[key] = a
+		}
+		for _, c := range f.Changes {
+			f.say(c.Key, false)
+		}
+	}
+	return f.run()
+}
+
+// LeaveRule leaves all changes of a rule in every file, or takes them.
+func (s *Session) LeaveRule(rule int, leave bool) error {
+	s.left[rule] = leave
+	for _, f := range s.Files {
+		if rules := f.Rules(); rule >= len(rules) || rules[rule] == 0 || f.left || f.written != nil {
+			continue
+		}
+		if err := f.Open(); err != nil {
+			return err
+		}
+		for _, c := range f.Changes {
+			if c.Rule == rule {
+				f.say(c.Key, leave)
+			}
+		}
+		if err := f.run(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// LeaveAll leaves all changes of all files, or takes them.
+func (s *Session) LeaveAll(leave bool) error {
+	clear(s.left)
+	for _, f := range s.Files {
+		if err := f.Leave(leave); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Text returns the change's new text, for a person to edit. It reports false where
+// the change is no one piece of one line.
+func (c *Change) Text() (string, bool) {
+	if len(c.Edits) != 1 || c.Fixed {
+		return "", false
+	}
+	text := string(c.Edits[0].New)
+	for _, b := range []byte(text) {
+		if b == '\n' {
+			return "", false
+		}
+	}
+	return text, true
+}

@@ -1,0 +1,268 @@
+package review
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	tea "charm.land/bubbletea/v2"
+
+	"frizzel/core/diff"
+	"frizzel/internal/report"
+)
+
+// listWidth is how many columns the list of files takes, on a screen that is wide
+// enough for one.
+const listWidth = 34
+
+// View is all of the screen.
+func (m *screen) View() tea.View {
+	v := tea.NewView(m.text())
+	v.AltScreen = true
+	return v
+}
+
+func (m *screen) text() string {
+	if m.width < MinWidth || m.height < MinHeight {
+		return fmt.Sprintf("The review needs %d columns and %d lines.\nEnlarge the window, or press Ctrl-C to leave; nothing is written.", MinWidth, MinHeight)
+	}
+	var body []string
+	footer := ""
+	switch m.page {
+	case pageHelp:
+		body, footer = m.helpPage(), m.keys("any key", "back")
+	case pageLast:
+		body, footer = m.lastPage(), m.keys("w", "write", "b", "back to the changes", "x", "leave without writing")
+	case pageLeaving:
+		body, footer = m.leavingPage(), m.keys("y", "yes, leave", "n", "no, back")
+	default:
+		body, footer = m.changesPage(), m.changesFooter()
+	}
+	lines := append([]string{m.header(), m.rule()}, body...)
+	for len(lines) < m.height-2 {
+		lines = append(lines, "")
+	}
+	lines = append(lines[:m.height-2], m.rule(), footer)
+	return strings.Join(lines, "\n")
+}
+
+// rule is a line across the screen.
+func (m *screen) rule() string { return m.style.Soft(strings.Repeat("─", m.width)) }
+
+func (m *screen) header() string {
+	changes, files, all := m.Count()
+	taken := fmt.Sprintf("%d of %s taken, in %s of %d", changes, report.Count(all, "change"), report.Count(files, "file"), len(m.Files))
+	left := "Review"
+	if room := m.width - report.Width(taken) - 2; room > 10 {
+		left = report.Cut("Review  "+report.Path(m.current().Path()), room)
+	}
+	gap := max(m.width-report.Width(left)-report.Width(taken), 1)
+	return m.style.Strong(left) + strings.Repeat(" ", gap) + taken
+}
+
+// keys writes pairs of a key and what it does, as many as fit.
+func (m *screen) keys(pairs ...string) string {
+	var b strings.Builder
+	width := 0
+	for p := range slices.Chunk(pairs, 2) {
+		if width += report.Width(p[0]) + report.Width(p[1]) + 3; width > m.width+2 {
+			break
+		}
+		b.WriteString(m.style.Key(p[0]) + " " + p[1] + "  ")
+	}
+	return b.String()
+}
+
+func (m *screen) changesFooter() string {
+	if m.input != nil {
+		return m.input.View()
+	}
+	if m.message != "" {
+		return m.style.Strong(report.Cut(m.message, m.width))
+	}
+	verb := "take"
+	if c := m.selected(); c != nil && !c.Left {
+		verb = "leave"
+	}
+	return m.keys("space", verb, "f", "file", "r", "rule", "a", "all", "w", "write…", "?", "help", "x", "exit",
+		"↑↓", "change", "←→", "file", "c", "reword", "e", "editor", "+-", "context", "/", "search")
+}
+
+// changesPage shows the list of files, where there is room for it, and the changes
+// of the selected one.
+func (m *screen) changesPage() []string {
+	height := m.height - 4
+	if m.width < 3*listWidth {
+		return m.changes(m.width, height)
+	}
+	list, changes := m.files(height), m.changes(m.width-listWidth-3, height)
+	lines := make([]string, height)
+	for i := range lines {
+		left, right := strings.Repeat(" ", listWidth), ""
+		if i < len(list) {
+			left = list[i]
+		}
+		if i < len(changes) {
+			right = changes[i]
+		}
+		lines[i] = left + m.style.Soft(" │ ") + right
+	}
+	return lines
+}
+
+// box shows whether all, some or none of the changes are taken.
+func box(taken, all int) string {
+	switch taken {
+	case 0:
+		return "[ ]"
+	case all:
+		return "[x]"
+	}
+	return "[~]"
+}
+
+// files shows the list of files around the selected one.
+func (m *screen) files(height int) []string {
+	m.top = min(max(m.top, m.file-height+1), m.file)
+	var lines []string
+	for i := m.top; i < len(m.Files) && len(lines) < height; i++ {
+		f := m.Files[i]
+		count := fmt.Sprintf("%d/%d", f.Count(), f.All())
+		room := listWidth - len(count) - 7
+		name := cutPath(report.Path(f.Path()), room)
+		text := fmt.Sprintf(" %s %s%s %s ", box(f.Count(), f.All()), name, strings.Repeat(" ", room-report.Width(name)), count)
+		if i == m.file {
+			text = m.style.Selected(text)
+		}
+		lines = append(lines, text)
+	}
+	return lines
+}
+
+// cutPath returns the end of a path, whose last part tells most.
+func cutPath(path string, room int) string {
+	if report.Width(path) <= room {
+		return path
+	}
+	runes := []rune(path)
+	for len(runes) > 0 && report.Width(string(runes))+1 > room {
+		runes = runes[1:]
+	}
+	return "…" + string(runes)
+}
+
+// changes shows the changes around the selected one, that one in view whole.
+func (m *screen) changes(width, height int) []string {
+	f := m.current()
+	if len(f.Changes) == 0 {
+		return []string{m.style.Soft("no changes are left in this file")}
+	}
+	// Go back from the selected change as far as it stays in view, a third of the
+	// screen above it.
+	block := m.card(m.change, width)
+	first, above := m.change, 0
+	var before [][]string
+	for first > 0 {
+		b := m.card(first-1, width)
+		if above+len(b) > height/3 && above+len(b)+len(block) > height || above+len(b) > height/2 {
+			break
+		}
+		above += len(b)
+		before = append(before, b)
+		first--
+	}
+	var lines []string
+	for _, b := range slices.Backward(before) {
+		lines = append(lines, b...)
+	}
+	lines = append(lines, block...)
+	for i := m.change + 1; i < len(f.Changes) && len(lines) < height; i++ {
+		lines = append(lines, m.card(i, width)...)
+	}
+	return lines[:min(len(lines), height)]
+}
+
+// card shows one change: whether it is taken, where it stands, its rule, old and new.
+func (m *screen) card(i, width int) []string {
+	f := m.current()
+	c := &f.Changes[i]
+	state := "[x]"
+	if c.Left || f.left {
+		state = "[ ]"
+	}
+	head := fmt.Sprintf("%s %d/%d  line %d", state, i+1, len(f.Changes), c.Line)
+	if c.Fixed {
+		head = fmt.Sprintf("%s %d/%d", state, i+1, len(f.Changes))
+	}
+	if rule := m.ruleOf(c.Proposal); rule != "" {
+		head += "  " + rule
+	}
+	if c.Left || f.left {
+		head += "  left out"
+	}
+	head = report.Cut(" "+head, width)
+	if i == m.change {
+		head = m.style.Selected(head + strings.Repeat(" ", max(width-report.Width(head), 0)))
+	} else {
+		head = m.style.Strong(head)
+	}
+	lines := []string{head}
+	for _, h := range diff.Hunks(c.Proposal.Text, c.Edits, m.context) {
+		for _, l := range m.style.Lines(h, width-2, c.Left || f.left) {
+			lines = append(lines, "  "+l)
+		}
+		if len(lines) > 2*m.height { // more than can be seen at once
+			break
+		}
+	}
+	return append(lines, "")
+}
+
+func (m *screen) helpPage() []string {
+	lines := []string{m.style.Strong(" What the keys do"), ""}
+	for _, b := range bindings {
+		if b.shown != "" {
+			lines = append(lines, fmt.Sprintf("  %s%s  %s", strings.Repeat(" ", max(10-report.Width(b.shown), 0)), m.style.Key(b.shown), b.help))
+		}
+	}
+	return append(lines,
+		fmt.Sprintf("  %s%s  %s", "    ", m.style.Key("Ctrl-C"), "break off; nothing is written"),
+		"", "  Nothing is written before the last page says so.",
+		"  What is left out is left out for the rules that come after it.")
+}
+
+// lastPage sums up what will be written.
+func (m *screen) lastPage() []string {
+	changes, files, all := m.Count()
+	lines := []string{"", m.style.Strong(fmt.Sprintf("  %s in %s will be written.", report.Count(changes, "change"), report.Count(files, "file")))}
+	if left := all - changes; left > 0 {
+		lines = append(lines, fmt.Sprintf("  %s left out.", report.Count(left, "change")))
+	}
+	if changes == 0 {
+		return append(lines, "", "  Nothing is taken, so nothing is written.")
+	}
+	lines = append(lines, "  The old contents are kept; frizzel undo puts them back.", "")
+	room := m.height - 4 - len(lines)
+	var skipped int
+	for _, f := range m.Files {
+		if f.Count() == 0 {
+			continue
+		}
+		if room--; room < 2 {
+			skipped++
+			continue
+		}
+		count := fmt.Sprintf("%d/%d", f.Count(), f.All())
+		lines = append(lines, fmt.Sprintf("  %9s  %s", count, report.Cut(report.Path(f.Path()), m.width-14)))
+	}
+	if skipped > 0 {
+		lines = append(lines, m.style.Soft(fmt.Sprintf("             and %s more", report.Count(skipped, "file"))))
+	}
+	return lines
+}
+
+func (m *screen) leavingPage() []string {
+	changes, _, _ := m.Count()
+	return []string{"", m.style.Strong("  Leave without writing?"), "",
+		fmt.Sprintf("  %s taken so far would not be written. The files are as they were.", report.Count(changes, "change"))}
+}
