@@ -11,6 +11,7 @@ require (
 	github.com/dustin/go-humanize v1.1.0
 	github.com/fatih/color v1.19.0
 	github.com/gofrs/flock v0.13.1
+	github.com/hinshun/vt10x v0.0.0-20220301184237-5011da428d02
 	github.com/klauspost/compress v1.20.3
 	github.com/pkg/xattr v0.4.12
 	github.com/rivo/uniseg v0.4.7

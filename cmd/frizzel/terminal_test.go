@@ -14,6 +14,8 @@ import (
 	"time"
 
 	"github.com/creack/pty"
+	"github.com/hinshun/vt10x"
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
 
@@ -25,23 +27,30 @@ type terminal struct {
 
 	mu   sync.Mutex
 	seen strings.Builder
+	vt   vt10x.Terminal // what a person sees
 }
 
 // atTerminal starts the program with a terminal of 80 by 24.
 func atTerminal(t *testing.T, folder string, args ...string) *terminal {
 	t.Helper()
+	return atTerminalOf(t, 80, 24, folder, args...)
+}
+
+func atTerminalOf(t *testing.T, columns, rows int, folder string, args ...string) *terminal {
+	t.Helper()
 	c := exec.Command(binary, args...)
 	c.Dir = folder
 	c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(folder), "state"), "TERM=xterm-256color", "NO_COLOR=1")
-	file, err := pty.StartWithSize(c, &pty.Winsize{Rows: 24, Cols: 80})
+	file, err := pty.StartWithSize(c, &pty.Winsize{Rows: uint16(rows), Cols: uint16(columns)})
 	require.NoError(t, err)
-	term := &terminal{t: t, cmd: c, file: file}
+	term := &terminal{t: t, cmd: c, file: file, vt: vt10x.New(vt10x.WithSize(columns, rows))}
 	go func() {
 		var b [4096]byte
 		for {
 			n, err := file.Read(b[:])
 			term.mu.Lock()
 			term.seen.Write(b[:n])
+			_, _ = term.vt.Write(b[:n])
 			term.mu.Unlock()
 			if err != nil {
 				return
@@ -68,6 +77,25 @@ func (term *terminal) expect(text string) {
 	_, rest, _ := strings.Cut(term.seen.String(), text)
 	term.seen.Reset()
 	term.seen.WriteString(rest)
+}
+
+// shows waits until all of the texts stand on the screen.
+func (term *terminal) shows(texts ...string) {
+	term.t.Helper()
+	now := ""
+	if !assert.Eventually(term.t, func() bool {
+		term.mu.Lock()
+		defer term.mu.Unlock()
+		now = term.vt.String()
+		for _, text := range texts {
+			if !strings.Contains(now, text) {
+				return false
+			}
+		}
+		return true
+	}, 10*time.Second, 5*time.Millisecond) {
+		require.Fail(term.t, "the screen never shows it", "%q\n%s", texts, now)
+	}
 }
 
 func (term *terminal) press(keys string) {

@@ -31,7 +31,7 @@ type Counters []int
 type Proposal struct {
 	Key  Key
 	Rule int // index in Program.Rules
-	Line int // of Text, from 1, where it begins
+	Line int // of the text as it was read, from 1, where it begins
 	// Edits are against Text, the text as the statement found it. All are valid
 	// only during the call.
 	Edits edit.List
@@ -262,13 +262,12 @@ func (r *run) changes() *changes {
 // proposal asks for the edits that were offered last.
 func (c *changes) proposal(edits edit.List) Proposal {
 	r := c.run
-	at := edits[0].Start
-	if at < c.counted {
+	key := Key{Statement: r.statement, Origin: c.origin(edits[0].Start)}
+	if key.Origin < c.counted {
 		c.counted, c.line = 0, 0
 	}
-	c.line += bytes.Count(r.text.Bytes[c.counted:at], []byte("\n"))
-	c.counted = at
-	key := Key{Statement: r.statement, Origin: c.origin(at)}
+	c.line += bytes.Count(r.in.Text[c.counted:key.Origin], []byte("\n"))
+	c.counted = key.Origin
 	if c.last.Origin == key.Origin {
 		key.Nth = c.last.Nth + 1
 	}

@@ -14,14 +14,20 @@ import (
 	"frizzel/internal/vault"
 )
 
-const applyLong = `Show what rules would change, ask about each file, and write what is said yes to.
+const applyLong = `Show what rules would change, ask, and write what is taken.
+
+At a terminal the review fills the screen: take or leave a change, a file, a rule;
+? explains the keys. --ask file or --ask match asks at a plain prompt instead.
 
 Nothing is written before the last answer; then all of it is, or none. The old
 contents are kept, and "frizzel undo" puts them back. Without a terminal to ask at,
 --yes says that all changes are wanted.`
 
-const applyExample = `  # ask about each file
+const applyExample = `  # review all changes, then write
   frizzel apply -r move-depot.friz conf docs
+
+  # at a plain prompt, a match at a time
+  frizzel apply --ask match -r move-depot.friz conf
 
   # no questions, such as in a job
   frizzel apply -r move-depot.friz --yes conf docs

@@ -69,7 +69,11 @@ func (ap *applying) askAll(ctx context.Context, plan *run.Plan, way string, verb
 		}
 	}
 	if len(items) > 0 {
-		write, err := ap.review(ctx, items, asked, way)
+		refused := func() []string {
+			s.Settle(all)
+			return s.Tally.Unmet()
+		}
+		write, err := ap.review(ctx, items, asked, way, refused)
 		if err != nil {
 			return err
 		}
@@ -90,8 +94,9 @@ func (ap *applying) askAll(ctx context.Context, plan *run.Plan, way string, verb
 }
 
 // review asks about the items, on the whole screen or at a plain prompt.
-func (ap *applying) review(ctx context.Context, items []review.Item, pending []*run.Pending, way string) (bool, error) {
+func (ap *applying) review(ctx context.Context, items []review.Item, pending []*run.Pending, way string, refused func() []string) (bool, error) {
 	session := review.NewSession(items, ap.printer.Rules)
+	session.Refused = refused
 	if way == "screen" {
 		return review.Screen(ctx, session, ap.In, ap.Out, ap.printer.Style)
 	}

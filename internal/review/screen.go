@@ -1,6 +1,7 @@
 package review
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -38,10 +39,12 @@ type screen struct {
 	style         report.Style
 	width, height int
 	page          page
-	file          int // the selected file
-	change        int // the selected change in it
-	top           int // the first file shown in the list
-	context       int // lines around a change
+	refused       []string // why nothing could be written now
+	scrolled      int      // lines of the help
+	file          int      // the selected file
+	change        int      // the selected change in it
+	top           int      // the first file shown in the list
+	context       int      // lines around a change
 	input         *input
 	found         string // what was looked for last
 	message       string
@@ -102,13 +105,15 @@ func (m *screen) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 func (m *screen) key(key string) tea.Cmd {
 	switch m.page {
 	case pageHelp:
-		m.page = pageChanges
+		m.help(key)
 		return nil
 	case pageLast:
 		switch key {
 		case "w":
-			m.verdict = true
-			return tea.Quit
+			if len(m.refused) == 0 {
+				m.verdict = true
+				return tea.Quit
+			}
 		case "b", "esc":
 			m.page = pageChanges
 		case "x":
@@ -168,9 +173,29 @@ func init() { // the help shows the bindings, one of which is the help
 		{[]string{"+", "="}, "+ -", "more lines around the changes, or fewer", moved(func(m *screen) { m.context = min(m.context+2, 21) })},
 		{[]string{"-"}, "", "", moved(func(m *screen) { m.context = max(m.context-2, 1) })},
 		{[]string{"/"}, "/", "look for a text in the changes, and again", (*screen).search},
-		{[]string{"enter", "w"}, "w", "go on to the last page, then write", moved(func(m *screen) { m.page = pageLast })},
-		{[]string{"?"}, "?", "this help", moved(func(m *screen) { m.page = pageHelp })},
+		{[]string{"enter", "w"}, "w", "go on to the last page, then write", moved((*screen).last)},
+		{[]string{"?"}, "?", "this help", moved(func(m *screen) { m.page, m.scrolled = pageHelp, 0 })},
 		{[]string{"x", "esc"}, "x", "leave without writing", moved(func(m *screen) { m.page = pageLeaving })},
+	}
+}
+
+// help scrolls the help, where it is longer than the screen, or closes it.
+func (m *screen) help(key string) {
+	switch key {
+	case "down", "pgdown":
+		m.scrolled = min(m.scrolled+1, max(len(m.helpLines())-(m.height-4), 0))
+	case "up", "pgup":
+		m.scrolled = max(m.scrolled-1, 0)
+	default:
+		m.page = pageChanges
+	}
+}
+
+// last goes on to the last page.
+func (m *screen) last() {
+	m.page, m.refused = pageLast, nil
+	if m.Refused != nil {
+		m.refused = m.Refused()
 	}
 }
 
@@ -222,7 +247,7 @@ func (m *screen) moveFile(by int) {
 	to := min(max(m.file+by, 0), len(m.Files)-1)
 	if to != m.file {
 		m.file, m.change = to, 0
-		m.open()
+		m.answered(m.current().Reopen())
 	}
 }
 
@@ -323,11 +348,19 @@ func (m *screen) lookFor(text string) {
 	m.message = fmt.Sprintf("no change further on holds %q", text)
 }
 
-// wordsOf returns what a change takes and writes, and its rule's place.
+// wordsOf returns what a change writes, and what stands on the lines around what it
+// takes.
 func wordsOf(c *Change) string {
+	const near = 1000 // bytes on each side, on a very long line
 	var b strings.Builder
+	text := c.Proposal.Text
 	for _, e := range c.Edits {
-		b.Write(c.Proposal.Text[e.Start:e.End])
+		from, to := max(e.Start-near, 0), min(e.End+near, len(text))
+		from += bytes.LastIndexByte(text[from:e.Start], '\n') + 1
+		if n := bytes.IndexByte(text[e.End:to], '\n'); n >= 0 {
+			to = e.End + n
+		}
+		b.Write(text[from:to])
 		b.WriteByte(' ')
 		b.Write(e.New)
 		b.WriteByte(' ')

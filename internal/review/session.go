@@ -58,6 +58,8 @@ type File struct {
 type Session struct {
 	Files []*File
 	Rules []string // labels
+	// Refused, where it is not nil, says why what is taken would not be written.
+	Refused func() []string
 
 	left map[int]bool // rules that are left out everywhere
 }
@@ -112,6 +114,9 @@ func (f *File) Open() error {
 	return f.run()
 }
 
+// Reopen reads the file's changes again, as it may have changed on disk.
+func (f *File) Reopen() error { return f.run() }
+
 // run runs the rules again with the answers given so far.
 func (f *File) run() error {
 	f.Changes, f.opened = f.Changes[:0], true
@@ -143,7 +148,7 @@ func (f *File) run() error {
 	})
 	f.all = len(f.Changes)
 	slices.SortStableFunc(f.Changes, func(a, b Change) int {
-		return cmp.Or(cmp.Compare(a.Key.Origin, b.Key.Origin), cmp.Compare(a.Key.Statement, b.Key.Statement))
+		return cmp.Or(cmp.Compare(a.Line, b.Line), cmp.Compare(a.Key.Statement, b.Key.Statement), cmp.Compare(a.Key.Origin, b.Key.Origin))
 	})
 	return err
 }

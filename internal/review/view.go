@@ -30,9 +30,15 @@ func (m *screen) text() string {
 	footer := ""
 	switch m.page {
 	case pageHelp:
-		body, footer = m.helpPage(), m.keys("any key", "back")
+		body, footer = m.helpLines(), m.keys("any key", "back")
+		if len(body) > m.height-4 {
+			body, footer = body[m.scrolled:], m.keys("↓↑", "more", "any other key", "back")
+		}
 	case pageLast:
 		body, footer = m.lastPage(), m.keys("w", "write", "b", "back to the changes", "x", "leave without writing")
+		if len(m.refused) > 0 {
+			footer = m.keys("b", "back to the changes", "x", "leave without writing")
+		}
 	case pageLeaving:
 		body, footer = m.leavingPage(), m.keys("y", "yes, leave", "n", "no, back")
 	default:
@@ -54,7 +60,7 @@ func (m *screen) header() string {
 	taken := fmt.Sprintf("%d of %s taken, in %s of %d", changes, report.Count(all, "change"), report.Count(files, "file"), len(m.Files))
 	left := "Review"
 	if room := m.width - report.Width(taken) - 2; room > 10 {
-		left = report.Cut("Review  "+report.Path(m.current().Path()), room)
+		left = "Review  " + cutPath(report.Path(m.current().Path()), room-8)
 	}
 	gap := max(m.width-report.Width(left)-report.Width(taken), 1)
 	return m.style.Strong(left) + strings.Repeat(" ", gap) + taken
@@ -84,8 +90,8 @@ func (m *screen) changesFooter() string {
 	if c := m.selected(); c != nil && !c.Left {
 		verb = "leave"
 	}
-	return m.keys("space", verb, "f", "file", "r", "rule", "a", "all", "w", "write…", "?", "help", "x", "exit",
-		"↑↓", "change", "←→", "file", "c", "reword", "e", "editor", "+-", "context", "/", "search")
+	return m.keys("space", verb+" it", "w", "write…", "?", "help", "x", "exit", "f", "its file", "r", "its rule", "a", "all",
+		"↑↓", "move", "←→", "files", "c", "reword", "e", "edit", "+-", "context", "/", "look")
 }
 
 // changesPage shows the list of files, where there is room for it, and the changes
@@ -218,7 +224,8 @@ func (m *screen) card(i, width int) []string {
 	return append(lines, "")
 }
 
-func (m *screen) helpPage() []string {
+// helpLines is the help.
+func (m *screen) helpLines() []string {
 	lines := []string{m.style.Strong(" What the keys do"), ""}
 	for _, b := range bindings {
 		if b.shown != "" {
@@ -234,6 +241,13 @@ func (m *screen) helpPage() []string {
 // lastPage sums up what will be written.
 func (m *screen) lastPage() []string {
 	changes, files, all := m.Count()
+	if len(m.refused) > 0 {
+		lines := []string{"", m.style.Strong("  Nothing can be written so:"), ""}
+		for _, r := range m.refused {
+			lines = append(lines, "  "+report.Cut(r, m.width-2))
+		}
+		return lines
+	}
 	lines := []string{"", m.style.Strong(fmt.Sprintf("  %s in %s will be written.", report.Count(changes, "change"), report.Count(files, "file")))}
 	if left := all - changes; left > 0 {
 		lines = append(lines, fmt.Sprintf("  %s left out.", report.Count(left, "change")))

@@ -17,6 +17,7 @@ type Pending struct {
 	plan   *Plan
 	before program.Counters
 	first  *program.Result // what all rules made of it
+	told   *program.Result // what the summary was told of it last
 
 	File    selection.File
 	Made    *program.Result // what is taken by now
@@ -34,7 +35,7 @@ func (p *Plan) Collect(ctx context.Context) ([]*Pending, *Summary, error) {
 	var all []*Pending
 	var before program.Counters
 	s, err := p.Do(ctx, func(r *Result) (bool, error) {
-		pending := &Pending{plan: p, before: before, first: r.Made, File: r.File}
+		pending := &Pending{plan: p, before: before, first: r.Made, told: r.Made, File: r.File}
 		pending.take(r)
 		all = append(all, pending)
 		if p.Program.Sequential() {
@@ -137,12 +138,13 @@ func (p *Pending) Rewrite(fresh []byte) (*Result, error) {
 	return r, r.Refuse
 }
 
-// Settle brings a summary to what was taken in the end.
+// Settle brings a summary to what is taken by now.
 func (s *Summary) Settle(all []*Pending) {
 	for _, p := range all {
 		f := asFile(p.File)
-		s.Tally.Remove(p.File.Path, f, p.first)
+		s.Tally.Remove(p.File.Path, f, p.told)
 		s.Tally.Add(p.File.Path, f, p.Made)
+		p.told = p.Made
 	}
 	s.Changed, s.Changes = 0, 0
 	for _, p := range all {

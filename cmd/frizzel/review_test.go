@@ -1,0 +1,192 @@
+package main
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/creack/pty"
+	"github.com/stretchr/testify/require"
+)
+
+// railway makes a folder of three files and a script whose second rule depends on
+// the first.
+func railway(t *testing.T) (folder string, read func(name string) string) {
+	folder, read = numbered(t, 0)
+	for name, text := range map[string]string{
+		"a.conf": "one\nhost = depot-3\ntwo\nspare = depot-3\nthree\n",
+		"b.conf": "host = depot-3\n",
+		"c.conf": "gage = 762\n",
+		"rules.friz": "not files \"*.friz\"\n" +
+			"rule host { replace word \"depot-3\" with \"depot-4\" }\n" +
+			"rule mark { replace text \"= depot-4\" with \"= depot-4 # moved\" }\n" +
+			"rule gage { replace word \"gage\" with \"gauge\" }\n",
+	} {
+		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644))
+	}
+	return folder, read
+}
+
+const down, right = "\x1b[B", "\x1b[C"
+
+func TestReviewOnTheWholeScreen(t *testing.T) {
+	folder, read := railway(t)
+	term := atTerminalOf(t, 120, 30, folder, "apply", "-r", "rules.friz")
+	term.shows("7 of 7 changes taken", "a.conf", "4/4", "1/4  line 2  host", "+host = depot-4", "line 2  mark", "space leave it")
+	term.press(" ") // what depended on it goes with it
+	term.shows("5 of 6 changes taken", "[ ] 1/3  line 2  host  left out", "line 4  mark")
+	term.press(" ")
+	term.shows("7 of 7 changes taken", "1/4")
+	term.press("/gauge\r")
+	term.shows("Review  c.conf", "+gauge = 762")
+	term.press("f")
+	term.shows("6 of 7 changes taken, in 2 files of 3", "left out")
+	term.press("\x1b[D\x1b[D" + "c")
+	term.shows("write instead: depot-4")
+	term.press(strings.Repeat("\x7f", 7) + "yard-9\r")
+	term.shows("+host = yard-9", "1/3")
+	term.press("?")
+	term.shows("What the keys do", "take this rule's changes in every file")
+	term.press("q")
+	term.shows("+host = yard-9")
+	require.Equal(t, "host = depot-3\n", read("b.conf"), "written before the last answer")
+	term.press("w")
+	term.shows("in 2 files will be written", "1 change left out", "w write")
+	term.press("b" + "w" + "w")
+	term.ends(0)
+	require.Equal(t, "one\nhost = yard-9\ntwo\nspare = depot-4 # moved\nthree\n", read("a.conf"))
+	require.Equal(t, "host = depot-4 # moved\n", read("b.conf"))
+	require.Equal(t, "gage = 762\n", read("c.conf"))
+}
+
+func TestReviewOfRulesAndFiles(t *testing.T) {
+	folder, read := railway(t)
+	term := atTerminalOf(t, 60, 15, folder, "apply", "-r", "rules.friz") // the least screen
+	term.shows("7 of 7 changes taken", "1/4  line 2  host")
+	term.press("r") // this rule nowhere
+	term.shows("1 of 4 changes taken", "left out")
+	term.press(right)
+	term.shows("1/1  line 1  host  left out")
+	require.NoError(t, pty.Setsize(term.file, &pty.Winsize{Rows: 10, Cols: 40}))
+	term.shows("The review needs 60 columns")
+	require.NoError(t, pty.Setsize(term.file, &pty.Winsize{Rows: 15, Cols: 60}))
+	term.press("a") // nothing at all, and all again
+	term.shows("0 of")
+	term.press("a")
+	term.shows("7 of 7 changes taken")
+
+	// Someone else changes the file meanwhile: it is seen, not overwritten.
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "c.conf"), []byte("new gage\n"), 0o644))
+	term.press(right)
+	term.shows("this file has changed on disk")
+	term.press("w")
+	term.shows("3 files will be written")
+	term.press("x")
+	term.shows("Leave without writing?")
+	term.press("n" + "w" + "w")
+	term.ends(0)
+	require.Equal(t, "new gauge\n", read("c.conf"))
+
+	// What must hold and does not is said on the last page.
+	term = atTerminalOf(t, 100, 20, folder, "apply", "--word", "gauge", "--with", "gage", "--rule", `forbid word "gage"`, "c.conf")
+	term.shows("1 of 1 change taken")
+	term.press("w")
+	term.shows("Nothing can be written so:", "forbidden")
+	term.press("b ") // leaving it out helps
+	term.shows("0 of 1")
+	term.press("w")
+	term.shows("Nothing is taken")
+	term.press("x" + "y")
+	term.ends(130)
+}
+
+// An editor may write the whole file; Ctrl-C and a lost terminal write nothing.
+func TestReviewWithAnEditor(t *testing.T) {
+	folder, read := railway(t)
+	editor := filepath.Join(folder, "editor.sh")
+	require.NoError(t, os.WriteFile(editor, []byte("#!/bin/sh\necho by hand >> \"$1\"\n"), 0o755))
+	t.Setenv("VISUAL", editor)
+	term := atTerminalOf(t, 100, 24, folder, "apply", "--word", "gage", "--with", "gauge", "c.conf")
+	term.shows("+gauge = 762")
+	term.press("e")
+	term.shows("edited by hand", "+by hand")
+	term.press("ww")
+	term.ends(0)
+	require.Equal(t, "gauge = 762\nby hand\n", read("c.conf"))
+
+	term = atTerminalOf(t, 100, 24, folder, "apply", "--word", "depot-3", "--with", "x", ".")
+	term.shows("changes taken")
+	term.press("\x03")
+	term.ends(130)
+	require.Contains(t, read("a.conf"), "depot-3")
+	require.Contains(t, term.screen(), "\x1b[?1049l", "the terminal is not given back")
+}
+
+func TestAskingAboutEachMatch(t *testing.T) {
+	folder, read := railway(t)
+	term := atTerminal(t, folder, "apply", "--ask", "match", "-r", "rules.friz")
+	term.expect("a.conf:2  host")
+	term.expect("change 1 of 7, file 1 of 3: take it?")
+	term.press("n")
+	term.expect("a.conf:4  host") // the mark that depended on it is not asked about
+	term.expect("change 2 of 6")
+	term.press("b") // the last answer back
+	term.expect("a.conf:2  host")
+	term.press("c")
+	term.expect("proposed: depot-4")
+	term.press("yard-9\n")
+	term.expect("a.conf:4  host")
+	term.press("y")
+	term.expect("a.conf:4  mark")
+	term.press("o") // the rest of this file stays
+	term.expect("b.conf:1  host")
+	term.press("f")
+	term.expect("c.conf:1  gage")
+	term.press("?")
+	term.expect("take all that is left, in every file")
+	term.press("s")
+	term.expect("Write the 4 changes in 2 files taken so far?")
+	term.press("y")
+	term.ends(0)
+	require.Equal(t, "one\nhost = yard-9\ntwo\nspare = depot-4\nthree\n", read("a.conf"))
+	require.Equal(t, "host = depot-4 # moved\n", read("b.conf"))
+	require.Equal(t, "gage = 762\n", read("c.conf"))
+
+	// From files to matches and on to all the rest.
+	term = atTerminal(t, folder, "apply", "--ask", "file", "--word", "gage", "--with", "gauge", "--rule", `replace word "host" with "HOST"`)
+	term.expect("a.conf (file 1 of 4)")
+	term.press("m")
+	term.expect("a.conf:2")
+	term.press("r")
+	term.expect("written as run")
+	term.ends(0)
+	require.Equal(t, "gauge = 762\n", read("c.conf"))
+}
+
+// Many files and many changes do not make it slow.
+func TestReviewOfVeryMuch(t *testing.T) {
+	folder, _ := numbered(t, 0)
+	for i := range 5000 {
+		require.NoError(t, os.WriteFile(filepath.Join(folder, fmt.Sprintf("%04d.conf", i)), []byte("host = depot-3\n"), 0o644))
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "9999.log"), []byte(strings.Repeat("seen depot-3 go by\n", 50000)), 0o644))
+	term := atTerminalOf(t, 120, 30, folder, "apply", "--word", "depot-3", "--with", "depot-4")
+	term.shows("55000 of 55000 changes taken, in 5001 files of 5001")
+	begun := time.Now()
+	term.press("\x1b[F" + strings.Repeat(right, 50))
+	term.shows("Review  0050.conf")
+	term.press("/seen\r")
+	term.shows("Review  9999.log", "1/50000")
+	term.press("\x1b[F")
+	term.shows("50000/50000")
+	term.press(" ")
+	term.shows("54999 of 55000 changes taken")
+	require.Less(t, time.Since(begun), 5*time.Second)
+	term.press("a")
+	term.shows("0 of 55000 changes taken")
+	term.press("\x03")
+	term.ends(130)
+}
