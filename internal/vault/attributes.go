@@ -46,9 +46,13 @@ func writable(path string) error {
 // errNotKept is returned where a copy cannot have its original's attributes.
 var errNotKept = errors.New("owner or attributes cannot be kept")
 
-// likeOriginal gives to the owner, group, mode and extended attributes of from, in
-// that order, since each may clear the next.
-func likeOriginal(to, from *os.File) error {
+// likeOriginal gives copied the owner, group, mode and extended attributes of
+// original, in that order, since each may clear the next.
+func likeOriginal(copied, original *file) error {
+	if err := copied.d.check("attributes", copied.Name()); err != nil {
+		return err
+	}
+	to, from := copied.File, original.File
 	info, err := from.Stat()
 	if err != nil {
 		return err

@@ -22,14 +22,14 @@ type Blob struct {
 
 // backup is a backup file being written, one piece after another.
 type backup struct {
-	file    *os.File
+	file    *file
 	at      int64
 	encoder *zstd.Encoder
 	buffer  []byte
 }
 
 func (v *Vault) newBackup(r *Record) (*backup, error) {
-	f, err := os.OpenFile(filepath.Join(v.runs(), r.ID, backupName), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+	f, err := v.disk.openFile(filepath.Join(v.runs(), r.ID, backupName), os.O_CREATE|os.O_EXCL|os.O_WRONLY)
 	if err != nil {
 		return nil, err
 	}
@@ -60,7 +60,7 @@ func (b *backup) putEdits(edits edit.List) (Blob, error) {
 
 // take reads a piece of a run's backup.
 func (v *Vault) take(r *Record, blob Blob) ([]byte, error) {
-	f, err := os.Open(filepath.Join(v.runs(), r.ID, backupName))
+	f, err := v.disk.openFile(filepath.Join(v.runs(), r.ID, backupName), os.O_RDONLY)
 	if err != nil {
 		return nil, err
 	}

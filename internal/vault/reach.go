@@ -2,7 +2,6 @@ package vault
 
 import (
 	"errors"
-	"io"
 	"os"
 	"path/filepath"
 )
@@ -11,20 +10,21 @@ import (
 // path component swapped for a link leads out of them. It keeps one folder open,
 // the last one used, since files come in path order.
 type reach struct {
+	disk   disk
 	folder string // absolute
 	dir    string // below folder
-	root   *os.Root
+	root   *folder
 }
 
 // in returns the folder that holds an entry's file, and the file's name in it.
-func (o *reach) in(e *Entry) (*os.Root, string, error) {
-	folder, dir := string(e.Folder), filepath.Dir(string(e.Name))
-	base := filepath.Base(string(e.Name))
-	if o.root != nil && o.folder == folder && o.dir == dir {
-		return o.root, base, nil
+func (o *reach) in(e *Entry) (*folder, string, error) {
+	base, dir := string(e.Folder), filepath.Dir(string(e.Name))
+	name := filepath.Base(string(e.Name))
+	if o.root != nil && o.folder == base && o.dir == dir {
+		return o.root, name, nil
 	}
 	o.close()
-	root, err := os.OpenRoot(folder)
+	root, err := o.disk.openRoot(base)
 	if err != nil {
 		return nil, "", err
 	}
@@ -35,8 +35,8 @@ func (o *reach) in(e *Entry) (*os.Root, string, error) {
 		}
 		root = sub
 	}
-	o.folder, o.dir, o.root = folder, dir, root
-	return root, base, nil
+	o.folder, o.dir, o.root = base, dir, root
+	return root, name, nil
 }
 
 func (o *reach) close() {
@@ -61,7 +61,7 @@ func (o *reach) read(e *Entry) ([]byte, os.FileInfo, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	content, err := io.ReadAll(f)
+	content, err := f.readAll()
 	return content, info, err
 }
 

@@ -146,7 +146,7 @@ func (v *Vault) Runs() ([]*Record, error) {
 // Run returns a run's record. The error is fs.ErrNotExist where there is none.
 func (v *Vault) Run(id string) (*Record, error) {
 	folder := filepath.Join(v.runs(), filepath.Base(id))
-	text, err := os.ReadFile(filepath.Join(folder, manifestName))
+	text, err := v.disk.readFile(filepath.Join(folder, manifestName))
 	if err != nil {
 		return nil, err
 	}
@@ -154,14 +154,17 @@ func (v *Vault) Run(id string) (*Record, error) {
 	if err := json.Unmarshal(text, r); err != nil {
 		return nil, fmt.Errorf("the manifest of run %s cannot be read: %w", id, err)
 	}
-	journal, err := os.ReadFile(filepath.Join(folder, journalName))
+	journal, err := v.disk.readFile(filepath.Join(folder, journalName))
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return nil, err
 	}
 	r.State = Staging
 	for line := range strings.Lines(string(journal)) { // a line cut short says nothing
-		if s, whole := strings.CutSuffix(line, "\n"); whole {
-			r.State = State(s)
+		switch s := State(strings.TrimSuffix(line, "\n")); s {
+		case Replacing, Done, PutBack:
+			if strings.HasSuffix(line, "\n") {
+				r.State = s
+			}
 		}
 	}
 	return r, nil
@@ -176,7 +179,7 @@ func (v *Vault) create(r *Record) error {
 		if n > 1 {
 			r.ID = fmt.Sprintf("%s-%d", base, n)
 		}
-		err := os.Mkdir(filepath.Join(v.runs(), r.ID), 0o700)
+		err := v.disk.mkdir(filepath.Join(v.runs(), r.ID))
 		if !errors.Is(err, fs.ErrExist) {
 			return err
 		}
@@ -191,42 +194,25 @@ func (v *Vault) save(r *Record) error {
 	}
 	folder := filepath.Join(v.runs(), r.ID)
 	temp := filepath.Join(folder, manifestName+".new")
-	f, err := os.OpenFile(temp, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o600)
-	if err != nil {
+	if err := v.disk.writeFile(temp, text, os.O_TRUNC); err != nil {
 		return err
 	}
-	if _, err = f.Write(text); err == nil {
-		err = f.Sync()
-	}
-	if err = errors.Join(err, f.Close()); err != nil {
+	if err := v.disk.rename(temp, filepath.Join(folder, manifestName)); err != nil {
 		return err
 	}
-	if err := os.Rename(temp, filepath.Join(folder, manifestName)); err != nil {
-		return err
-	}
-	return syncFolder(folder)
+	return v.disk.syncFolder(folder)
 }
 
 // enter appends to the journal how far the run came, on disk.
 func (v *Vault) enter(r *Record, s State) error {
-	f, err := os.OpenFile(filepath.Join(v.runs(), r.ID, journalName), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
-	if err != nil {
+	folder := filepath.Join(v.runs(), r.ID)
+	// A line break before it keeps it apart from an entry that was cut short.
+	if err := v.disk.writeFile(filepath.Join(folder, journalName), []byte("\n"+string(s)+"\n"), os.O_APPEND); err != nil {
 		return err
 	}
-	if _, err = f.WriteString(string(s) + "\n"); err == nil {
-		err = f.Sync()
-	}
-	if err = errors.Join(err, f.Close()); err != nil {
+	if err := v.disk.syncFolder(folder); err != nil {
 		return err
 	}
 	r.State = s
-	return syncFolder(filepath.Join(v.runs(), r.ID))
-}
-
-func syncFolder(path string) error {
-	f, err := os.Open(path)
-	if err != nil {
-		return err
-	}
-	return errors.Join(f.Sync(), f.Close())
+	return nil
 }

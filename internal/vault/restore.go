@@ -1,10 +1,12 @@
 package vault
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
 	"os"
+	"path/filepath"
 )
 
 // Unfinished returns the runs that were cut off and not put back yet.
@@ -22,8 +24,25 @@ func (v *Vault) Unfinished() ([]*Record, error) {
 	return cut, nil
 }
 
+// Recover puts back every run that was cut off, and returns them.
+func (v *Vault) Recover(ctx context.Context) ([]*Record, error) {
+	cut, err := v.Unfinished()
+	if err != nil || len(cut) == 0 { // then there is nothing to lock for, nor perhaps a vault
+		return nil, err
+	}
+	unlock, err := v.lock(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer unlock()
+	return v.recover()
+}
+
 // recover puts back every run that was cut off. The vault is locked.
 func (v *Vault) recover() ([]*Record, error) {
+	if err := v.sweep(); err != nil {
+		return nil, err
+	}
 	cut, err := v.Unfinished()
 	if err != nil {
 		return nil, err
@@ -36,10 +55,28 @@ func (v *Vault) recover() ([]*Record, error) {
 	return cut, nil
 }
 
+// sweep removes the folders of runs that were cut off before they had a manifest,
+// and so before they did anything.
+func (v *Vault) sweep() error {
+	entries, err := os.ReadDir(v.runs())
+	if err != nil {
+		return err
+	}
+	for _, e := range entries {
+		folder := filepath.Join(v.runs(), e.Name())
+		if _, err := os.Stat(filepath.Join(folder, manifestName)); errors.Is(err, fs.ErrNotExist) {
+			if err := os.RemoveAll(folder); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
 // restore puts back one run that did not end: it removes temporary files, and
 // gives the files that hold what the run wrote their old content.
 func (v *Vault) restore(r *Record) error {
-	var o reach
+	o := reach{disk: v.disk}
 	defer o.close()
 	var errs []error
 	for i := range r.Files {
@@ -86,13 +123,13 @@ func (v *Vault) restoreFile(o *reach, r *Record, i int) error {
 }
 
 // replaceWith gives a file another content by way of a temporary file.
-func replaceWith(root *os.Root, name, temp string, content []byte) error {
+func replaceWith(root *folder, name, temp string, content []byte) error {
 	target, err := root.Open(name)
 	if err != nil {
 		return err
 	}
 	defer target.Close()
-	f, err := root.OpenFile(temp, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+	f, err := root.OpenFile(temp, os.O_CREATE|os.O_EXCL|os.O_WRONLY)
 	if err != nil {
 		return err
 	}

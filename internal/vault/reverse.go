@@ -40,7 +40,7 @@ func undoneRuns(records []*Record) map[string]bool {
 // Reverse returns the changes that take a run back. left are the files that are no
 // longer what the run wrote.
 func (v *Vault) Reverse(r *Record) (changes []Change, left []string, err error) {
-	var o reach
+	o := reach{disk: v.disk}
 	defer o.close()
 	for i := range r.Files {
 		e := &r.Files[i]

@@ -32,6 +32,7 @@ import (
 // Vault is a folder of runs, readable by its owner alone.
 type Vault struct {
 	folder string
+	disk   disk
 }
 
 // DefaultFolder returns where backups and history are kept: $FRIZZEL_STATE; for
@@ -55,7 +56,7 @@ func DefaultFolder() (string, error) {
 
 // Open returns the vault in a folder, which need not be there yet. Nothing is
 // created before the first run is written.
-func Open(folder string) *Vault { return &Vault{folder} }
+func Open(folder string) *Vault { return &Vault{folder: folder} }
 
 // Folder returns the vault's folder.
 func (v *Vault) Folder() string { return v.folder }
@@ -70,11 +71,10 @@ var ErrBusy = errors.New("another run is writing just now, try again when it has
 
 // lock makes the folder, and keeps other writers out until unlock is called.
 func (v *Vault) lock(ctx context.Context) (unlock func(), err error) {
-	if err := os.MkdirAll(v.runs(), 0o700); err != nil {
-		return nil, fmt.Errorf("there is no folder for backups, so nothing is written: %w; set FRIZZEL_STATE to another one", err)
-	}
-	if err := os.Chmod(v.folder, 0o700); err != nil {
-		return nil, fmt.Errorf("the backup folder cannot be made private, so nothing is written: %w", err)
+	for _, f := range []string{v.folder, v.runs()} {
+		if err := v.disk.mkdirAll(f); err != nil {
+			return nil, fmt.Errorf("there is no private folder for backups, so nothing is written: %w; set FRIZZEL_STATE to another one", err)
+		}
 	}
 	l := flock.New(filepath.Join(v.folder, "lock"), flock.SetPermissions(0o600))
 	ctx, cancel := context.WithTimeout(ctx, lockPatience)

@@ -59,7 +59,7 @@ func (v *Vault) Write(ctx context.Context, intent Intent, changes []Change) (*Ou
 	if out.Recovered, err = v.recover(); err != nil {
 		return out, err
 	}
-	w := &writer{vault: v, record: newRecord(intent, changes), changes: changes}
+	w := &writer{vault: v, record: newRecord(intent, changes), changes: changes, reach: reach{disk: v.disk}}
 	defer w.reach.close()
 	if err := w.write(ctx); err != nil {
 		return out, w.putBack(err)
@@ -191,7 +191,7 @@ func (w *writer) stage(b *backup, i int) error {
 		e.InPlace = errors.Is(err, errNotKept)
 	}
 	if e.InPlace {
-		err = os.WriteFile(w.vault.stagedFile(w.record, i), fresh, 0o600)
+		err = w.vault.disk.writeFile(w.vault.stagedFile(w.record, i), fresh, os.O_TRUNC)
 	}
 	return err
 }
@@ -219,7 +219,7 @@ func (w *writer) stageBeside(e *Entry, i int, content []byte) error {
 	}
 	defer target.Close()
 	temp := tempName(w.record, i)
-	f, err := root.OpenFile(temp, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+	f, err := root.OpenFile(temp, os.O_CREATE|os.O_EXCL|os.O_WRONLY)
 	if err != nil {
 		return err
 	}
@@ -242,13 +242,6 @@ const fewFiles = 8
 
 // barrier waits until everything staged has reached the disk.
 func (w *writer) barrier() error {
-	for i := range w.record.Files {
-		if w.record.Files[i].InPlace {
-			if err := syncFile(w.vault.stagedFile(w.record, i)); err != nil {
-				return err
-			}
-		}
-	}
 	if len(w.changes) <= fewFiles {
 		return nil
 	}
@@ -257,19 +250,11 @@ func (w *writer) barrier() error {
 
 func (w *writer) syncDevices() error {
 	for _, folder := range w.devices {
-		if err := syncFileSystem(folder); err != nil {
+		if err := w.vault.disk.syncFileSystem(folder); err != nil {
 			return err
 		}
 	}
 	return nil
-}
-
-func syncFile(path string) error {
-	f, err := os.Open(path)
-	if err != nil {
-		return err
-	}
-	return errors.Join(f.Sync(), f.Close())
 }
 
 // replaceAll makes every new content live. From here on the run is carried
@@ -304,7 +289,7 @@ func (w *writer) replace(i int) error {
 	if !e.InPlace {
 		return root.Rename(tempName(w.record, i), name)
 	}
-	content, err := os.ReadFile(w.vault.stagedFile(w.record, i))
+	content, err := w.vault.disk.readFile(w.vault.stagedFile(w.record, i))
 	if err != nil {
 		return err
 	}
@@ -312,8 +297,8 @@ func (w *writer) replace(i int) error {
 }
 
 // rewriteInPlace gives a file another content without replacing it.
-func rewriteInPlace(root *os.Root, name string, content []byte) error {
-	f, err := root.OpenFile(name, os.O_WRONLY, 0)
+func rewriteInPlace(root *folder, name string, content []byte) error {
+	f, err := root.OpenFile(name, os.O_WRONLY)
 	if err != nil {
 		return err
 	}
@@ -333,6 +318,9 @@ func (w *writer) putBack(cause error) error {
 	}
 	if _, err := os.Stat(filepath.Join(w.vault.runs(), w.record.ID, manifestName)); errors.Is(err, fs.ErrNotExist) {
 		return errors.Join(cause, os.RemoveAll(filepath.Join(w.vault.runs(), w.record.ID)))
+	}
+	if w.record.State == Replacing { // even if the journal says "done" by now
+		_ = w.vault.enter(w.record, Replacing)
 	}
 	if err := w.vault.restore(w.record); err != nil {
 		return fmt.Errorf("%w\nputting the files back failed as well, the next run tries again: %w", cause, err)
