@@ -5,9 +5,11 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"path/filepath"
 
 	"github.com/spf13/cobra"
 
+	"frizzel/core/edit"
 	"frizzel/internal/report"
 	"frizzel/internal/review"
 	"frizzel/internal/run"
@@ -39,7 +41,8 @@ func (a *app) apply() *cobra.Command {
 	var rules ruleFlags
 	var files fileFlags
 	var yes bool
-	var note, format, sealed, ask string
+	var how writeFlags
+	var format, sealed, ask string
 	c := &cobra.Command{
 		Use:     "apply [-r SCRIPT]... [PATH]...",
 		Short:   "Confirm changes and write them, with backups",
@@ -54,7 +57,7 @@ func (a *app) apply() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				return a.applySeal(c, s, yes, note)
+				return a.applySeal(c, s, yes, &how)
 			}
 			if yes && len(paths) == 0 && files.from == "" {
 				return wrong("apply --yes wants its paths said; . is the current folder")
@@ -69,7 +72,7 @@ func (a *app) apply() *cobra.Command {
 			}
 			printer := a.printer()
 			printer.Rules = ruleNames(p)
-			ap := &applying{app: a, printer: printer, asker: a.asker(yes, printer)}
+			ap := &applying{app: a, printer: printer, asker: a.asker(yes, printer), how: &how}
 			switch {
 			case format == "json" && !yes:
 				return wrong("--format json goes with --yes")
@@ -78,7 +81,7 @@ func (a *app) apply() *cobra.Command {
 			case format != "text":
 				return wrong("--format is text or json, not %q", format)
 			}
-			intent := vault.Intent{Kind: vault.Apply, Command: os.Args, Note: note, Rules: printer.Rules}
+			intent := how.intent(a, vault.Intent{Kind: vault.Apply, Command: os.Args, Rules: printer.Rules})
 			if !yes {
 				way, err := a.wayToAsk(ask)
 				if err != nil {
@@ -99,7 +102,7 @@ func (a *app) apply() *cobra.Command {
 	c.Flags().StringVar(&ask, "ask", "", "how to ask: on the whole `screen`, or about a file or a match at a time: screen, file or match")
 	c.Flags().StringVar(&sealed, "sealed", "", "write exactly what was reviewed and kept in this `file` by preview --seal")
 	c.Flags().StringVar(&format, "format", "text", "text or json, one object a line")
-	c.Flags().StringVar(&note, "note", "", "a `text` to keep with the run, such as a ticket's number")
+	how.add(c)
 	return c
 }
 
@@ -118,6 +121,7 @@ type applying struct {
 	asker   *review.Prompt // nil where nothing is asked
 	events  *report.Events // for JSON
 	summary *run.Summary   // nil where nothing was read for rules
+	how     *writeFlags    // nil where a run is taken back
 	agreed  bool           // to all the rest
 	stopped bool           // the rest stays as it is
 	changes []vault.Change
@@ -195,7 +199,7 @@ func (ap *applying) finish(ctx context.Context, s *run.Summary, verbose bool, in
 		}
 		return refuse(ap.Err, refuses)
 	}
-	if bad := s.Unreadable(); len(bad) > 0 {
+	if bad := s.Unreadable(); len(bad) > 0 && !ap.how.skipUnreadable {
 		fmt.Fprintf(ap.Err, "frizzel: nothing was written, since %s could not be read\n", report.Count(len(bad), "file"))
 		return &exitError{exitUnreadable, nil}
 	}
@@ -208,11 +212,16 @@ func (ap *applying) write(ctx context.Context, intent vault.Intent) error {
 	if len(ap.changes) == 0 {
 		return ap.written(nil)
 	}
-	folder, err := vault.DefaultFolder()
+	v, err := openVault()
 	if err != nil {
 		return err
 	}
-	out, err := vault.Open(folder).Write(ctx, intent, ap.changes)
+	if ap.how != nil && ap.how.into != "" {
+		if ap.changes, err = into(ap.how.into, ap.changes); err != nil {
+			return err
+		}
+	}
+	out, err := v.Write(ctx, intent, ap.changes)
 	if out != nil {
 		for _, r := range out.Recovered {
 			fmt.Fprintf(ap.Err, "run %s had been cut off; its files were put back first\n", r.ID)
@@ -221,7 +230,51 @@ func (ap *applying) write(ctx context.Context, intent vault.Intent) error {
 	if err != nil {
 		return err
 	}
-	return ap.written(out.Run)
+	ap.afterwards(ctx, intent.After)
+	if err := ap.written(out.Run); err != nil {
+		return err
+	}
+	if !intent.Hold.IsZero() {
+		if err := ap.guard(out.Run.ID); err != nil {
+			return fmt.Errorf("run %s is not guarded, undo it by hand if need be: %w", out.Run.ID, err)
+		}
+		fmt.Fprintf(ap.Err, "on hold: everything is put back at %s, unless you say: frizzel keep %s\n", intent.Hold.Format("15:04:05"), out.Run.ID)
+	}
+	if ap.how != nil && ap.how.tellChanged {
+		return &exitError{exitChanged, nil}
+	}
+	return nil
+}
+
+// into turns changes of files into new files in a folder, the originals left as they
+// are.
+func into(folder string, changes []vault.Change) ([]vault.Change, error) {
+	abs, err := filepath.Abs(folder)
+	if err == nil {
+		err = os.MkdirAll(abs, 0o755)
+	}
+	if err == nil {
+		abs, err = filepath.EvalSymlinks(abs)
+	}
+	if err != nil {
+		return nil, err
+	}
+	out := make([]vault.Change, len(changes))
+	for i, c := range changes {
+		content, err := c.Content()
+		if err != nil {
+			return nil, err
+		}
+		info, err := os.Stat(c.Absolute())
+		if err != nil {
+			return nil, err
+		}
+		out[i] = vault.Change{
+			Path: filepath.Join(folder, report.DiffName(c.Path)), Folder: abs, Name: report.DiffName(c.Path),
+			Create: true, Mode: info.Mode(), Edits: edit.List{{New: c.Edits.Apply(content)}},
+		}
+	}
+	return out, nil
 }
 
 // written says which run it was, nil for none, and how to take it back.

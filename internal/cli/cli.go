@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"os/signal"
 	"strings"
@@ -35,6 +36,7 @@ const (
 	exitWrong       = 2 // the command line or a script is wrong
 	exitRefused     = 3 // nothing stays written
 	exitUnreadable  = 4 // a file could not be read or written
+	exitChanged     = 5 // with --tell-changed: something was written
 	exitInterrupted = 130
 )
 
@@ -89,6 +91,7 @@ func statusOf(err error) int {
 	var exit *exitError
 	var missing *selection.MissingError
 	var changed *vault.ChangedError
+	var proof *proofError
 	var problems script.Problems
 	switch {
 	case err == nil:
@@ -99,7 +102,7 @@ func statusOf(err error) int {
 		return exitInterrupted
 	case errors.As(err, &missing), errors.As(err, &problems):
 		return exitWrong
-	case errors.As(err, &changed), errors.Is(err, vault.ErrBusy):
+	case errors.As(err, &changed), errors.As(err, &proof), errors.Is(err, vault.ErrBusy), errors.Is(err, fs.ErrExist):
 		return exitRefused
 	case isFileError(err):
 		return exitUnreadable
@@ -170,7 +173,8 @@ func (a *app) root() *cobra.Command {
 		}
 		return wrong("--color is auto, always or never, not %q", a.color)
 	}
-	root.AddCommand(a.find(), a.new(), a.check(), a.fmt(), a.preview(), a.apply(), a.undo(), a.filter(), a.demo(), a.version())
+	root.AddCommand(a.find(), a.new(), a.check(), a.fmt(), a.preview(), a.apply(), a.history(),
+		a.undo(), a.redo(), a.recoverCommand(), a.keep(), a.filter(), a.demo(), a.version(), a.guardCommand())
 	cobra.EnableCommandSorting = false
 	return root
 }

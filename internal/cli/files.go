@@ -85,6 +85,11 @@ func (a *app) plan(f *fileFlags, p *program.Program, paths []string) (*run.Plan,
 	if s.State, err = vault.DefaultFolder(); err != nil {
 		s.State = "" // then there is nothing of it to leave out
 	}
+	if s.State != "" {
+		for _, r := range vault.Open(s.State).CutOff() {
+			fmt.Fprintf(a.Err, "note: run %s was cut off; frizzel recover puts its files back\n", r.ID)
+		}
+	}
 	return &run.Plan{Program: p, Selection: s, Encoding: f.encoding}, s.Check()
 }
 

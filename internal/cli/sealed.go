@@ -60,7 +60,7 @@ func (a *app) showSeal(s *seal.Seal) error {
 }
 
 // applySeal writes exactly what was reviewed, or names the files that differ.
-func (a *app) applySeal(c *cobra.Command, s *seal.Seal, yes bool, note string) error {
+func (a *app) applySeal(c *cobra.Command, s *seal.Seal, yes bool, how *writeFlags) error {
 	changes, differ, err := s.Changes()
 	if err != nil {
 		return refused(err)
@@ -74,7 +74,7 @@ func (a *app) applySeal(c *cobra.Command, s *seal.Seal, yes bool, note string) e
 	}
 	printer := a.printer()
 	printer.Rules = s.Rules
-	ap := &applying{app: a, printer: printer, asker: a.asker(yes, printer)}
+	ap := &applying{app: a, printer: printer, asker: a.asker(yes, printer), how: how}
 	for i, ch := range changes {
 		counted := report.Count(s.Files[i].Changes, "change")
 		take, err := ap.ask(c.Context(), report.Path(report.Here(ch.Path)), counted, "write "+counted, func() error {
@@ -92,7 +92,7 @@ func (a *app) applySeal(c *cobra.Command, s *seal.Seal, yes bool, note string) e
 			ap.count += s.Files[i].Changes
 		}
 	}
-	return ap.write(c.Context(), vault.Intent{
-		Kind: vault.Apply, Command: os.Args, Note: note, Rules: s.Rules, Changes: ap.count,
-	})
+	return ap.write(c.Context(), how.intent(a, vault.Intent{
+		Kind: vault.Apply, Command: os.Args, Rules: s.Rules, Changes: ap.count,
+	}))
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
+	"path/filepath"
 
 	"github.com/spf13/cobra"
 
@@ -15,83 +16,118 @@ import (
 )
 
 const undoLong = `Put back what a run changed: the last run that was not taken back yet, or the one
-named. The diff is shown and each file asked about, unless --yes is given.
+named, whole or only the PATHs given. The diff is shown and each file asked about,
+unless --yes is given.
 
-A file that has changed since the run is left alone and reported. An undo is a run
-itself, so that it can be taken back in turn.`
+A file that has changed since the run is left alone and reported, unless --force is
+given, which backs that state up first. An undo is a run itself, so that "frizzel redo"
+takes it back in turn.`
 
 const undoExample = `  # take the last run back, asking about each file
   frizzel undo
 
-  # take back one run, without questions
-  frizzel undo --yes 20260301-141502`
+  # take back one run, without questions; or only one folder of it
+  frizzel undo --yes 20260301-141502
+  frizzel undo 20260301-141502 conf`
+
+const redoLong = `Do again what an undo took back: the last undo, or the one named.`
 
 func (a *app) undo() *cobra.Command {
+	return a.taking(vault.Apply, vault.Undo, &cobra.Command{
+		Use: "undo [RUN] [PATH]...", Short: "Put back what a run changed", Long: undoLong, Example: undoExample,
+	})
+}
+
+func (a *app) redo() *cobra.Command {
+	return a.taking(vault.Undo, vault.Redo, &cobra.Command{
+		Use: "redo [RUN] [PATH]...", Short: "Do again what an undo took back", Long: redoLong,
+		Example: "  frizzel redo\n  frizzel redo --yes 20260301-141502",
+	})
+}
+
+// taking makes a command that takes back a run of one kind, which is a run of
+// another.
+func (a *app) taking(back, as vault.Kind, c *cobra.Command) *cobra.Command {
 	var yes bool
-	c := &cobra.Command{
-		Use:     "undo [RUN]",
-		Short:   "Put back what a run changed",
-		Long:    undoLong,
-		Example: undoExample,
-		Args:    cobra.MaximumNArgs(1),
-		RunE: func(c *cobra.Command, args []string) error {
-			if !yes && !review.Terminal(a.In, a.Out) {
-				return refused(errors.New("there is no terminal to ask at, so nothing was put back; --yes puts all files back without asking"))
-			}
-			folder, err := vault.DefaultFolder()
-			if err != nil {
-				return err
-			}
-			v := vault.Open(folder)
-			record, err := findRun(v, args)
-			if err != nil {
-				return err
-			}
-			return a.takeBack(c, v, record, yes)
-		},
+	var how vault.Reversal
+	var note string
+	c.RunE = func(c *cobra.Command, args []string) error {
+		if !yes && !review.Terminal(a.In, a.Out) {
+			return refused(errors.New("there is no terminal to ask at, so nothing was put back; --yes puts all files back without asking"))
+		}
+		v, err := openVault()
+		if err != nil {
+			return err
+		}
+		record, paths, err := findRun(v, args, back)
+		if err != nil {
+			return err
+		}
+		how.Paths = paths
+		return a.takeBack(c.Context(), v, record, how, yes, vault.Intent{Kind: as, Undoes: record.ID, Note: note})
 	}
-	c.Flags().BoolVarP(&yes, "yes", "y", false, "put all files back without asking")
+	c.Flags().BoolVarP(&yes, "yes", "y", false, "do not ask")
+	c.Flags().BoolVar(&how.Force, "force", false, "also files that have changed since, whose state is backed up first")
+	c.Flags().StringVar(&note, "note", "", "a `text` to keep with the run")
 	return c
 }
 
-// findRun returns the run named, or the last one that can be taken back.
-func findRun(v *vault.Vault, args []string) (*vault.Record, error) {
-	if len(args) == 0 {
-		r, err := v.Last()
-		if errors.Is(err, vault.ErrNothing) {
-			return nil, refused(err)
+// findRun returns the run that the first argument names, or the last one of the kind,
+// and the absolute paths that the other arguments name.
+func findRun(v *vault.Vault, args []string, kind vault.Kind) (*vault.Record, []string, error) {
+	var record *vault.Record
+	if len(args) > 0 {
+		r, err := v.Run(args[0])
+		switch {
+		case err == nil:
+			record, args = r, args[1:]
+		case !errors.Is(err, fs.ErrNotExist):
+			return nil, nil, err
 		}
-		return r, err
 	}
-	r, err := v.Run(args[0])
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-		return nil, wrong("there is no run %q", args[0])
-	case err != nil:
-		return nil, err
-	case r.State != vault.Done:
-		return nil, refused(fmt.Errorf("run %s did not come to its end (%s), so there is nothing to take back", r.ID, r.State))
+	var paths []string
+	for _, p := range args {
+		abs, err := filepath.Abs(p)
+		if err != nil {
+			return nil, nil, err
+		}
+		if _, err := os.Lstat(p); record == nil && errors.Is(err, fs.ErrNotExist) {
+			return nil, nil, wrong("there is no run and no path %q", p)
+		}
+		if real, err := filepath.EvalSymlinks(abs); err == nil {
+			abs = real
+		}
+		paths = append(paths, abs)
 	}
-	return r, nil
+	if record == nil {
+		r, err := v.Last(kind)
+		if errors.Is(err, vault.ErrNothing) {
+			err = refused(err)
+		}
+		return r, paths, err
+	}
+	if record.State != vault.Done {
+		return nil, nil, refused(fmt.Errorf("run %s did not come to its end (%s), so there is nothing to take back", record.ID, record.State))
+	}
+	return record, paths, nil
 }
 
-func (a *app) takeBack(c *cobra.Command, v *vault.Vault, record *vault.Record, yes bool) error {
-	changes, left, err := v.Reverse(record)
+func (a *app) takeBack(ctx context.Context, v *vault.Vault, record *vault.Record, how vault.Reversal, yes bool, intent vault.Intent) error {
+	changes, left, err := v.Reverse(record, how)
 	if err != nil {
 		return err
 	}
 	printer := a.printer()
 	printer.Rules = record.Rules
 	ap := &applying{app: a, printer: printer, asker: a.asker(yes, printer)}
-	if err := ap.confirmReverse(c.Context(), changes); err != nil {
+	if err := ap.confirmReverse(ctx, changes); err != nil {
 		return err
 	}
 	for _, path := range left {
-		fmt.Fprintf(a.Err, "left alone: %s has changed since run %s\n", report.Path(path), record.ID)
+		fmt.Fprintf(a.Err, "left alone: %s has changed since run %s; --force puts it back all the same\n", report.Path(path), record.ID)
 	}
-	if err := ap.write(c.Context(), vault.Intent{
-		Kind: vault.Undo, Undoes: record.ID, Command: os.Args, Rules: record.Rules, Changes: ap.count,
-	}); err != nil {
+	intent.Command, intent.Rules, intent.Changes, intent.After = os.Args, record.Rules, ap.count, record.After
+	if err := ap.write(ctx, intent); err != nil {
 		return err
 	}
 	if len(left) > 0 {
@@ -110,7 +146,11 @@ func (ap *applying) confirmReverse(ctx context.Context, changes []vault.Change) 
 			}
 			return ap.printer.Diff(ch.Path, now, ch.Edits)
 		}
-		take, err := ap.ask(ctx, report.Path(report.Here(ch.Path)), "to be put back", "put back", show)
+		what := "put back"
+		if ch.Remove {
+			what = "take away"
+		}
+		take, err := ap.ask(ctx, report.Path(report.Here(ch.Path)), "to be "+what, what, show)
 		if err != nil {
 			return err
 		}
@@ -120,4 +160,67 @@ func (ap *applying) confirmReverse(ctx context.Context, changes []vault.Change) 
 		}
 	}
 	return nil
+}
+
+func (a *app) recoverCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:     "recover",
+		Short:   "Settle a run that was cut off",
+		Long:    "Put back the files of a run that was cut off, by a crash or a kill. Every command that\nwrites does so first by itself; this one does nothing else.",
+		Example: "  frizzel recover",
+		Args:    cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			v, err := openVault()
+			if err != nil {
+				return err
+			}
+			recovered, err := v.Recover(c.Context())
+			if err != nil {
+				return err
+			}
+			for _, r := range recovered {
+				fmt.Fprintf(a.Out, "run %s of %s had been cut off; its files were put back\n", r.ID, r.Time.Format("2006-01-02 15:04"))
+			}
+			if len(recovered) == 0 {
+				fmt.Fprintln(a.Out, "no run was cut off")
+			}
+			return nil
+		},
+	}
+}
+
+func (a *app) keep() *cobra.Command {
+	return &cobra.Command{
+		Use:     "keep RUN",
+		Short:   "Keep what a run on hold wrote",
+		Long:    "Say that what a run wrote with --hold is good, so that it is not put back.",
+		Example: "  frizzel keep 20260301-141502",
+		Args:    cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			v, err := openVault()
+			if err != nil {
+				return err
+			}
+			r, err := v.Run(args[0])
+			if errors.Is(err, fs.ErrNotExist) {
+				return wrong("there is no run %q", args[0])
+			} else if err != nil {
+				return err
+			}
+			records, err := v.Runs()
+			switch {
+			case err != nil:
+				return err
+			case r.Hold.IsZero():
+				return refused(fmt.Errorf("run %s is not on hold, so it stays anyway", r.ID))
+			case vault.Undone(records)[r.ID] > 0:
+				return refused(fmt.Errorf("run %s was put back already; frizzel redo does it again", r.ID))
+			}
+			if err := v.Keep(r); err != nil {
+				return err
+			}
+			_, err = fmt.Fprintf(a.Out, "run %s stays\n", r.ID)
+			return err
+		},
+	}
 }

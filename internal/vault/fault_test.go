@@ -98,6 +98,11 @@ func (d *depot) state(t *testing.T, what string) string {
 // the first of a disk that is dead from then on: all files are as before or all are
 // as wanted, after recovery at the latest, and what Write says is true.
 func TestEveryOperationFails(t *testing.T) {
+	faults := map[string]func(at, n int) error{
+		"fails":     func(at, n int) error { return map[bool]error{true: syscall.ENOSPC}[at == n] },
+		"is dead":   func(at, n int) error { return map[bool]error{true: syscall.EIO}[at >= n] },
+		"goes down": func(at, n int) error { return map[bool]error{true: errCrash}[at == n] },
+	}
 	for _, files := range []int{2, fewFiles + 2} {
 		counting := newDepot(t, files)
 		total := 0
@@ -105,50 +110,61 @@ func TestEveryOperationFails(t *testing.T) {
 		require.NoError(t, counting.write())
 		require.Equal(t, "new", counting.state(t, "without a fault"))
 		require.Greater(t, total, 50)
-		for n := 1; n <= total; n++ {
-			for kind, fail := range map[string]func(at int) error{
-				"fails":     func(at int) error { return map[bool]error{true: syscall.ENOSPC}[at == n] },
-				"is dead":   func(at int) error { return map[bool]error{true: syscall.EIO}[at >= n] },
-				"goes down": func(at int) error { return map[bool]error{true: errCrash}[at == n] },
-			} {
-				d := newDepot(t, files)
-				at, last := 0, ""
-				d.vault.disk.before = func(op, path string) error {
-					at++
-					err := fail(at)
-					if err != nil {
-						last = op + " " + filepath.Base(path)
+		for kind, fault := range faults {
+			t.Run(fmt.Sprintf("%d files, disk %s", files, kind), func(t *testing.T) {
+				t.Parallel()
+				for n := 1; n <= total; n++ {
+					d := newDepot(t, files)
+					what := d.writeWith(t, n, fault)
+					if kind == "fails" { // put back by itself
+						require.Equal(t, "old", d.state(t, what), what)
+					} else {
+						d.recovers(t, what)
 					}
-					if err == errCrash {
-						panic(err)
-					}
-					return err
 				}
-				err := d.write()
-				what := fmt.Sprintf("%d files, operation %d (%s) %s", files, n, last, kind)
-				require.Error(t, err, what)
-				d.vault.disk.before = nil
-				if kind == "fails" { // put back by itself
-					require.Equal(t, "old", d.state(t, what), what)
-					continue
-				}
-				_, err = d.vault.Recover(context.Background())
-				require.NoError(t, err, what)
-				now := d.state(t, what)
-				runs, err := d.vault.Runs()
-				require.NoError(t, err)
-				done := len(runs) == 1 && runs[0].State == Done
-				require.Equal(t, map[bool]string{true: "new", false: "old"}[done], now, what)
-				again, err := d.vault.Unfinished()
-				require.NoError(t, err)
-				require.Empty(t, again, what)
-			}
+			})
 		}
 	}
 }
 
+// writeWith writes with a fault about operation n, and says which that was.
+func (d *depot) writeWith(t *testing.T, n int, fault func(at, n int) error) string {
+	at, last := 0, ""
+	d.vault.disk.before = func(op, path string) error {
+		at++
+		err := fault(at, n)
+		if err != nil && last == "" {
+			last = op + " " + filepath.Base(path)
+		}
+		if err == errCrash {
+			panic(err)
+		}
+		return err
+	}
+	err := d.write()
+	d.vault.disk.before = nil
+	what := fmt.Sprintf("operation %d (%s)", n, last)
+	require.Error(t, err, what)
+	return what
+}
+
+// recovers checks that recovery leaves all files old, or new where the run is done.
+func (d *depot) recovers(t *testing.T, what string) {
+	_, err := d.vault.Recover(context.Background())
+	require.NoError(t, err, what)
+	now := d.state(t, what)
+	runs, err := d.vault.Runs()
+	require.NoError(t, err)
+	done := len(runs) == 1 && runs[0].State == Done
+	require.Equal(t, map[bool]string{true: "new", false: "old"}[done], now, what)
+	again, err := d.vault.Unfinished()
+	require.NoError(t, err)
+	require.Empty(t, again, what)
+}
+
 // Recovery may be cut off as well, at any operation, and then goes on.
 func TestRecoveryIsCutOff(t *testing.T) {
+	t.Parallel()
 	for n := 1; n < 100; n++ {
 		d := newDepot(t, 2)
 		renames := 0
@@ -182,6 +198,7 @@ func TestRecoveryIsCutOff(t *testing.T) {
 // A file that someone changes at any moment before it is replaced stops the run, and
 // stays as that person left it.
 func TestSomeoneElseWrites(t *testing.T) {
+	t.Parallel()
 	for _, moment := range []string{"open", "sync", "syncfs"} {
 		for n := 1; n < 60; n++ {
 			d := newDepot(t, 2)
@@ -210,6 +227,7 @@ func TestSomeoneElseWrites(t *testing.T) {
 
 // A folder swapped for a link does not lead the run out of the tree.
 func TestSwappedFolder(t *testing.T) {
+	t.Parallel()
 	d := newDepot(t, 1)
 	outside := filepath.Join(filepath.Dir(d.folder), "outside")
 	require.NoError(t, os.MkdirAll(outside, 0o755))

@@ -29,6 +29,8 @@ type Record struct {
 	Note    string    `json:"note,omitempty"`
 	Rules   []string  `json:"rules"` // labels of the rules that made changes
 	Changes int       `json:"changes"`
+	After   string    `json:"after,omitempty"` // a command to run when its files have changed
+	Hold    time.Time `json:"hold,omitzero"`   // when it is put back unless it is kept
 	Files   []Entry   `json:"files"`
 
 	// State is how far the run came, from its journal.
@@ -65,8 +67,13 @@ type Entry struct {
 	// InPlace marks a file that is rewritten rather than replaced, to stay what
 	// it is: one of several hard links, or one whose owner could not be kept.
 	InPlace bool `json:"in_place,omitempty"`
-	Old     Blob `json:"old"`   // the old content
-	Edits   Blob `json:"edits"` // from the old content to the new
+	// Created marks a file that was not there before, Removed one that is gone
+	// after.
+	Created bool `json:"created,omitempty"`
+	Removed bool `json:"removed,omitempty"`
+	Beside  Path `json:"beside,omitempty"` // where the old content was left as well, below Folder
+	Old     Blob `json:"old"`              // the old content
+	Edits   Blob `json:"edits"`            // from the old content to the new
 }
 
 // Absolute returns the file's whole path.

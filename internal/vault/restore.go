@@ -101,12 +101,24 @@ func (v *Vault) restoreFile(o *reach, r *Record, i int) error {
 		return err
 	}
 	_ = os.Remove(v.stagedFile(r, i))
+	if err := v.removeBeside(root, e); err != nil {
+		return err
+	}
 	if r.State == Staging {
 		return nil
 	}
 	now, _, err := o.read(e)
+	if e.Removed && errors.Is(err, fs.ErrNotExist) {
+		return v.bringBack(root, r, e, name)
+	}
 	if err != nil {
 		return err
+	}
+	if e.Created {
+		if DigestOf(now) == e.After {
+			return root.Remove(name)
+		}
+		return nil
 	}
 	digest := DigestOf(now)
 	if digest == e.Before || digest != e.After && !e.InPlace {
@@ -122,28 +134,73 @@ func (v *Vault) restoreFile(o *reach, r *Record, i int) error {
 	return replaceWith(root, name, temp, old)
 }
 
-// replaceWith gives a file another content by way of a temporary file.
-func replaceWith(root *folder, name, temp string, content []byte) error {
-	target, err := root.Open(name)
+// removeBeside takes away an old content that was left beside a new one.
+func (v *Vault) removeBeside(root *folder, e *Entry) error {
+	if e.Beside == "" {
+		return nil
+	}
+	beside := filepath.Base(string(e.Beside))
+	f, err := root.Open(beside)
+	if err != nil {
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil
+		}
+		return err
+	}
+	content, err := f.readAll()
+	if err = errors.Join(err, f.Close()); err != nil {
+		return err
+	}
+	if DigestOf(content) != e.Before && len(content) > 0 { // not one that this run left
+		return nil
+	}
+	return root.Remove(beside)
+}
+
+// bringBack writes a file again that a run took away.
+func (v *Vault) bringBack(root *folder, r *Record, e *Entry, name string) error {
+	old, err := v.Old(r, e)
 	if err != nil {
 		return err
 	}
-	defer target.Close()
-	f, err := root.OpenFile(temp, os.O_CREATE|os.O_EXCL|os.O_WRONLY)
+	f, err := root.OpenFile(name, os.O_CREATE|os.O_EXCL|os.O_WRONLY)
 	if err != nil {
 		return err
 	}
-	if _, err = f.Write(content); err == nil {
-		err = likeOriginal(f, target)
-	}
-	if err == nil {
+	if _, err = f.Write(old); err == nil {
 		err = f.Sync()
 	}
-	if err = errors.Join(err, f.Close()); err == nil {
+	return errors.Join(err, f.Close())
+}
+
+// replaceWith gives a file another content by way of a temporary file.
+func replaceWith(root *folder, name, temp string, content []byte) error {
+	err := writeLike(root, name, temp, content)
+	if err == nil {
 		err = root.Rename(temp, name)
 	}
 	if err != nil {
 		_ = root.Remove(temp)
 	}
 	return err
+}
+
+// writeLike writes a content to a new file with the attributes of another.
+func writeLike(root *folder, like, name string, content []byte) error {
+	original, err := root.Open(like)
+	if err != nil {
+		return err
+	}
+	defer original.Close()
+	f, err := root.OpenFile(name, os.O_CREATE|os.O_EXCL|os.O_WRONLY)
+	if err != nil {
+		return err
+	}
+	if _, err = f.Write(content); err == nil {
+		err = likeOriginal(f, original)
+	}
+	if err == nil {
+		err = f.Sync()
+	}
+	return errors.Join(err, f.Close())
 }

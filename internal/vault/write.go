@@ -20,6 +20,11 @@ type Change struct {
 	Folder, Name string // Folder is absolute, Name below it
 	Before       Digest // of the content that Edits are against
 	Edits        edit.List
+
+	// Create makes a file that is not there, its content what Edits make of
+	// nothing, its mode Mode; Remove takes one away.
+	Create, Remove bool
+	Mode           os.FileMode
 }
 
 // Intent is what a run is for.
@@ -30,6 +35,13 @@ type Intent struct {
 	Note    string
 	Rules   []string // labels, of which Edits hold indices
 	Changes int
+	After   string    // a command, kept for when the run is taken back
+	Hold    time.Time // when the run is to be put back unless it is kept; zero for never
+	Beside  string    // what is added to the names of old files left beside the new ones
+	// ProveFile is asked about each new content before any is live, by the path of
+	// its staged copy; Prove when all are live. An error of either puts the run back.
+	ProveFile func(ctx context.Context, path, staged string) error
+	Prove     func(ctx context.Context) error
 }
 
 // ChangedError is the error of a file that is no longer what was read.
@@ -59,7 +71,7 @@ func (v *Vault) Write(ctx context.Context, intent Intent, changes []Change) (*Ou
 	if out.Recovered, err = v.recover(); err != nil {
 		return out, err
 	}
-	w := &writer{vault: v, record: newRecord(intent, changes), changes: changes, reach: reach{disk: v.disk}}
+	w := &writer{vault: v, intent: intent, record: newRecord(intent, changes), changes: changes, reach: reach{disk: v.disk}}
 	defer w.reach.close()
 	if err := w.write(ctx); err != nil {
 		return out, w.putBack(err)
@@ -71,7 +83,7 @@ func (v *Vault) Write(ctx context.Context, intent Intent, changes []Change) (*Ou
 func newRecord(intent Intent, changes []Change) *Record {
 	r := &Record{
 		Kind: intent.Kind, Undoes: intent.Undoes, Time: time.Now(), Command: intent.Command,
-		Note: intent.Note, Rules: intent.Rules, Changes: intent.Changes,
+		Note: intent.Note, Rules: intent.Rules, Changes: intent.Changes, After: intent.After, Hold: intent.Hold,
 	}
 	r.Host, _ = os.Hostname()
 	if u, err := user.Current(); err == nil {
@@ -82,8 +94,11 @@ func newRecord(intent Intent, changes []Change) *Record {
 	for _, c := range changes {
 		r.Files = append(r.Files, Entry{
 			Path: Path(c.Path), Folder: Path(c.Folder), Name: Path(c.Name), Before: c.Before,
-			Rules: rulesOf(c.Edits),
+			Rules: rulesOf(c.Edits), Created: c.Create, Removed: c.Remove,
 		})
+		if intent.Beside != "" && !c.Create {
+			r.Files[len(r.Files)-1].Beside = Path(c.Name + intent.Beside)
+		}
 	}
 	return r
 }
@@ -106,6 +121,7 @@ func rulesOf(edits edit.List) []int {
 // writer is one run at work.
 type writer struct {
 	vault   *Vault
+	intent  Intent
 	record  *Record
 	changes []Change
 	reach   reach
@@ -129,6 +145,9 @@ func (w *writer) write(ctx context.Context) error {
 	if err := w.barrier(); err != nil {
 		return err
 	}
+	if err := w.proveFiles(ctx); err != nil {
+		return err
+	}
 	if err := ctx.Err(); err != nil {
 		return err
 	}
@@ -137,6 +156,11 @@ func (w *writer) write(ctx context.Context) error {
 	}
 	if err := w.replaceAll(); err != nil {
 		return err
+	}
+	if w.intent.Prove != nil {
+		if err := w.intent.Prove(ctx); err != nil {
+			return err
+		}
 	}
 	return w.vault.enter(w.record, Done)
 }
@@ -163,8 +187,32 @@ func (w *writer) stageAll(ctx context.Context) error {
 	return errors.Join(err, b.file.Close())
 }
 
+// proveFiles asks about each staged copy.
+func (w *writer) proveFiles(ctx context.Context) error {
+	if w.intent.ProveFile == nil {
+		return nil
+	}
+	for i := range w.record.Files {
+		e := &w.record.Files[i]
+		if e.Removed {
+			continue
+		}
+		staged := filepath.Join(filepath.Dir(e.Absolute()), tempName(w.record, i))
+		if e.InPlace {
+			staged = w.vault.stagedFile(w.record, i)
+		}
+		if err := w.intent.ProveFile(ctx, string(e.Path), staged); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 func (w *writer) stage(b *backup, i int) error {
 	c, e := &w.changes[i], &w.record.Files[i]
+	if c.Create {
+		return w.stageNew(c, e, i)
+	}
 	if err := writable(e.Absolute()); err != nil {
 		return err
 	}
@@ -185,6 +233,15 @@ func (w *writer) stage(b *backup, i int) error {
 	e.After = DigestOf(fresh)
 	w.staged[i] = identityOf(info)
 	w.devices[w.staged[i].device] = string(e.Folder)
+	if e.Beside != "" {
+		if err := w.leaveBeside(e, old); err != nil {
+			return err
+		}
+	}
+	if c.Remove {
+		e.After = Digest{}
+		return nil
+	}
 	e.InPlace = links(info) > 1
 	if !e.InPlace {
 		err = w.stageBeside(e, i, fresh)
@@ -194,6 +251,51 @@ func (w *writer) stage(b *backup, i int) error {
 		err = w.vault.disk.writeFile(w.vault.stagedFile(w.record, i), fresh, os.O_TRUNC)
 	}
 	return err
+}
+
+// stageNew writes the content of a file that is not there yet.
+func (w *writer) stageNew(c *Change, e *Entry, i int) error {
+	if err := w.vault.disk.check("mkdir", string(e.Name)); err != nil {
+		return err
+	}
+	if err := os.MkdirAll(filepath.Dir(e.Absolute()), 0o755); err != nil {
+		return err
+	}
+	root, name, err := w.reach.in(e)
+	if err != nil {
+		return err
+	}
+	if _, err := root.Lstat(name); !errors.Is(err, fs.ErrNotExist) {
+		return fmt.Errorf("%s is there already; nothing was written: %w", e.Path, fs.ErrExist)
+	}
+	content := c.Edits.Apply(nil)
+	e.After = DigestOf(content)
+	f, err := root.OpenFile(tempName(w.record, i), os.O_CREATE|os.O_EXCL|os.O_WRONLY)
+	if err != nil {
+		return err
+	}
+	if _, err = f.Write(content); err == nil {
+		err = f.Chmod(c.Mode.Perm())
+	}
+	if err == nil {
+		err = f.Sync()
+	}
+	return errors.Join(err, f.Close())
+}
+
+// leaveBeside writes the old content to a file beside its own, which must not be
+// there yet.
+func (w *writer) leaveBeside(e *Entry, old []byte) error {
+	root, name, err := w.reach.in(e)
+	if err != nil {
+		return err
+	}
+	beside := filepath.Base(string(e.Beside))
+	if _, err := root.Lstat(beside); !errors.Is(err, fs.ErrNotExist) {
+		e.Beside = ""
+		return fmt.Errorf("%s is there already, so the old %s cannot be left there: %w", beside, e.Path, fs.ErrExist)
+	}
+	return writeLike(root, name, beside, old)
 }
 
 // tempName is the name of a new content beside its target.
@@ -283,8 +385,15 @@ func (w *writer) replace(i int) error {
 		return err
 	}
 	info, err := root.Lstat(name)
-	if err != nil || identityOf(info) != w.staged[i] {
+	switch {
+	case e.Created:
+		if !errors.Is(err, fs.ErrNotExist) {
+			return &ChangedError{string(e.Path)}
+		}
+	case err != nil || identityOf(info) != w.staged[i]:
 		return &ChangedError{string(e.Path)}
+	case e.Removed:
+		return root.Remove(name)
 	}
 	if !e.InPlace {
 		return root.Rename(tempName(w.record, i), name)
