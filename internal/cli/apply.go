@@ -122,6 +122,7 @@ type applying struct {
 	events  *report.Events // for JSON
 	summary *run.Summary   // nil where nothing was read for rules
 	how     *writeFlags    // nil where a run is taken back
+	madeIn  string         // the folder where a run was made that is taken back
 	agreed  bool           // to all the rest
 	stopped bool           // the rest stays as it is
 	changes []vault.Change
@@ -230,7 +231,7 @@ func (ap *applying) write(ctx context.Context, intent vault.Intent) error {
 	if err != nil {
 		return err
 	}
-	ap.afterwards(ctx, intent.After)
+	ap.afterwards(ctx, intent.After, ap.madeIn)
 	if err := ap.written(out.Run); err != nil {
 		return err
 	}

@@ -88,13 +88,15 @@ func shell(ctx context.Context, command string) *exec.Cmd {
 	return c
 }
 
-// afterwards runs the command that is to follow a change. What was written stays
-// written, whatever comes of it.
-func (a *app) afterwards(ctx context.Context, command string) {
+// afterwards runs the command that is to follow a change, in the folder where the
+// change was first made, "" for the current one. What was written stays written,
+// whatever comes of it.
+func (a *app) afterwards(ctx context.Context, command, folder string) {
 	if command == "" {
 		return
 	}
 	c := shell(ctx, command)
+	c.Dir = folder
 	c.Stdout, c.Stderr = a.Err, a.Err
 	if err := c.Run(); err != nil {
 		fmt.Fprintf(a.Err, "frizzel: the command after the change failed: %v; the files stay changed\n", err)
@@ -170,7 +172,7 @@ func (a *app) putBack(ctx context.Context, v *vault.Vault, r *vault.Record) erro
 		Note: "nobody kept run " + r.ID, After: r.After,
 	}, changes)
 	if err == nil {
-		a.afterwards(ctx, r.After)
+		a.afterwards(ctx, r.After, string(r.Folder))
 	}
 	return err
 }

@@ -119,7 +119,7 @@ func (a *app) takeBack(ctx context.Context, v *vault.Vault, record *vault.Record
 	}
 	printer := a.printer()
 	printer.Rules = record.Rules
-	ap := &applying{app: a, printer: printer, asker: a.asker(yes, printer)}
+	ap := &applying{app: a, printer: printer, asker: a.asker(yes, printer), madeIn: string(record.Folder)}
 	if err := ap.confirmReverse(ctx, changes); err != nil {
 		return err
 	}
