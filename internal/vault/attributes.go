@@ -6,7 +6,6 @@ import (
 	"os"
 	"slices"
 	"strings"
-	"syscall"
 
 	"github.com/pkg/xattr"
 	"golang.org/x/sys/unix"
@@ -16,28 +15,16 @@ import (
 type identity struct {
 	device, inode uint64
 	size          int64
-	modified      int64 // nanoseconds
+	modified      unix.Timespec
 }
 
-func identityOf(info os.FileInfo) identity {
-	id := identity{size: info.Size(), modified: info.ModTime().UnixNano()}
-	if st, ok := info.Sys().(*syscall.Stat_t); ok {
-		id.device, id.inode = uint64(st.Dev), uint64(st.Ino)
-	}
-	return id
-}
-
-// links returns how many names a file has.
-func links(info os.FileInfo) uint64 {
-	if st, ok := info.Sys().(*syscall.Stat_t); ok {
-		return uint64(st.Nlink)
-	}
-	return 1
+func identityOf(st unix.Stat_t) identity {
+	return identity{uint64(st.Dev), uint64(st.Ino), st.Size, st.Mtim}
 }
 
 // writable reports whether the user may write a file, by effective rights.
-func writable(path string) error {
-	if err := unix.Faccessat(unix.AT_FDCWD, path, unix.W_OK, unix.AT_EACCESS); err != nil {
+func writable(o *folder, name, path string) error {
+	if err := unix.Faccessat(o.fd, name, unix.W_OK, unix.AT_EACCESS); err != nil {
 		return &os.PathError{Op: "write", Path: path, Err: err}
 	}
 	return nil
@@ -46,39 +33,64 @@ func writable(path string) error {
 // errNotKept is returned where a copy cannot have its original's attributes.
 var errNotKept = errors.New("owner or attributes cannot be kept")
 
-// likeOriginal gives copied the owner, group, mode and extended attributes of
-// original, in that order, since each may clear the next.
-func likeOriginal(copied, original *file) error {
-	if err := copied.d.check("attributes", copied.Name()); err != nil {
+// likeOriginal gives copied, a file just created, the owner, group, mode and extended
+// attributes of original, which is was, in that order, since each may clear the next.
+func likeOriginal(copied, original *file, was unix.Stat_t) error {
+	if err := copied.d.check("attributes", copied.name); err != nil {
 		return err
 	}
-	to, from := copied.File, original.File
-	info, err := from.Stat()
+	is, err := copied.stat()
 	if err != nil {
 		return err
 	}
-	fresh, err := to.Stat()
-	if err != nil {
-		return err
-	}
-	was, is := info.Sys().(*syscall.Stat_t), fresh.Sys().(*syscall.Stat_t)
 	if was.Uid != is.Uid || was.Gid != is.Gid {
-		if err := to.Chown(int(was.Uid), int(was.Gid)); err != nil {
+		if err := unix.Fchown(copied.fd, int(was.Uid), int(was.Gid)); err != nil {
 			return errNotKept
 		}
 	}
-	if err := unix.Fchmod(int(to.Fd()), uint32(was.Mode)&0o7777); err != nil {
-		return err
+	if err := unix.Fchmod(copied.fd, uint32(was.Mode)&0o7777); err != nil {
+		return copied.fail("chmod", err)
 	}
-	return copyAttributes(to, from)
+	return copyAttributes(copied, original)
 }
 
-func copyAttributes(to, from *os.File) error {
-	names, err := xattr.FList(from)
+// copyAttributes gives to the extended attributes of from, and no others.
+func copyAttributes(to, from *file) error {
+	wanted, err := unix.Flistxattr(from.fd, nil)
 	if err != nil {
 		if unsupported(err) {
 			return nil
 		}
+		return from.fail("attributes", err)
+	}
+	has, err := unix.Flistxattr(to.fd, nil)
+	if err != nil {
+		return to.fail("attributes", err)
+	}
+	if wanted == 0 && has == 0 {
+		return nil
+	}
+	source, target := os.NewFile(dup(from.fd), from.name), os.NewFile(dup(to.fd), to.name)
+	if source == nil || target == nil {
+		return errNotKept
+	}
+	defer source.Close()
+	defer target.Close()
+	return sameAttributes(target, source)
+}
+
+// dup returns another descriptor of an open file, to be closed by itself.
+func dup(fd int) uintptr {
+	n, err := unix.FcntlInt(uintptr(fd), unix.F_DUPFD_CLOEXEC, 0)
+	if err != nil {
+		return ^uintptr(0)
+	}
+	return uintptr(n)
+}
+
+func sameAttributes(to, from *os.File) error {
+	names, err := xattr.FList(from)
+	if err != nil {
 		return err
 	}
 	for _, name := range names {

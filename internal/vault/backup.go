@@ -3,7 +3,6 @@ package vault
 import (
 	"encoding/json"
 	"fmt"
-	"io"
 	"os"
 	"path/filepath"
 
@@ -45,9 +44,8 @@ func (b *backup) put(content []byte) (Blob, error) {
 		content = b.buffer
 		blob.Length, blob.Packed = int64(len(content)), true
 	}
-	n, err := b.file.Write(content)
-	b.at += int64(n)
-	return blob, err
+	b.at += int64(len(content))
+	return blob, b.file.write(content)
 }
 
 func (b *backup) putEdits(edits edit.List) (Blob, error) {
@@ -64,9 +62,9 @@ func (v *Vault) take(r *Record, blob Blob) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	defer f.Close()
+	defer func() { _ = f.Close() }()
 	content := make([]byte, blob.Length)
-	if _, err := io.ReadFull(io.NewSectionReader(f, blob.Offset, blob.Length), content); err != nil {
+	if err := f.readAt(content, blob.Offset); err != nil {
 		return nil, fmt.Errorf("the backup of run %s is damaged: %w", r.ID, err)
 	}
 	if !blob.Packed {

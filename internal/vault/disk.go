@@ -2,12 +2,14 @@ package vault
 
 import (
 	"errors"
-	"io"
 	"os"
+
+	"golang.org/x/sys/unix"
 )
 
 // disk is the file system as the vault uses it: every operation that can fail or be
-// cut off goes through it, so that a test can make each of them fail in turn.
+// cut off goes through it, so that a test can make each of them fail in turn. It
+// makes no system call that a run over many files could do without.
 type disk struct {
 	before func(op, path string) error // nil but in tests
 }
@@ -38,18 +40,41 @@ func (d disk) mkdir(path string) error {
 
 // openFile opens a file of the vault's own.
 func (d disk) openFile(path string, flag int) (*file, error) {
+	return d.openAt(unix.AT_FDCWD, path, flag)
+}
+
+// openAt opens a file in an open folder. The last part of the path is not followed
+// where it is a link.
+func (d disk) openAt(folder int, path string, flag int) (*file, error) {
 	if err := d.check("open", path); err != nil {
 		return nil, err
 	}
-	f, err := os.OpenFile(path, flag, 0o600)
-	return &file{f, d}, err
+	fd, err := retry(func() (int, error) {
+		return unix.Openat(folder, path, flag|unix.O_CLOEXEC|unix.O_NOFOLLOW|unix.O_NONBLOCK, 0o600)
+	})
+	if err != nil {
+		return nil, &os.PathError{Op: "open", Path: path, Err: err}
+	}
+	return &file{fd, path, d}, nil
+}
+
+// retry makes a call again where a signal broke it off.
+func retry[T any](call func() (T, error)) (T, error) {
+	for {
+		v, err := call()
+		if err != unix.EINTR {
+			return v, err
+		}
+	}
 }
 
 func (d disk) readFile(path string) ([]byte, error) {
-	if err := d.check("read", path); err != nil {
+	f, err := d.openFile(path, os.O_RDONLY)
+	if err != nil {
 		return nil, err
 	}
-	return os.ReadFile(path)
+	content, err := f.readAll()
+	return content, errors.Join(err, f.Close())
 }
 
 func (d disk) rename(from, to string) error {
@@ -65,7 +90,7 @@ func (d disk) writeFile(path string, content []byte, flag int) error {
 	if err != nil {
 		return err
 	}
-	if _, err = f.Write(content); err == nil {
+	if err = f.write(content); err == nil {
 		err = f.Sync()
 	}
 	return errors.Join(err, f.Close())
@@ -87,91 +112,170 @@ func (d disk) syncFileSystem(folder string) error {
 	return syncFileSystem(folder)
 }
 
-func (d disk) openRoot(path string) (*folder, error) {
-	if err := d.check("open", path); err != nil {
-		return nil, err
-	}
-	r, err := os.OpenRoot(path)
-	return &folder{r, d}, err
-}
-
 // file is an open file.
 type file struct {
-	*os.File
-	d disk
+	fd   int
+	name string
+	d    disk
 }
 
-func (f *file) Write(p []byte) (int, error) {
-	if err := f.d.check("write", f.Name()); err != nil {
-		n, _ := f.File.Write(p[:len(p)/2]) // as a full disk does
-		return n, err
+func (f *file) fail(op string, err error) error {
+	if err != nil {
+		err = &os.PathError{Op: op, Path: f.name, Err: err}
 	}
-	return f.File.Write(p)
+	return err
 }
 
-func (f *file) WriteAt(p []byte, at int64) (int, error) {
-	if err := f.d.check("write", f.Name()); err != nil {
-		n, _ := f.File.WriteAt(p[:len(p)/2], at)
-		return n, err
-	}
-	return f.File.WriteAt(p, at)
-}
-
-func (f *file) Truncate(size int64) error {
-	if err := f.d.check("truncate", f.Name()); err != nil {
+// write appends all of p.
+func (f *file) write(p []byte) error {
+	if err := f.d.check("write", f.name); err != nil {
+		_, _ = unix.Write(f.fd, p[:len(p)/2]) // as a full disk does
 		return err
 	}
-	return f.File.Truncate(size)
+	for len(p) > 0 {
+		n, err := retry(func() (int, error) { return unix.Write(f.fd, p) })
+		if err != nil {
+			return f.fail("write", err)
+		}
+		p = p[n:]
+	}
+	return nil
+}
+
+// readAt reads all of p from a place.
+func (f *file) readAt(p []byte, at int64) error {
+	for len(p) > 0 {
+		n, err := retry(func() (int, error) { return unix.Pread(f.fd, p, at) })
+		if err == nil && n == 0 {
+			err = errors.New("the file is too short")
+		}
+		if err != nil {
+			return f.fail("read", err)
+		}
+		p, at = p[n:], at+int64(n)
+	}
+	return nil
+}
+
+func (f *file) truncate(size int64) error {
+	if err := f.d.check("truncate", f.name); err != nil {
+		return err
+	}
+	return f.fail("truncate", unix.Ftruncate(f.fd, size))
 }
 
 func (f *file) Sync() error {
-	if err := f.d.check("sync", f.Name()); err != nil {
+	if err := f.d.check("sync", f.name); err != nil {
 		return err
 	}
-	return f.File.Sync()
+	_, err := retry(func() (int, error) { return 0, unix.Fsync(f.fd) })
+	return f.fail("sync", err)
 }
 
+func (f *file) Close() error { return f.fail("close", unix.Close(f.fd)) }
+
+// stat returns what the file is.
+func (f *file) stat() (unix.Stat_t, error) {
+	var st unix.Stat_t
+	return st, f.fail("stat", unix.Fstat(f.fd, &st))
+}
+
+// readAll reads the file from where it stands.
 func (f *file) readAll() ([]byte, error) {
-	if err := f.d.check("read", f.Name()); err != nil {
+	st, err := f.stat()
+	if err != nil {
 		return nil, err
 	}
-	return io.ReadAll(f.File)
+	return f.readSized(st.Size)
 }
 
-// folder is an open folder, out of which no link leads.
+// readSized reads the file, which most likely is of the size.
+func (f *file) readSized(size int64) ([]byte, error) {
+	if err := f.d.check("read", f.name); err != nil {
+		return nil, err
+	}
+	content := make([]byte, 0, max(size, 0)+1)
+	for {
+		n, err := retry(func() (int, error) { return unix.Read(f.fd, content[len(content):cap(content)]) })
+		if err != nil {
+			return nil, f.fail("read", err)
+		}
+		content = content[:len(content)+n]
+		switch {
+		case n == 0 || int64(len(content)) == size && n == int(size):
+			return content, nil
+		case len(content) == cap(content):
+			content = append(content, 0)[:len(content)]
+		}
+	}
+}
+
+// folder is an open folder. The names in it are single ones, so that no link leads
+// out of it.
 type folder struct {
-	*os.Root
-	d disk
+	fd int
+	d  disk
 }
 
-func (o *folder) OpenRoot(name string) (*folder, error) {
-	if err := o.d.check("open", name); err != nil {
+// openFolder opens the folder dir below base, which no link leads out of.
+func (d disk) openFolder(base, dir string) (*folder, error) {
+	if err := d.check("open", dir); err != nil {
 		return nil, err
 	}
-	r, err := o.Root.OpenRoot(name)
-	return &folder{r, o.d}, err
+	root, err := os.OpenRoot(base)
+	if err != nil {
+		return nil, err
+	}
+	defer root.Close()
+	opened, err := root.Open(dir)
+	if err != nil {
+		return nil, err
+	}
+	defer opened.Close()
+	fd, err := unix.FcntlInt(opened.Fd(), unix.F_DUPFD_CLOEXEC, 0)
+	if err != nil {
+		return nil, &os.PathError{Op: "open", Path: dir, Err: err}
+	}
+	return &folder{fd, d}, nil
 }
+
+func (o *folder) Close() { _ = unix.Close(o.fd) }
 
 func (o *folder) Open(name string) (*file, error) { return o.OpenFile(name, os.O_RDONLY) }
 
-func (o *folder) OpenFile(name string, flag int) (*file, error) {
-	if err := o.d.check("open", name); err != nil {
-		return nil, err
-	}
-	f, err := o.Root.OpenFile(name, flag, 0o600)
-	return &file{f, o.d}, err
-}
+func (o *folder) OpenFile(name string, flag int) (*file, error) { return o.d.openAt(o.fd, name, flag) }
 
 func (o *folder) Rename(from, to string) error {
 	if err := o.d.check("rename", to); err != nil {
 		return err
 	}
-	return o.Root.Rename(from, to)
+	if err := unix.Renameat(o.fd, from, o.fd, to); err != nil {
+		return &os.PathError{Op: "rename", Path: to, Err: err}
+	}
+	return nil
 }
 
 func (o *folder) Remove(name string) error {
 	if err := o.d.check("remove", name); err != nil {
 		return err
 	}
-	return o.Root.Remove(name)
+	if err := unix.Unlinkat(o.fd, name, 0); err != nil {
+		return &os.PathError{Op: "remove", Path: name, Err: err}
+	}
+	return nil
+}
+
+// stat returns what a name in the folder is, links not followed.
+func (o *folder) stat(name string) (unix.Stat_t, error) {
+	var st unix.Stat_t
+	if err := unix.Fstatat(o.fd, name, &st, unix.AT_SYMLINK_NOFOLLOW); err != nil {
+		return st, &os.PathError{Op: "stat", Path: name, Err: err}
+	}
+	return st, nil
+}
+
+// sync waits until the names in the folder have reached the disk.
+func (o *folder) sync() error {
+	f := &file{o.fd, "folder", o.d}
+	return f.Sync()
 }

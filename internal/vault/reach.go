@@ -1,9 +1,9 @@
 package vault
 
 import (
-	"errors"
-	"os"
 	"path/filepath"
+
+	"golang.org/x/sys/unix"
 )
 
 // reach opens files of a run through the folders that were selected, so that no
@@ -11,69 +11,73 @@ import (
 // the last one used, since files come in path order.
 type reach struct {
 	disk   disk
-	folder string // absolute
-	dir    string // below folder
-	root   *folder
+	base   string // the folder selected, absolute
+	dir    string // below base
+	folder *folder
 }
 
 // in returns the folder that holds an entry's file, and the file's name in it.
 func (o *reach) in(e *Entry) (*folder, string, error) {
 	base, dir := string(e.Folder), filepath.Dir(string(e.Name))
 	name := filepath.Base(string(e.Name))
-	if o.root != nil && o.folder == base && o.dir == dir {
-		return o.root, name, nil
+	if o.folder != nil && o.base == base && o.dir == dir {
+		return o.folder, name, nil
 	}
 	o.close()
-	root, err := o.disk.openRoot(base)
+	f, err := o.disk.openFolder(base, dir)
 	if err != nil {
 		return nil, "", err
 	}
-	if dir != "." {
-		sub, err := root.OpenRoot(dir)
-		if err = errors.Join(err, root.Close()); err != nil {
-			return nil, "", err
-		}
-		root = sub
-	}
-	o.folder, o.dir, o.root = base, dir, root
-	return root, name, nil
+	o.base, o.dir, o.folder = base, dir, f
+	return f, name, nil
 }
 
 func (o *reach) close() {
-	if o.root != nil {
-		_ = o.root.Close()
-		o.root = nil
+	if o.folder != nil {
+		o.folder.Close()
+		o.folder = nil
 	}
 }
 
-// read returns a file's content and what it is.
-func (o *reach) read(e *Entry) ([]byte, os.FileInfo, error) {
-	root, name, err := o.in(e)
+// open opens a file and returns its content and what it is. The caller closes it.
+func (o *reach) open(e *Entry) (*file, []byte, unix.Stat_t, error) {
+	folder, name, err := o.in(e)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, unix.Stat_t{}, err
 	}
-	f, err := root.Open(name)
+	f, err := folder.Open(name)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, unix.Stat_t{}, err
 	}
-	defer f.Close()
-	info, err := f.Stat()
+	st, err := f.stat()
+	if err == nil && st.Mode&unix.S_IFMT != unix.S_IFREG {
+		err = &ChangedError{string(e.Path)}
+	}
+	var content []byte
+	if err == nil {
+		content, err = f.readSized(st.Size)
+	}
 	if err != nil {
-		return nil, nil, err
+		_ = f.Close()
+		return nil, nil, st, err
 	}
-	content, err := f.readAll()
-	return content, info, err
+	return f, content, st, nil
+}
+
+// read returns a file's content.
+func (o *reach) read(e *Entry) ([]byte, error) {
+	f, content, _, err := o.open(e)
+	if err != nil {
+		return nil, err
+	}
+	return content, f.Close()
 }
 
 // sync makes sure that the names in the entry's folder have reached the disk.
 func (o *reach) sync(e *Entry) error {
-	root, _, err := o.in(e)
+	folder, _, err := o.in(e)
 	if err != nil {
 		return err
 	}
-	d, err := root.Open(".")
-	if err != nil {
-		return err
-	}
-	return errors.Join(d.Sync(), d.Close())
+	return folder.sync()
 }

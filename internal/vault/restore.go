@@ -107,7 +107,7 @@ func (v *Vault) restoreFile(o *reach, r *Record, i int) error {
 	if r.State == Staging {
 		return nil
 	}
-	now, _, err := o.read(e)
+	now, err := o.read(e)
 	if e.Removed && errors.Is(err, fs.ErrNotExist) {
 		return v.bringBack(root, r, e, name)
 	}
@@ -167,7 +167,7 @@ func (v *Vault) bringBack(root *folder, r *Record, e *Entry, name string) error 
 	if err != nil {
 		return err
 	}
-	if _, err = f.Write(old); err == nil {
+	if err = f.write(old); err == nil {
 		err = f.Sync()
 	}
 	return errors.Join(err, f.Close())
@@ -191,13 +191,17 @@ func writeLike(root *folder, like, name string, content []byte) error {
 	if err != nil {
 		return err
 	}
-	defer original.Close()
+	defer func() { _ = original.Close() }()
 	f, err := root.OpenFile(name, os.O_CREATE|os.O_EXCL|os.O_WRONLY)
 	if err != nil {
 		return err
 	}
-	if _, err = f.Write(content); err == nil {
-		err = likeOriginal(f, original)
+	st, err := original.stat()
+	if err == nil {
+		err = f.write(content)
+	}
+	if err == nil {
+		err = likeOriginal(f, original, st)
 	}
 	if err == nil {
 		err = f.Sync()

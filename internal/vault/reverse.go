@@ -111,7 +111,7 @@ func wanted(e *Entry, paths []string) bool {
 // reverse returns the change that takes one file back, nil where it must be left.
 func (v *Vault) reverse(o *reach, r *Record, e *Entry, force bool) (*Change, error) {
 	c := &Change{Path: e.Absolute(), Folder: string(e.Folder), Name: string(e.Name)}
-	now, info, err := o.read(e)
+	now, err := o.read(e)
 	gone := errors.Is(err, fs.ErrNotExist)
 	if err != nil && !gone {
 		return nil, err
@@ -147,7 +147,7 @@ func (v *Vault) reverse(o *reach, r *Record, e *Entry, force bool) (*Change, err
 		for i := range c.Edits { // let go of the rest of the old content
 			c.Edits[i].New = bytes.Clone(c.Edits[i].New)
 		}
-	case !force || !info.Mode().IsRegular():
+	case !force:
 		return nil, nil
 	default:
 		c.Before = DigestOf(now)
@@ -178,7 +178,7 @@ func (c *Change) Content() ([]byte, error) {
 	}
 	var o reach
 	defer o.close()
-	now, _, err := o.read(&Entry{Folder: Path(c.Folder), Name: Path(c.Name)})
+	now, err := o.read(&Entry{Folder: Path(c.Folder), Name: Path(c.Name)})
 	if err == nil && DigestOf(now) != c.Before {
 		err = &ChangedError{c.Path}
 	}

@@ -10,6 +10,8 @@ import (
 	"path/filepath"
 	"time"
 
+	"golang.org/x/sys/unix"
+
 	"frizzel/core/edit"
 	"frizzel/internal/selection"
 )
@@ -208,19 +210,24 @@ func (w *writer) proveFiles(ctx context.Context) error {
 	return nil
 }
 
-func (w *writer) stage(b *backup, i int) error {
+func (w *writer) stage(b *backup, i int) (err error) {
 	c, e := &w.changes[i], &w.record.Files[i]
 	if c.Create {
 		return w.stageNew(c, e, i)
 	}
-	if err := writable(e.Absolute()); err != nil {
-		return err
-	}
-	old, info, err := w.reach.read(e)
+	folder, name, err := w.reach.in(e)
 	if err != nil {
 		return err
 	}
-	if !info.Mode().IsRegular() || DigestOf(old) != c.Before {
+	if err := writable(folder, name, e.Absolute()); err != nil {
+		return err
+	}
+	target, old, st, err := w.reach.open(e)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, target.Close()) }()
+	if DigestOf(old) != c.Before {
 		return &ChangedError{c.Path}
 	}
 	if e.Old, err = b.put(old); err != nil {
@@ -231,7 +238,7 @@ func (w *writer) stage(b *backup, i int) error {
 	}
 	fresh := c.Edits.Apply(old)
 	e.After = DigestOf(fresh)
-	w.staged[i] = identityOf(info)
+	w.staged[i] = identityOf(st)
 	w.devices[w.staged[i].device] = string(e.Folder)
 	if e.Beside != "" {
 		if err := w.leaveBeside(e, old); err != nil {
@@ -242,9 +249,9 @@ func (w *writer) stage(b *backup, i int) error {
 		e.After = Digest{}
 		return nil
 	}
-	e.InPlace = links(info) > 1
+	e.InPlace = st.Nlink > 1
 	if !e.InPlace {
-		err = w.stageBeside(e, i, fresh)
+		err = w.stageBeside(folder, target, st, i, fresh)
 		e.InPlace = errors.Is(err, errNotKept)
 	}
 	if e.InPlace {
@@ -265,7 +272,7 @@ func (w *writer) stageNew(c *Change, e *Entry, i int) error {
 	if err != nil {
 		return err
 	}
-	if _, err := root.Lstat(name); !errors.Is(err, fs.ErrNotExist) {
+	if _, err := root.stat(name); !errors.Is(err, fs.ErrNotExist) {
 		return fmt.Errorf("%s is there already; nothing was written: %w", e.Path, fs.ErrExist)
 	}
 	content := c.Edits.Apply(nil)
@@ -274,8 +281,8 @@ func (w *writer) stageNew(c *Change, e *Entry, i int) error {
 	if err != nil {
 		return err
 	}
-	if _, err = f.Write(content); err == nil {
-		err = f.Chmod(c.Mode.Perm())
+	if err = f.write(content); err == nil {
+		err = f.fail("chmod", unix.Fchmod(f.fd, uint32(c.Mode.Perm())))
 	}
 	if err == nil {
 		err = f.Sync()
@@ -291,7 +298,7 @@ func (w *writer) leaveBeside(e *Entry, old []byte) error {
 		return err
 	}
 	beside := filepath.Base(string(e.Beside))
-	if _, err := root.Lstat(beside); !errors.Is(err, fs.ErrNotExist) {
+	if _, err := root.stat(beside); !errors.Is(err, fs.ErrNotExist) {
 		e.Beside = ""
 		return fmt.Errorf("%s is there already, so the old %s cannot be left there: %w", beside, e.Path, fs.ErrExist)
 	}
@@ -310,30 +317,21 @@ func (v *Vault) stagedFile(r *Record, i int) string {
 
 // stageBeside writes a content to a temporary file beside its target, with the
 // target's attributes.
-func (w *writer) stageBeside(e *Entry, i int, content []byte) error {
-	root, name, err := w.reach.in(e)
-	if err != nil {
-		return err
-	}
-	target, err := root.Open(name)
-	if err != nil {
-		return err
-	}
-	defer target.Close()
+func (w *writer) stageBeside(o *folder, target *file, st unix.Stat_t, i int, content []byte) error {
 	temp := tempName(w.record, i)
-	f, err := root.OpenFile(temp, os.O_CREATE|os.O_EXCL|os.O_WRONLY)
+	f, err := o.OpenFile(temp, os.O_CREATE|os.O_EXCL|os.O_WRONLY)
 	if err != nil {
 		return err
 	}
-	if _, err = f.Write(content); err == nil {
-		err = likeOriginal(f, target)
+	if err = f.write(content); err == nil {
+		err = likeOriginal(f, target, st)
 	}
 	if err == nil && len(w.changes) <= fewFiles {
 		err = f.Sync()
 	}
 	err = errors.Join(err, f.Close())
 	if err != nil {
-		_ = root.Remove(temp)
+		_ = o.Remove(temp)
 	}
 	return err
 }
@@ -384,13 +382,13 @@ func (w *writer) replace(i int) error {
 	if err != nil {
 		return err
 	}
-	info, err := root.Lstat(name)
+	st, err := root.stat(name)
 	switch {
 	case e.Created:
 		if !errors.Is(err, fs.ErrNotExist) {
 			return &ChangedError{string(e.Path)}
 		}
-	case err != nil || identityOf(info) != w.staged[i]:
+	case err != nil || identityOf(st) != w.staged[i]:
 		return &ChangedError{string(e.Path)}
 	case e.Removed:
 		return root.Remove(name)
@@ -411,8 +409,8 @@ func rewriteInPlace(root *folder, name string, content []byte) error {
 	if err != nil {
 		return err
 	}
-	if _, err = f.WriteAt(content, 0); err == nil {
-		err = f.Truncate(int64(len(content)))
+	if err = f.write(content); err == nil {
+		err = f.truncate(int64(len(content)))
 	}
 	if err == nil {
 		err = f.Sync()
