@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"sync"
 
 	"github.com/klauspost/compress/zstd"
 
@@ -22,9 +23,10 @@ type Blob struct {
 // backup is a backup file being written, one piece after another.
 type backup struct {
 	file    *file
-	at      int64
 	encoder *zstd.Encoder
-	buffer  []byte
+
+	mu sync.Mutex
+	at int64
 }
 
 func (v *Vault) newBackup(r *Record) (*backup, error) {
@@ -32,18 +34,21 @@ func (v *Vault) newBackup(r *Record) (*backup, error) {
 	if err != nil {
 		return nil, err
 	}
-	encoder, err := zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1))
+	encoder, err := zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest))
 	return &backup{file: f, encoder: encoder}, err
 }
 
-// put appends a content, compressed where that pays.
+// put appends a content, compressed where that pays. It may be called by several
+// hands at once.
 func (b *backup) put(content []byte) (Blob, error) {
-	blob := Blob{Offset: b.at, Length: int64(len(content)), Size: int64(len(content))}
-	b.buffer = b.encoder.EncodeAll(content, b.buffer[:0])
-	if len(b.buffer) < len(content) {
-		content = b.buffer
+	blob := Blob{Length: int64(len(content)), Size: int64(len(content))}
+	if packed := b.encoder.EncodeAll(content, nil); len(packed) < len(content) {
+		content = packed
 		blob.Length, blob.Packed = int64(len(content)), true
 	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	blob.Offset = b.at
 	b.at += int64(len(content))
 	return blob, b.file.write(content)
 }

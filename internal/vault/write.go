@@ -8,8 +8,10 @@ import (
 	"os"
 	"os/user"
 	"path/filepath"
+	"runtime"
 	"time"
 
+	"golang.org/x/sync/errgroup"
 	"golang.org/x/sys/unix"
 
 	"frizzel/core/edit"
@@ -73,8 +75,7 @@ func (v *Vault) Write(ctx context.Context, intent Intent, changes []Change) (*Ou
 	if out.Recovered, err = v.recover(); err != nil {
 		return out, err
 	}
-	w := &writer{vault: v, intent: intent, record: newRecord(intent, changes), changes: changes, reach: reach{disk: v.disk}}
-	defer w.reach.close()
+	w := &writer{vault: v, intent: intent, record: newRecord(intent, changes), changes: changes}
 	if err := w.write(ctx); err != nil {
 		return out, w.putBack(err)
 	}
@@ -126,9 +127,7 @@ type writer struct {
 	intent  Intent
 	record  *Record
 	changes []Change
-	reach   reach
 	staged  []identity // of each target, as it was when its copy was staged
-	devices map[uint64]string
 }
 
 func (w *writer) write(ctx context.Context) error {
@@ -167,22 +166,48 @@ func (w *writer) write(ctx context.Context) error {
 	return w.vault.enter(w.record, Done)
 }
 
+// manyFiles is from how many files on they are taken care of by several hands.
+const manyFiles = 256
+
+// each does something for every file, each hand taking neighbours, so that their
+// folder stays open. It ends at the first error, or with the context.
+func (w *writer) each(ctx context.Context, do func(o *reach, i int) error) error {
+	hands := 1
+	if len(w.changes) >= manyFiles {
+		hands = runtime.GOMAXPROCS(0)
+	}
+	group, ctx := errgroup.WithContext(ctx)
+	for h := range hands {
+		from, to := h*len(w.changes)/hands, (h+1)*len(w.changes)/hands
+		part := func() error {
+			o := &reach{disk: w.vault.disk}
+			defer o.close()
+			for i := from; i < to; i++ {
+				if err := ctx.Err(); err != nil {
+					return err
+				}
+				if err := do(o, i); err != nil {
+					return err
+				}
+			}
+			return nil
+		}
+		if hands == 1 {
+			return part()
+		}
+		group.Go(part)
+	}
+	return group.Wait()
+}
+
 // stageAll writes the backup and the new contents, which no one sees yet.
 func (w *writer) stageAll(ctx context.Context) error {
 	b, err := w.vault.newBackup(w.record)
 	if err != nil {
 		return err
 	}
-	w.devices = map[uint64]string{}
 	w.staged = make([]identity, len(w.changes))
-	for i := range w.changes {
-		if err = ctx.Err(); err != nil {
-			break
-		}
-		if err = w.stage(b, i); err != nil {
-			break
-		}
-	}
+	err = w.each(ctx, func(o *reach, i int) error { return w.stage(o, b, i) })
 	if err == nil {
 		err = b.file.Sync()
 	}
@@ -210,19 +235,19 @@ func (w *writer) proveFiles(ctx context.Context) error {
 	return nil
 }
 
-func (w *writer) stage(b *backup, i int) (err error) {
+func (w *writer) stage(o *reach, b *backup, i int) (err error) {
 	c, e := &w.changes[i], &w.record.Files[i]
 	if c.Create {
-		return w.stageNew(c, e, i)
+		return w.stageNew(o, c, e, i)
 	}
-	folder, name, err := w.reach.in(e)
+	folder, name, err := o.in(e)
 	if err != nil {
 		return err
 	}
 	if err := writable(folder, name, e.Absolute()); err != nil {
 		return err
 	}
-	target, old, st, err := w.reach.open(e)
+	target, old, st, err := o.open(e)
 	if err != nil {
 		return err
 	}
@@ -239,9 +264,8 @@ func (w *writer) stage(b *backup, i int) (err error) {
 	fresh := c.Edits.Apply(old)
 	e.After = DigestOf(fresh)
 	w.staged[i] = identityOf(st)
-	w.devices[w.staged[i].device] = string(e.Folder)
 	if e.Beside != "" {
-		if err := w.leaveBeside(e, old); err != nil {
+		if err := w.leaveBeside(o, e, old); err != nil {
 			return err
 		}
 	}
@@ -261,14 +285,14 @@ func (w *writer) stage(b *backup, i int) (err error) {
 }
 
 // stageNew writes the content of a file that is not there yet.
-func (w *writer) stageNew(c *Change, e *Entry, i int) error {
+func (w *writer) stageNew(o *reach, c *Change, e *Entry, i int) error {
 	if err := w.vault.disk.check("mkdir", string(e.Name)); err != nil {
 		return err
 	}
 	if err := os.MkdirAll(filepath.Dir(e.Absolute()), 0o755); err != nil {
 		return err
 	}
-	root, name, err := w.reach.in(e)
+	root, name, err := o.in(e)
 	if err != nil {
 		return err
 	}
@@ -292,8 +316,8 @@ func (w *writer) stageNew(c *Change, e *Entry, i int) error {
 
 // leaveBeside writes the old content to a file beside its own, which must not be
 // there yet.
-func (w *writer) leaveBeside(e *Entry, old []byte) error {
-	root, name, err := w.reach.in(e)
+func (w *writer) leaveBeside(o *reach, e *Entry, old []byte) error {
+	root, name, err := o.in(e)
 	if err != nil {
 		return err
 	}
@@ -349,7 +373,11 @@ func (w *writer) barrier() error {
 }
 
 func (w *writer) syncDevices() error {
-	for _, folder := range w.devices {
+	devices := map[uint64]string{}
+	for i := range w.record.Files {
+		devices[w.staged[i].device] = string(w.record.Files[i].Folder)
+	}
+	for _, folder := range devices {
 		if err := w.vault.disk.syncFileSystem(folder); err != nil {
 			return err
 		}
@@ -360,25 +388,19 @@ func (w *writer) syncDevices() error {
 // replaceAll makes every new content live. From here on the run is carried
 // through, whatever the user's keyboard says: it is short.
 func (w *writer) replaceAll() error {
-	for i := range w.record.Files {
-		if err := w.replace(i); err != nil {
-			return err
-		}
+	ctx := context.Background()
+	if err := w.each(ctx, w.replace); err != nil {
+		return err
 	}
 	if len(w.changes) > fewFiles {
 		return w.syncDevices()
 	}
-	for i := range w.record.Files {
-		if err := w.reach.sync(&w.record.Files[i]); err != nil {
-			return err
-		}
-	}
-	return nil
+	return w.each(ctx, func(o *reach, i int) error { return o.sync(&w.record.Files[i]) })
 }
 
-func (w *writer) replace(i int) error {
+func (w *writer) replace(o *reach, i int) error {
 	e := &w.record.Files[i]
-	root, name, err := w.reach.in(e)
+	root, name, err := o.in(e)
 	if err != nil {
 		return err
 	}
