@@ -217,6 +217,11 @@ func (ap *applying) write(ctx context.Context, intent vault.Intent) error {
 	if err != nil {
 		return err
 	}
+	if ap.how != nil { // an undo may be of the very run
+		if err := ap.overdue(ctx, v); err != nil {
+			return err
+		}
+	}
 	if ap.how != nil && ap.how.into != "" {
 		if ap.changes, err = into(ap.how.into, ap.changes); err != nil {
 			return err

@@ -47,6 +47,10 @@ var steps = []step{
 		[]string{"find", "--word", "depot-3", "--ignore-case", "--joiners", "-", "--count"},
 	},
 	{
+		"What was done here so far?",
+		[]string{"history"},
+	},
+	{
 		"Depot 3 stays open after all. Everything back, to the last byte.",
 		[]string{"undo", "--yes"},
 	},

@@ -65,20 +65,51 @@ func (a *app) listRuns(v *vault.Vault, of string) error {
 			return !slices.ContainsFunc(r.Files, func(e vault.Entry) bool { return e.Touches(of) })
 		})
 	}
-	w := tabwriter.NewWriter(a.Out, 0, 0, 2, ' ', 0)
-	fmt.Fprintln(w, "RUN\tWHO\tWHAT\tFILES\tCHANGES\tSIZE\tSTATE\tRULES\tNOTE")
-	var total int64
-	for _, r := range records {
-		size := v.Size(r)
-		total += size
-		fmt.Fprintf(w, "%s\t%s\t%s\t%d\t%d\t%s\t%s\t%s\t%s\n", r.ID, r.User, whatOf(r), len(r.Files), r.Changes,
-			humanize.IBytes(uint64(size)), stateOf(v, r, undone[r.ID]), rulesOf(r), report.Visible([]byte(r.Note)))
-	}
-	if err := w.Flush(); err != nil {
+	total, err := a.runTable(v, records, undone)
+	if err != nil {
 		return err
 	}
 	_, err = fmt.Fprintf(a.Err, "%s, %s in %s\n", report.Count(len(records), "run"), humanize.IBytes(uint64(total)), v.Folder())
 	return err
+}
+
+// runTable prints a line a run; on a terminal rules and notes have one of their own
+// below, so that lines fit. It returns the size of all.
+func (a *app) runTable(v *vault.Vault, records []*vault.Record, undone map[string]int) (total int64, err error) {
+	printer := a.printer()
+	head, details := "RUN\tWHO\tWHAT\tFILES\tCHANGES\tSIZE\tSTATE", "\tRULES\tNOTE"
+	if printer.Terminal {
+		details = ""
+	}
+	var table strings.Builder
+	w := tabwriter.NewWriter(&table, 0, 0, 2, ' ', 0)
+	fmt.Fprintln(w, head+details)
+	for _, r := range records {
+		size := v.Size(r)
+		total += size
+		fmt.Fprintf(w, "%s\t%s\t%s\t%d\t%d\t%s\t%s", r.ID, r.User, whatOf(r), len(r.Files), r.Changes,
+			humanize.IBytes(uint64(size)), stateOf(v, r, undone[r.ID]))
+		if !printer.Terminal {
+			fmt.Fprintf(w, "\t%s\t%s", rulesOf(r), report.Visible([]byte(r.Note)))
+		}
+		fmt.Fprintln(w)
+	}
+	_ = w.Flush()
+	for i, line := range slices.Collect(strings.Lines(table.String())) {
+		if i == 0 && printer.Terminal {
+			line = printer.Style.Strong(strings.TrimSuffix(line, "\n")) + "\n"
+		}
+		if _, err := fmt.Fprint(a.Out, line); err != nil {
+			return total, err
+		}
+		if i == 0 || !printer.Terminal {
+			continue
+		}
+		if more := strings.Trim(rulesOf(records[i-1])+"  "+report.Visible([]byte(records[i-1].Note)), " -"); more != "" {
+			fmt.Fprintln(a.Out, printer.Style.Soft("    "+report.Cut(more, max(printer.Width-4, 20))))
+		}
+	}
+	return total, nil
 }
 
 func whatOf(r *vault.Record) string {

@@ -177,6 +177,27 @@ func (a *app) putBack(ctx context.Context, v *vault.Vault, r *vault.Record) erro
 	return err
 }
 
+// overdue puts back what was on hold, is not kept, and whose guard is gone, such as
+// after the machine went down.
+func (a *app) overdue(ctx context.Context, v *vault.Vault) error {
+	records, err := v.Runs()
+	if err != nil {
+		return err
+	}
+	undone := vault.Undone(records)
+	const grace = 5 * time.Second // for a guard that is at it just now
+	for _, r := range records {
+		if r.Hold.IsZero() || r.State != vault.Done || time.Since(r.Hold) < grace || undone[r.ID] > 0 || v.Kept(r) {
+			continue
+		}
+		if err := a.putBack(ctx, v, r); err != nil {
+			return err
+		}
+		fmt.Fprintf(a.Err, "run %s was on hold and nobody kept it; its files were put back first\n", r.ID)
+	}
+	return nil
+}
+
 func openVault() (*vault.Vault, error) {
 	folder, err := vault.DefaultFolder()
 	if err != nil {

@@ -38,13 +38,18 @@ func (v *Vault) newBackup(r *Record) (*backup, error) {
 	return &backup{file: f, encoder: encoder}, err
 }
 
+// worthPacking is from how many bytes on a content is compressed.
+const worthPacking = 512
+
 // put appends a content, compressed where that pays. It may be called by several
 // hands at once.
 func (b *backup) put(content []byte) (Blob, error) {
 	blob := Blob{Length: int64(len(content)), Size: int64(len(content))}
-	if packed := b.encoder.EncodeAll(content, nil); len(packed) < len(content) {
-		content = packed
-		blob.Length, blob.Packed = int64(len(content)), true
+	if len(content) >= worthPacking {
+		if packed := b.encoder.EncodeAll(content, nil); len(packed) < len(content) {
+			content = packed
+			blob.Length, blob.Packed = int64(len(content)), true
+		}
 	}
 	b.mu.Lock()
 	defer b.mu.Unlock()

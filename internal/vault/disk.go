@@ -2,6 +2,7 @@ package vault
 
 import (
 	"errors"
+	"fmt"
 	"os"
 
 	"golang.org/x/sys/unix"
@@ -21,12 +22,21 @@ func (d disk) check(op, path string) error {
 	return d.before(op, path)
 }
 
+// mkdirAll makes a folder, its owner's alone. One that is there must be the user's
+// own, and no link.
 func (d disk) mkdirAll(path string) error {
 	if err := d.check("mkdir", path); err != nil {
 		return err
 	}
 	if err := os.MkdirAll(path, 0o700); err != nil {
 		return err
+	}
+	var st unix.Stat_t
+	if err := unix.Lstat(path, &st); err != nil {
+		return &os.PathError{Op: "stat", Path: path, Err: err}
+	}
+	if st.Mode&unix.S_IFMT != unix.S_IFDIR || int(st.Uid) != os.Geteuid() {
+		return fmt.Errorf("%s is no folder of yours", path)
 	}
 	return os.Chmod(path, 0o700)
 }
