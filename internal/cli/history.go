@@ -1,9 +1,7 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
-	"io/fs"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -163,14 +161,8 @@ func (a *app) historyShow() *cobra.Command {
 		Example: "  frizzel history show 20260301-141502",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			v, err := openVault()
+			v, r, err := namedRun(args[0])
 			if err != nil {
-				return err
-			}
-			r, err := v.Run(args[0])
-			if errors.Is(err, fs.ErrNotExist) {
-				return wrong("there is no run %q", args[0])
-			} else if err != nil {
 				return err
 			}
 			printer := a.printer()

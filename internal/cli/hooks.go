@@ -134,11 +134,7 @@ func (a *app) guardCommand() *cobra.Command {
 		Hidden: true,
 		Args:   cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			v, err := openVault()
-			if err != nil {
-				return err
-			}
-			r, err := v.Run(args[0])
+			v, r, err := namedRun(args[0])
 			if err != nil {
 				return err
 			}

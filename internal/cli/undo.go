@@ -72,6 +72,19 @@ func (a *app) taking(back, as vault.Kind, c *cobra.Command) *cobra.Command {
 	return c
 }
 
+// namedRun returns the vault and one of its runs.
+func namedRun(id string) (*vault.Vault, *vault.Record, error) {
+	v, err := openVault()
+	if err != nil {
+		return nil, nil, err
+	}
+	r, err := v.Run(id)
+	if errors.Is(err, fs.ErrNotExist) {
+		err = wrong("there is no run %q", id)
+	}
+	return v, r, err
+}
+
 // findRun returns the run that the first argument names, or the last one of the kind,
 // and the absolute paths that the other arguments name.
 func findRun(v *vault.Vault, args []string, kind vault.Kind) (*vault.Record, []string, error) {
@@ -197,14 +210,8 @@ func (a *app) keep() *cobra.Command {
 		Example: "  frizzel keep 20260301-141502",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			v, err := openVault()
+			v, r, err := namedRun(args[0])
 			if err != nil {
-				return err
-			}
-			r, err := v.Run(args[0])
-			if errors.Is(err, fs.ErrNotExist) {
-				return wrong("there is no run %q", args[0])
-			} else if err != nil {
 				return err
 			}
 			records, err := v.Runs()

@@ -1,0 +1,59 @@
+package diff
+
+import (
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"frizzel/core/edit"
+)
+
+// Comparing two texts gives edits that make one the other, and that touch no line
+// that both have in common at their ends.
+func TestCompare(t *testing.T) {
+	for seed := range uint64(3000) {
+		r := rand.New(rand.NewPCG(seed, 11))
+		random := func() string {
+			var b strings.Builder
+			for range r.IntN(10) {
+				b.WriteString([]string{"a\n", "b\n", "c\r\n", "\n", "d"}[r.IntN(5)])
+			}
+			return b.String()
+		}
+		old, fresh := random(), random()
+		edits := Compare([]byte(old), []byte(fresh))
+		require.Equal(t, fresh, string(edits.Apply([]byte(old))), "seed %d", seed)
+		if old == fresh {
+			require.Empty(t, edits)
+		}
+	}
+}
+
+// Hunks keep what they must: context on both sides, what lies near in one hunk, the
+// words that stand out.
+func TestHunks(t *testing.T) {
+	text := []byte("1\n2\n3\nhost = depot-3\n5\n6\n7\n8\n9\nserver = 192.0.2.30\n11")
+	at := func(s string) int { return strings.Index(string(text), s) }
+	edits := edit.List{
+		{Start: at("depot-3"), End: at("depot-3") + 7, New: []byte("depot-4"), Rules: []int{2}},
+		{Start: at("server"), End: at("\n11"), New: []byte("server = 192.0.2.40"), Rules: []int{0, 1}},
+		{Start: len(text), End: len(text), New: []byte("\n12"), Rules: []int{1}},
+	}
+	hunks := Hunks(text, edits, 1)
+	require.Len(t, hunks, 2)
+	got := string(Unified(nil, "conf/a b.ini", hunks, nil))
+	require.Equal(t, "--- a/conf/a b.ini\t\n+++ b/conf/a b.ini\t\n@@ -3,3 +3,3 @@\n 3\n-host = depot-3\n+host = depot-4\n 5\n"+
+		"@@ -9,3 +9,4 @@\n 9\n-server = 192.0.2.30\n-11\n\\ No newline at end of file\n"+
+		"+server = 192.0.2.40\n+11\n+12\n\\ No newline at end of file\n", got)
+	require.Equal(t, []int{2}, hunks[0].Rules)
+	require.Equal(t, []int{0, 1}, hunks[1].Rules)
+	word := func(l Line) string { return string(l.Text[l.Marks[0][0]:l.Marks[0][1]]) }
+	require.Equal(t, "depot-3", word(hunks[0].Lines[1]))
+	require.Equal(t, "192.0.2.40", word(hunks[1].Lines[3]))
+	require.Len(t, Hunks(text, edits, 3), 1)
+	for name, want := range map[string]string{"a": "a", "a b": "a b\t", "a\"b": `"a\"b"`, "n\nl\tt": `"n\nl\tt"`, "é": `"\303\251"`} {
+		require.Equal(t, want, Name(name))
+	}
+}

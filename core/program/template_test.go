@@ -1,0 +1,116 @@
+package program
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// become runs a script over a text.
+func become(t *testing.T, source, text string) string {
+	res := compileText(t, source).Run(Input{Text: []byte(text), File: File{Path: "conf/clock.ini"}})
+	require.Empty(t, res.Failures)
+	return string(res.Edits.Apply([]byte(text)))
+}
+
+func TestFilters(t *testing.T) {
+	for filters, want := range map[string]map[string]string{
+		"upper":               {"é-ab\xff": "É-AB\xff"},
+		"lower":               {"ÉAB": "éab"},
+		"capital":             {"depot three": "Depot three", "": ""},
+		"trim upper":          {"  a ": "A"},
+		"digits":              {"FLR-101b2": "1012"},
+		"plus 1":              {"0099": "0100", "9": "10", "-1": "0", "99999999999999999999": "100000000000000000000"},
+		"minus 2":             {"1": "-1", "010": "008"},
+		"pad 4":               {"7": "0007", "-7": "-007", "12345": "12345"},
+		"digits or none":      {"ab": "none", "a1": "1"},
+		"digits plus 1 pad 3": {"x9": "010"},
+	} {
+		for in, out := range want {
+			require.Equal(t, "<"+out+">", become(t, fmt.Sprintf("replace regex '<([^>]*)>' with \"<{=1 %s}>\"", filters), "<"+in+">"), filters)
+		}
+	}
+	res := compileText(t, `replace regex '\w+' with "{=0 plus 1}"`).Run(Input{Text: []byte("7\nseven\n")})
+	require.Equal(t, []Note{{Rule: 0, Line: 2, Text: `plus 1: "seven" is no whole number`}}, res.Failures)
+}
+
+func TestPlaceholders(t *testing.T) {
+	require.Equal(t, "a\tb\nc {= 2026-03-01 20260301 conf/clock.ini clock.ini", become(t,
+		`replace text "x" with "a{=tab}b{=newline}c {== {=today} {=today digits} {=file} {=filename}"`, "x"))
+	require.Equal(t, "1:1 2:1\r\n3:2\r\n", become(t, `replace text "x" with "{=count}:{=line}"`, "x x\r\nx\r\n"))
+	require.Equal(t, "b=a\r\nd=c", become(t, `replace regex '(?<key>\w)=(\w)' with "{=2}={=key}"`, "a=b\r\nc=d"))
+	require.Equal(t, "y.y", become(t, "param p = \"a+\"\nreplace regex '{=p}b' with \"y\"", "a+b.a+b"))
+	require.Equal(t, "aab", become(t, "param p = \"a+\"\nreplace regex '^{=p}b' with \"y\"", "aab"))
+	// What a rule writes as a line break is the file's own.
+	require.Equal(t, "a\r\nb\r\nc\r\n", become(t, "replace text \"-\" with\n    | \n    | b\n", "a-\r\nc\r\n"))
+}
+
+func TestKeepingCase(t *testing.T) {
+	for in, want := range map[string]string{
+		"gage": "gauge", "Gage": "Gauge", "GAGE": "GAUGE", "gAGE": "gauge", "GaGe": "gauge",
+	} {
+		require.Equal(t, want, become(t, `replace word "gage" with "gauge" keeping case`, in))
+	}
+	require.Equal(t, "(Yard)", become(t, `replace word "depot" with "(yard)" keeping case`, "Depot"))
+	require.Equal(t, "ÉTÉ", become(t, `replace word "ab" with "été" keeping case`, "AB"))
+}
+
+// Spans between marks may hold no line; what acts there acts at that place.
+func TestNoLineBetweenMarks(t *testing.T) {
+	const text = "BEGIN\nEND\n"
+	for statement, want := range map[string]string{
+		`settle word "x" as "x = 1"`:                              "BEGIN\nx = 1\nEND\n",
+		`rewrite as "new"`:                                        "BEGIN\nnew\nEND\n",
+		`insert below "new"`:                                      "BEGIN\nnew\nEND\n",
+		`insert above "END" unless present`:                       "BEGIN\nEND\nEND\n",
+		"{\nrewrite as \"a b\"\nreplace text \"a\" with \"c\"\n}": "BEGIN\nc b\nEND\n",
+		"delete": text,
+	} {
+		require.Equal(t, want, become(t, `on lines between word "BEGIN" and word "END" `+statement, text), statement)
+	}
+}
+
+// What must be settled once is settled once, inside what closes, whatever was there,
+// and a second run changes nothing.
+func TestSettleTwiceIsOnce(t *testing.T) {
+	for _, c := range []struct{ address, text, want string }{
+		{`in block with word "server" `, "server {\n  a 1;\n}\n", "server {\n  a 1;\n  x = 1\n}\n"},
+		{`in block with word "server" `, "server {\n}\nx = 2\n", "server {\nx = 1\n}\nx = 2\n"},
+		{`in section "clock" `, "[clock]\n\n\n[log]\nx = 2\n", "[clock]\nx = 1\n\n\n[log]\nx = 2\n"},
+		{`on lines from word "B" to word "E" `, "B\nE\n", "B\nx = 1\nE\n"},
+		{`on lines 1 to 2 `, "a\nb\nc\n", "a\nb\nx = 1\nc\n"},
+		{``, "", "x = 1\n"},
+		{``, "a\n\n", "a\nx = 1\n\n"},
+		{``, "x = 3\r\n x = 4\r\nb", "x = 1\r\nb"},
+		{``, "  ;x = 3\n", "  x = 1\n"},
+	} {
+		source := c.address + `settle regex '^\s*x\s*=' as "x = 1" commented by "#;"`
+		once := become(t, source, c.text)
+		require.Equal(t, c.want, once, "%s on %q", source, c.text)
+		require.Equal(t, once, become(t, source, once), "%s on %q, again", source, c.text)
+	}
+}
+
+// An answer leaves a change out for all rules after it, and for no other change.
+func TestAnswers(t *testing.T) {
+	p := compileText(t, "replace word \"a\" with \"{=count}\" \nreplace text \"1\" with \"one\"\nreplace text \"x\" with \"y\" first in file")
+	var keys []Key
+	run := func(left map[Key]Answer) string {
+		keys = nil
+		text := []byte("a a x\na x\n")
+		res := p.Run(Input{Text: text, Decide: func(c Proposal) Answer {
+			keys = append(keys, c.Key)
+			return left[c.Key]
+		}})
+		return string(res.Edits.Apply(text))
+	}
+	require.Equal(t, "one 2 y\n3 x\n", run(nil))
+	all := keys
+	require.Len(t, all, 5)
+	require.Equal(t, "a one y\n2 x\n", run(map[Key]Answer{all[0]: {Leave: true}}), "what is left is not counted")
+	require.Equal(t, "one 2 x\n3 x\n", run(map[Key]Answer{all[4]: {Leave: true}}), "no later match becomes the first")
+	require.Equal(t, "1 2 y\n3 x\n", run(map[Key]Answer{all[3]: {Leave: true}}))
+	require.Equal(t, "one B y\n3 x\n", run(map[Key]Answer{all[1]: {New: []byte("B")}}))
+	require.Equal(t, all, keys, "keys outlive other answers")
+}

@@ -1,0 +1,91 @@
+package structure
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"frizzel/core/edit"
+)
+
+// Each file in testdata is a text in which the part that is looked for is marked: a
+// line with » begins it, one with « ends it, one with › closes it. The first line
+// says what is looked for.
+func TestParts(t *testing.T) {
+	files, err := filepath.Glob("testdata/*.txt")
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	for _, file := range files {
+		content, err := os.ReadFile(file)
+		require.NoError(t, err)
+		for n, c := range strings.Split(string(content), "%%%%%\n") {
+			what, marked, _ := strings.Cut(c, "\n")
+			text, want := unmarked(marked)
+			var got []edit.Span
+			tx := New([]byte(text))
+			kind, name, _ := strings.Cut(what, " ")
+			switch kind {
+			case "section":
+				got = tx.Sections(name)
+			case "heading":
+				got = tx.Headings(name)
+			case "block", "unclosed":
+				i := tx.At(strings.Index(text, name))
+				s, ok := tx.Block(i)
+				require.Equal(t, kind == "block", ok, "%s, %d: %s", file, n, what)
+				if ok {
+					got = append(got, s)
+				}
+			default:
+				require.Fail(t, "nothing is looked for", "%s: %q", file, what)
+			}
+			require.Equal(t, want, shown(text, got), "%s, %d: %s\n%s", file, n, what, text)
+		}
+	}
+}
+
+// unmarked takes the marks out of a text, and returns the lines between them.
+func unmarked(marked string) (text string, want []string) {
+	var part []string
+	inside := false
+	var plain strings.Builder
+	for line := range strings.Lines(marked) {
+		body := strings.TrimSuffix(line, "\n")
+		begins := strings.HasPrefix(body, "»")
+		body = strings.TrimPrefix(body, "»")
+		ends := strings.HasSuffix(body, "«") || strings.HasSuffix(body, "›")
+		closes := strings.HasSuffix(body, "›")
+		body = strings.TrimSuffix(strings.TrimSuffix(body, "«"), "›")
+		if begins {
+			inside, part = true, nil
+		}
+		if inside {
+			if closes {
+				part = append(part, "›"+body)
+			} else {
+				part = append(part, body)
+			}
+		}
+		if ends {
+			inside = false
+			want = append(want, strings.Join(part, "\n"))
+		}
+		plain.WriteString(body + "\n")
+	}
+	return plain.String(), want
+}
+
+// shown writes spans as unmarked does.
+func shown(text string, spans []edit.Span) (out []string) {
+	for _, s := range spans {
+		part := strings.TrimSuffix(text[s.Start:s.End], "\n")
+		if s.Last < s.End {
+			part = text[s.Start:s.Last] + "›" + strings.TrimSuffix(text[s.Last:s.End], "\n")
+		}
+		out = append(out, part)
+	}
+	return out
+}
