@@ -47,7 +47,8 @@ func (t *Text) Headings(name string) []edit.Span {
 	var found []edit.Span
 	open, level := -1, 0
 	m := markdown{text: t}
-	for i := m.frontMatter(); i < t.Count(); i++ {
+	m.first = m.frontMatter()
+	for i := m.first; i < t.Count(); i++ {
 		title, l := m.heading(i)
 		if l == 0 {
 			continue
@@ -69,6 +70,7 @@ func (t *Text) Headings(name string) []edit.Span {
 // markdown reads headings, keeping track of code fences.
 type markdown struct {
 	text  *Text
+	first int    // the first line of the document proper
 	fence string // the open fence, "" outside one
 }
 
@@ -112,7 +114,7 @@ func (m *markdown) heading(i int) (title string, level int) {
 	if h := hashes.FindSubmatch(line); h != nil {
 		return string(h[2]), len(h[1])
 	}
-	if i+1 < m.text.Count() && titleStart.Match(line) && (i == 0 || Blank(m.text.Content(i-1))) {
+	if i+1 < m.text.Count() && titleStart.Match(line) && (i == m.first || Blank(m.text.Content(i-1))) {
 		if u := underline.FindSubmatch(m.text.Content(i + 1)); u != nil {
 			if u[1][0] == '=' {
 				return strings.TrimSpace(string(line)), 1
