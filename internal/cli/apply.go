@@ -37,73 +37,97 @@ const applyExample = `  # review all changes, then write
   # one change, no script
   frizzel apply --text /var/opt/railway/depot3/ --with /var/opt/railway/depot4/ conf`
 
+// applyFlags are all that an apply is told.
+type applyFlags struct {
+	rules  ruleFlags
+	files  fileFlags
+	how    writeFlags
+	yes    bool
+	format string
+	sealed string
+	ask    string
+}
+
 func (a *app) apply() *cobra.Command {
-	var rules ruleFlags
-	var files fileFlags
-	var yes bool
-	var how writeFlags
-	var format, sealed, ask string
+	var f applyFlags
 	c := &cobra.Command{
 		Use:     "apply [-r SCRIPT]... [PATH]...",
 		Short:   "Confirm changes and write them, with backups",
 		Long:    applyLong,
 		Example: applyExample,
 		RunE: func(c *cobra.Command, paths []string) error {
-			if !yes && !review.Terminal(a.In, a.Out) {
-				return refused(errors.New("there is no terminal to ask at, so nothing was written; --yes writes all changes without asking"))
+			if f.sealed == "" {
+				return a.applyRules(c, &f, paths)
 			}
-			if sealed != "" {
-				s, err := readSeal(c, sealed, paths)
-				if err != nil {
-					return err
-				}
-				return a.applySeal(c, s, yes, &how)
-			}
-			if yes && len(paths) == 0 && files.from == "" {
-				return wrong("apply --yes wants its paths said; . is the current folder")
-			}
-			p, err := a.compile(c, &rules)
+			s, err := readSeal(c, f.sealed, paths)
 			if err != nil {
 				return err
 			}
-			plan, err := a.plan(&files, p, paths)
-			if err != nil {
+			if err := a.canAsk(f.yes); err != nil {
 				return err
 			}
-			printer := a.printer()
-			printer.Rules = ruleNames(p)
-			ap := &applying{app: a, printer: printer, asker: a.asker(yes, printer), how: &how}
-			switch {
-			case format == "json" && !yes:
-				return wrong("--format json goes with --yes")
-			case format == "json":
-				ap.events = report.NewEvents(a.Out, printer.Rules)
-			case format != "text":
-				return wrong("--format is text or json, not %q", format)
-			}
-			intent := how.intent(a, vault.Intent{Kind: vault.Apply, Command: os.Args, Rules: printer.Rules})
-			if !yes {
-				way, err := a.wayToAsk(ask)
-				if err != nil {
-					return err
-				}
-				return ap.askAll(c.Context(), plan, way, files.verbose, intent)
-			}
-			s, err := a.doing(plan, func() (*run.Summary, error) { return plan.Do(c.Context(), ap.each) })
-			if err != nil {
-				return err
-			}
-			return ap.finish(c.Context(), s, files.verbose, intent)
+			return a.applySeal(c, s, f.yes, &f.how)
 		},
 	}
-	rules.add(c)
-	files.add(c)
-	c.Flags().BoolVarP(&yes, "yes", "y", false, "write all changes without asking")
-	c.Flags().StringVar(&ask, "ask", "", "how to ask: on the whole `screen`, or about a file or a match at a time: screen, file or match")
-	c.Flags().StringVar(&sealed, "sealed", "", "write exactly what was reviewed and kept in this `file` by preview --seal")
-	c.Flags().StringVar(&format, "format", "text", "text or json, one object a line")
-	how.add(c)
+	f.rules.add(c)
+	f.files.add(c)
+	f.how.add(c)
+	fl := c.Flags()
+	fl.BoolVarP(&f.yes, "yes", "y", false, "write all changes without asking")
+	fl.StringVar(&f.ask, "ask", "", "how to ask: on the whole `screen`, or about a file or a match at a time: screen, file or match")
+	fl.StringVar(&f.sealed, "sealed", "", "write exactly what was reviewed and kept in this `file` by preview --seal")
+	fl.StringVar(&f.format, "format", "text", "text or json, one object a line")
 	return c
+}
+
+// canAsk returns why a person cannot be asked, nil where one can or need not be.
+func (a *app) canAsk(yes bool) error {
+	if yes || review.Terminal(a.In, a.Out) {
+		return nil
+	}
+	return refused(errors.New("there is no terminal to ask at, so nothing was written; --yes does not ask"))
+}
+
+// applyRules applies what rules change.
+func (a *app) applyRules(c *cobra.Command, f *applyFlags, paths []string) error {
+	if f.yes && len(paths) == 0 && f.files.from == "" {
+		return wrong("apply --yes wants its paths said; . is the current folder")
+	}
+	p, err := a.compile(c, &f.rules)
+	if err != nil {
+		return err
+	}
+	plan, err := a.plan(&f.files, p, paths)
+	if err != nil {
+		return err
+	}
+	if err := a.canAsk(f.yes); err != nil {
+		return err
+	}
+	printer := a.printer()
+	printer.Rules = ruleNames(p)
+	ap := &applying{app: a, printer: printer, asker: a.asker(f.yes, printer), how: &f.how}
+	switch {
+	case f.format == "json" && !f.yes:
+		return wrong("--format json goes with --yes")
+	case f.format == "json":
+		ap.events = report.NewEvents(a.Out, printer.Rules)
+	case f.format != "text":
+		return wrong("--format is text or json, not %q", f.format)
+	}
+	intent := f.how.intent(a, vault.Intent{Kind: vault.Apply, Command: os.Args, Rules: printer.Rules})
+	if !f.yes {
+		way, err := a.wayToAsk(f.ask)
+		if err != nil {
+			return err
+		}
+		return ap.askAll(c.Context(), plan, way, f.files.verbose, intent)
+	}
+	s, err := a.doing(plan, func() (*run.Summary, error) { return plan.Do(c.Context(), ap.each) })
+	if err != nil {
+		return err
+	}
+	return ap.finish(c.Context(), s, f.files.verbose, intent)
 }
 
 // asker returns what asks a person, nil where all is agreed to.

@@ -11,7 +11,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"frizzel/internal/report"
-	"frizzel/internal/review"
 	"frizzel/internal/vault"
 )
 
@@ -52,8 +51,8 @@ func (a *app) taking(back, as vault.Kind, c *cobra.Command) *cobra.Command {
 	var how vault.Reversal
 	var note string
 	c.RunE = func(c *cobra.Command, args []string) error {
-		if !yes && !review.Terminal(a.In, a.Out) {
-			return refused(errors.New("there is no terminal to ask at, so nothing was put back; --yes puts all files back without asking"))
+		if err := a.canAsk(yes); err != nil {
+			return err
 		}
 		v, err := openVault()
 		if err != nil {
