@@ -166,10 +166,11 @@ func withoutReturns(text []byte) ([]byte, []int) {
 	}
 }
 
-// requirement is a set of literals of which every match holds at least one. With
-// none, nothing is known.
+// requirement is a set of literals of which every match holds at least one, or the
+// bytes that a match can begin with. With neither, nothing is known.
 type requirement struct {
 	literals []*literal
+	first    *firstBytes
 }
 
 // in reports whether text may hold a match.
@@ -181,12 +182,14 @@ const notAsked = -2
 
 // needed walks through the places where a required literal stands.
 type needed struct {
+	text    []byte
+	first   *firstBytes
 	seekers []*seeker
 	next    []int // each seeker's next place, -1 for none any more
 }
 
 func (r requirement) seek(text []byte) *needed {
-	n := &needed{}
+	n := &needed{text: text, first: r.first}
 	for _, l := range r.literals {
 		n.seekers = append(n.seekers, l.seek(text))
 		n.next = append(n.next, notAsked)
@@ -196,7 +199,11 @@ func (r requirement) seek(text []byte) *needed {
 
 // from returns the first place at or after at that a match may hold, or -1.
 func (n *needed) from(at int) int {
-	if len(n.seekers) == 0 {
+	switch {
+	case len(n.seekers) > 0:
+	case n.first != nil:
+		return n.first.from(n.text, at)
+	default:
 		return at
 	}
 	best := -1
@@ -223,9 +230,13 @@ func requirementOf(re *syntax.Regexp) requirement {
 	var r requirement
 	for _, s := range required(re) {
 		if len(s.text) < minRequired {
-			return requirement{}
+			r.literals = nil
+			break
 		}
 		r.literals = append(r.literals, newLiteral(s.text, s.ignoreCase))
+	}
+	if len(r.literals) == 0 {
+		r.first = firstBytesOf(re)
 	}
 	return r
 }
