@@ -288,3 +288,19 @@ func TestInterrupted(t *testing.T) {
 	require.Less(t, time.Since(begun), 2*time.Second)
 	require.Contains(t, term.screen(), "nothing was written")
 }
+
+// At a terminal the demo waits before each step.
+func TestDemoAtTerminal(t *testing.T) {
+	folder, _ := numbered(t, 0)
+	term := atTerminalOf(t, 120, 40, folder, "demo")
+	for _, command := range []string{"find", "check", "preview", "apply", "find", "history", "undo"} {
+		term.expect("$ frizzel " + command)
+		term.expect("Press a key to run it")
+		term.press(" ")
+	}
+	term.expect("To play with these files")
+	term.ends(0)
+	entries, err := os.ReadDir(folder)
+	require.NoError(t, err)
+	require.Empty(t, entries)
+}

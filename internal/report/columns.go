@@ -88,7 +88,22 @@ func window(text string, start, end, room int) (before, match, after string) {
 		left = rest - right
 	}
 	before = cutStart(before, left)
-	return before, match, Cut(after, rest-Width(before))
+	after = Cut(after, rest-Width(before))
+	// A cut between characters that are drawn as one may widen what is left.
+	for {
+		over := Width(before+match+after) - room
+		if over <= 0 {
+			return before, match, after
+		}
+		switch {
+		case after != "":
+			after = Cut(after, Width(after)-over)
+		case before != "":
+			before = cutStart(before, Width(before)-over)
+		default:
+			match = Cut(match, Width(match)-over)
+		}
+	}
 }
 
 // Lines shows the lines of a hunk, each cut to width columns around what changes in
