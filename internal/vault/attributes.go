@@ -43,13 +43,16 @@ func likeOriginal(copied, original *file, was unix.Stat_t) error {
 	if err != nil {
 		return err
 	}
-	if was.Uid != is.Uid || was.Gid != is.Gid {
+	chowned := was.Uid != is.Uid || was.Gid != is.Gid
+	if chowned {
 		if err := unix.Fchown(copied.fd, int(was.Uid), int(was.Gid)); err != nil {
 			return errNotKept
 		}
 	}
-	if err := unix.Fchmod(copied.fd, uint32(was.Mode)&0o7777); err != nil {
-		return copied.fail("chmod", err)
+	if chowned || (is.Mode^was.Mode)&0o7777 != 0 {
+		if err := unix.Fchmod(copied.fd, uint32(was.Mode)&0o7777); err != nil {
+			return copied.fail("chmod", err)
+		}
 	}
 	return copyAttributes(copied, original)
 }

@@ -39,7 +39,7 @@ func (v *Vault) newBackup(r *Record) (*backup, error) {
 }
 
 // worthPacking is from how many bytes on a content is compressed.
-const worthPacking = 512
+const worthPacking = 4096
 
 // put appends a content, compressed where that pays. It may be called by several
 // hands at once.

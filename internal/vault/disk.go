@@ -50,17 +50,17 @@ func (d disk) mkdir(path string) error {
 
 // openFile opens a file of the vault's own.
 func (d disk) openFile(path string, flag int) (*file, error) {
-	return d.openAt(unix.AT_FDCWD, path, flag)
+	return d.openAt(unix.AT_FDCWD, path, flag, 0o600)
 }
 
 // openAt opens a file in an open folder. The last part of the path is not followed
 // where it is a link.
-func (d disk) openAt(folder int, path string, flag int) (*file, error) {
+func (d disk) openAt(folder int, path string, flag int, mode uint32) (*file, error) {
 	if err := d.check("open", path); err != nil {
 		return nil, err
 	}
 	fd, err := retry(func() (int, error) {
-		return unix.Openat(folder, path, flag|unix.O_CLOEXEC|unix.O_NOFOLLOW|unix.O_NONBLOCK, 0o600)
+		return unix.Openat(folder, path, flag|unix.O_CLOEXEC|unix.O_NOFOLLOW|unix.O_NONBLOCK, mode)
 	})
 	if err != nil {
 		return nil, &os.PathError{Op: "open", Path: path, Err: err}
@@ -253,7 +253,14 @@ func (o *folder) Close() { _ = unix.Close(o.fd) }
 
 func (o *folder) Open(name string) (*file, error) { return o.OpenFile(name, os.O_RDONLY) }
 
-func (o *folder) OpenFile(name string, flag int) (*file, error) { return o.d.openAt(o.fd, name, flag) }
+func (o *folder) OpenFile(name string, flag int) (*file, error) {
+	return o.d.openAt(o.fd, name, flag, 0o600)
+}
+
+// create makes a file that is not there yet, with no more rights than mode.
+func (o *folder) create(name string, mode uint32) (*file, error) {
+	return o.d.openAt(o.fd, name, os.O_CREATE|os.O_EXCL|os.O_WRONLY, mode&0o777)
+}
 
 func (o *folder) Rename(from, to string) error {
 	if err := o.d.check("rename", to); err != nil {

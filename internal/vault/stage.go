@@ -192,7 +192,7 @@ func (v *Vault) stagedFile(r *Record, i int) string {
 // target's attributes.
 func (w *writer) stageBeside(o *folder, target *file, st unix.Stat_t, i int, content []byte) error {
 	temp := tempName(w.record, i)
-	f, err := o.OpenFile(temp, os.O_CREATE|os.O_EXCL|os.O_WRONLY)
+	f, err := o.create(temp, uint32(st.Mode))
 	if err != nil {
 		return err
 	}
