@@ -10,6 +10,7 @@ import (
 
 	"github.com/rogpeppe/go-internal/testscript"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/text/encoding/ianaindex"
 )
 
 // binary is the program under test, built as users build it.
@@ -51,14 +52,7 @@ func TestScripts(t *testing.T) {
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
 			"frizzel": runFrizzel,
-			"sed-crlf": func(ts *testscript.TestScript, _ bool, args []string) { // make line endings \r\n
-				for _, name := range args {
-					path := ts.MkAbs(name)
-					text, err := os.ReadFile(path)
-					ts.Check(err)
-					ts.Check(os.WriteFile(path, bytes.ReplaceAll(text, []byte("\n"), []byte("\r\n")), 0o644))
-				}
-			},
+			"decode":  decode,
 		},
 	})
 }
@@ -78,6 +72,15 @@ func runFrizzel(ts *testscript.TestScript, neg bool, args []string) {
 	if status != args[0] {
 		ts.Fatalf("exit status %s, want %s", status, args[0])
 	}
+}
+
+// decode is `decode ENCODING FILE`: the file's text goes to the file decoded, as UTF-8.
+func decode(ts *testscript.TestScript, _ bool, args []string) {
+	e, err := ianaindex.IANA.Encoding(args[0])
+	ts.Check(err)
+	text, err := e.NewDecoder().String(ts.ReadFile(args[1]))
+	ts.Check(err)
+	ts.Check(os.WriteFile(ts.MkAbs("decoded"), []byte(text), 0o644))
 }
 
 // frizzel runs the program in a folder and returns what it printed.
