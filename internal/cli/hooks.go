@@ -176,14 +176,18 @@ func (a *app) putBack(ctx context.Context, v *vault.Vault, r *vault.Record) erro
 // overdue puts back what was on hold, is not kept, and whose guard is gone, such as
 // after the machine went down.
 func (a *app) overdue(ctx context.Context, v *vault.Vault) error {
+	held, err := v.Held()
+	if err != nil || len(held) == 0 {
+		return err
+	}
 	records, err := v.Runs()
 	if err != nil {
 		return err
 	}
 	undone := vault.Undone(records)
 	const grace = 5 * time.Second // for a guard that is at it just now
-	for _, r := range records {
-		if r.Hold.IsZero() || r.State != vault.Done || time.Since(r.Hold) < grace || undone[r.ID] > 0 || v.Kept(r) {
+	for _, r := range held {
+		if r.State != vault.Done || time.Since(r.Hold) < grace || undone[r.ID] > 0 {
 			continue
 		}
 		if err := a.putBack(ctx, v, r); err != nil {

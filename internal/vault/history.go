@@ -11,7 +11,20 @@ import (
 	"github.com/gofrs/flock"
 )
 
-const keptName = "kept"
+// Files that mark a run: one that is on hold, one that is to stay.
+const (
+	holdName = "hold"
+	keptName = "kept"
+)
+
+// Held returns the runs that were on hold once and were not said to stay.
+func (v *Vault) Held() ([]*Record, error) {
+	return v.some(func(id string) (bool, error) {
+		_, held := os.Stat(filepath.Join(v.runs(), id, holdName))
+		_, kept := os.Stat(filepath.Join(v.runs(), id, keptName))
+		return held == nil && kept != nil, nil
+	})
+}
 
 // Keep says that a run that is on hold stays as it is.
 func (v *Vault) Keep(r *Record) error {

@@ -10,7 +10,6 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -128,26 +127,7 @@ const (
 
 // Runs returns the records of all runs, the oldest first.
 func (v *Vault) Runs() ([]*Record, error) {
-	entries, err := os.ReadDir(v.runs())
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil, nil
-	}
-	if err != nil {
-		return nil, err
-	}
-	var records []*Record
-	for _, e := range entries {
-		r, err := v.Run(e.Name())
-		if errors.Is(err, fs.ErrNotExist) { // cut off before it had a manifest, so before it did anything
-			continue
-		}
-		if err != nil {
-			return nil, err
-		}
-		records = append(records, r)
-	}
-	slices.SortStableFunc(records, func(a, b *Record) int { return a.Time.Compare(b.Time) })
-	return records, nil
+	return v.some(func(string) (bool, error) { return true, nil })
 }
 
 // Run returns a run's record. The error is fs.ErrNotExist where there is none.
@@ -161,20 +141,26 @@ func (v *Vault) Run(id string) (*Record, error) {
 	if err := json.Unmarshal(text, r); err != nil {
 		return nil, fmt.Errorf("the manifest of run %s cannot be read: %w", id, err)
 	}
-	journal, err := v.disk.readFile(filepath.Join(folder, journalName))
+	r.State, err = v.state(id)
+	return r, err
+}
+
+// state returns how far a run came, from its journal alone.
+func (v *Vault) state(id string) (State, error) {
+	journal, err := v.disk.readFile(filepath.Join(v.runs(), filepath.Base(id), journalName))
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return nil, err
+		return "", err
 	}
-	r.State = Staging
+	state := Staging
 	for line := range strings.Lines(string(journal)) { // a line cut short says nothing
 		switch s := State(strings.TrimSuffix(line, "\n")); s {
 		case Replacing, Done, PutBack:
 			if strings.HasSuffix(line, "\n") {
-				r.State = s
+				state = s
 			}
 		}
 	}
-	return r, nil
+	return state, nil
 }
 
 // create makes a run's folder, and with it the run's name: the time, and a number

@@ -7,21 +7,47 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 )
 
-// Unfinished returns the runs that were cut off and not put back yet.
+// Unfinished returns the runs that were cut off and not put back yet. It reads the
+// manifests of those alone.
 func (v *Vault) Unfinished() ([]*Record, error) {
-	records, err := v.Runs()
+	return v.some(func(id string) (bool, error) {
+		state, err := v.state(id)
+		return state == Staging || state == Replacing, err
+	})
+}
+
+// some returns the records of the runs that are wanted, the oldest first.
+func (v *Vault) some(wanted func(id string) (bool, error)) ([]*Record, error) {
+	entries, err := os.ReadDir(v.runs())
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
 	if err != nil {
 		return nil, err
 	}
-	var cut []*Record
-	for _, r := range records {
-		if r.State == Staging || r.State == Replacing {
-			cut = append(cut, r)
+	var records []*Record
+	for _, e := range entries {
+		ok, err := wanted(e.Name())
+		if err != nil {
+			return nil, err
 		}
+		if !ok {
+			continue
+		}
+		r, err := v.Run(e.Name())
+		if errors.Is(err, fs.ErrNotExist) { // cut off before it had a manifest, so before it did anything
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		records = append(records, r)
 	}
-	return cut, nil
+	slices.SortStableFunc(records, func(a, b *Record) int { return a.Time.Compare(b.Time) })
+	return records, nil
 }
 
 // Recover puts back every run that was cut off, and returns them.

@@ -132,6 +132,12 @@ func (w *writer) write(ctx context.Context) error {
 	if err := w.vault.save(w.record); err != nil {
 		return err
 	}
+	if !w.record.Hold.IsZero() {
+		mark := filepath.Join(w.vault.runs(), w.record.ID, holdName)
+		if err := w.vault.disk.writeFile(mark, []byte("on hold\n"), os.O_TRUNC); err != nil {
+			return err
+		}
+	}
 	if err := w.stageAll(ctx); err != nil {
 		return err
 	}
