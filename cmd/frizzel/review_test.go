@@ -94,7 +94,7 @@ func TestReviewOfRulesAndFiles(t *testing.T) {
 	term = atTerminalOf(t, 100, 20, folder, "apply", "--word", "gauge", "--with", "gage", "--rule", `forbid word "gage"`, "c.conf")
 	term.shows("1 of 1 change taken")
 	term.press("w")
-	term.shows("Nothing can be written so:", "forbidden")
+	term.shows("Nothing can be written, since this does not hold:", "forbidden")
 	term.press("b ") // leaving it out helps
 	term.shows("0 of 1")
 	term.press("w")

@@ -242,7 +242,7 @@ func (m *screen) helpLines() []string {
 func (m *screen) lastPage() []string {
 	changes, files, all := m.Count()
 	if len(m.refused) > 0 {
-		lines := []string{"", m.style.Strong("  Nothing can be written so:"), ""}
+		lines := []string{"", m.style.Strong("  Nothing can be written, since this does not hold:"), ""}
 		for _, r := range m.refused {
 			lines = append(lines, "  "+report.Cut(r, m.width-2))
 		}
