@@ -166,6 +166,42 @@ func TestAskingAboutEachMatch(t *testing.T) {
 	require.Equal(t, "gauge = 762\n", read("c.conf"))
 }
 
+// A file that changes before it is shown at the prompt is shown as it is by then, and
+// one that changes after that stops the run; neither is written with edits made for
+// what it held before.
+func TestPromptOfMovedFile(t *testing.T) {
+	folder, read := railway(t)
+	ask := func() *terminal {
+		term := atTerminal(t, folder, "apply", "--ask", "file", "--word", "depot-3", "--with", "depot-4", "a.conf", "b.conf")
+		term.expect("a.conf (file 1 of 2)")
+		return term
+	}
+	write := func(text string) {
+		require.NoError(t, os.WriteFile(filepath.Join(folder, "b.conf"), []byte(text), 0o644))
+	}
+	term := ask()
+	write("# new\nspare = depot-3, depot-3\n")
+	term.press("y")
+	term.expect("has changed on disk since it was read")
+	term.expect("+spare = depot-4, depot-4")
+	term.press("y")
+	term.expect("written as run")
+	term.ends(0)
+	require.Equal(t, "# new\nspare = depot-4, depot-4\n", read("b.conf"))
+
+	_, stderr, status := frizzel(t, folder, "undo", "--yes")
+	require.Zero(t, status, stderr)
+	term = ask()
+	term.press("y")
+	term.expect("b.conf (file 2 of 2)")
+	write("theirs depot-3\n")
+	term.press("y")
+	term.expect("has changed since it was read; nothing was written")
+	term.ends(3)
+	require.Equal(t, "theirs depot-3\n", read("b.conf"))
+	require.Contains(t, read("a.conf"), "depot-3")
+}
+
 // Many files and many changes do not make it slow.
 func TestReviewOfVeryMuch(t *testing.T) {
 	folder, _ := numbered(t, 0)

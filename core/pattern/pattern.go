@@ -88,16 +88,6 @@ func (p *Pattern) MatchesEmpty() bool {
 	return p.regex != nil && p.regex.re.MatchString("")
 }
 
-// CanMatch reports false where text surely holds no match: the cheapest
-// question there is.
-func (p *Pattern) CanMatch(text []byte) bool {
-	if p.literal != nil {
-		start, _ := p.literal.seek(text).from(0)
-		return start >= 0
-	}
-	return p.regex.require.in(text)
-}
-
 // Has reports whether the whole lines text[lo:hi] hold a match.
 func (p *Pattern) Has(text []byte, lo, hi int) bool {
 	found := false

@@ -105,6 +105,9 @@ func (ap *applying) review(ctx context.Context, items []review.Item, pending []*
 		if err != nil {
 			return err
 		}
+		if pending[i].Moved {
+			fmt.Fprintf(ap.Err, "note: %s has changed on disk since it was read; these are the changes to what it holds now\n", report.Path(r.File.Path))
+		}
 		return ap.printer.Result(r)
 	})
 }

@@ -255,6 +255,15 @@ func (m *screen) lastPage() []string {
 	if changes == 0 {
 		return append(lines, "", "  Nothing is taken, so nothing is written.")
 	}
+	moved := 0
+	for _, f := range m.Files {
+		if f.Moved() && f.Count() > 0 {
+			moved++
+		}
+	}
+	if moved > 0 {
+		lines = append(lines, fmt.Sprintf("  %s changed on disk meanwhile; the changes are those to what is there now.", report.Count(moved, "file")))
+	}
 	lines = append(lines, "  The old contents are kept; frizzel undo puts them back.", "")
 	room := m.height - 4 - len(lines)
 	var skipped int

@@ -46,62 +46,52 @@ func (p *Plan) Collect(ctx context.Context) ([]*Pending, *Summary, error) {
 	return all, s, err
 }
 
-// take makes a result the one that is taken.
+// take makes a result the one that is taken: its edits, and what they are against.
 func (p *Pending) take(r *Result) {
-	p.Made, p.Refuse = r.Made, r.Refuse
-	p.Changes = 0
-	p.Change = vault.Change{Path: p.File.Path, Folder: p.File.Folder, Name: p.File.Name, Before: p.Change.Before}
-	if r.Refuse != nil {
-		return
-	}
-	if r.Before != (vault.Digest{}) {
-		p.Change.Before = r.Before
-	}
-	p.Change.Edits, p.edits = r.Raw, r.Edits
-	for _, n := range r.Made.Changes {
-		p.Changes += n
-	}
-}
-
-// Result returns what is taken with the file's text, to be shown.
-func (p *Pending) Result() (*Result, error) {
-	text, err := p.read()
-	return &Result{File: p.File, Text: text, Edits: p.edits, Raw: p.Change.Edits, Made: p.Made, Before: p.Change.Before}, err
+	p.Moved = p.Moved || p.Made != nil && r.Before != p.Change.Before
+	p.Made, p.Refuse, p.edits = r.Made, r.Refuse, r.Edits
+	p.Change, p.Changes = r.Change(), r.Changes()
 }
 
 // read reads the file as it is now.
-func (p *Pending) read() (*textfile.File, error) {
+func (p *Pending) read() (*textfile.File, vault.Digest, error) {
 	j := &job{file: p.File}
 	raw, err := j.read(nil)
 	if err != nil {
-		return nil, err
+		return nil, vault.Digest{}, err
 	}
-	if digest := vault.DigestOf(raw); digest != p.Change.Before {
-		p.Moved = true
-		p.Change.Before = digest
-	}
-	encoding := p.plan.Encoding
-	if encoding == "" {
-		encoding = p.plan.Program.Encoding(asFile(p.File))
-	}
-	return textfile.Decode(raw, encoding)
+	text, err := p.plan.decode(p.File, raw)
+	return text, vault.DigestOf(raw), err
 }
 
-// Decide runs the rules over the file as it is now, and asks about each change.
+// Decide runs the rules over the file as it is now, and asks about each change; nil
+// takes all.
 func (p *Pending) Decide(decide func(program.Proposal) program.Answer) error {
-	text, err := p.read()
+	text, digest, err := p.read()
 	if err != nil {
 		return err
 	}
-	r := &Result{File: p.File, Text: text}
-	r.Made = p.plan.Program.Run(program.Input{Text: text.Text, File: asFile(p.File), Before: p.before, Decide: decide})
-	r.Edits = r.Made.Edits
-	r.Raw, r.Refuse = text.Encode(r.Edits, r.Made.Encoding)
-	if r.Refuse == nil && len(r.Made.Failures) > 0 {
-		r.Refuse = &FailureError{r.Made.Failures[0]}
-	}
+	r := p.plan.make(p.File, text, program.Input{Before: p.before, Decide: decide})
+	r.Before = digest
 	p.take(r)
 	return nil
+}
+
+// Result returns what is taken with the file's text, to be shown. Where the file has
+// changed on disk, that is what all rules make of what it holds now.
+func (p *Pending) Result() (*Result, error) {
+	for {
+		text, digest, err := p.read()
+		if err != nil {
+			return nil, err
+		}
+		if digest == p.Change.Before {
+			return &Result{File: p.File, Text: text, Edits: p.edits, Raw: p.Change.Edits, Made: p.Made, Before: digest}, nil
+		}
+		if err := p.Decide(nil); err != nil {
+			return nil, err
+		}
+	}
 }
 
 // Rules returns how many changes each rule made of the file as it was first read.
@@ -109,29 +99,25 @@ func (p *Pending) Rules() []int { return p.first.Changes }
 
 // Proposed returns the text that the file would have.
 func (p *Pending) Proposed() ([]byte, error) {
-	text, err := p.read()
+	r, err := p.Result()
 	if err != nil {
 		return nil, err
 	}
-	raw := p.Change.Edits.Apply(text.Raw)
-	fresh, err := textfile.Decode(raw, text.Encoding())
-	if err != nil {
-		return nil, err
-	}
-	return fresh.Text, nil
+	return r.Edits.Apply(r.Text.Text), nil
 }
 
 // Rewrite takes a text that a person wrote for the file.
 func (p *Pending) Rewrite(fresh []byte) (*Result, error) {
-	text, err := p.read()
+	text, digest, err := p.read()
 	if err != nil {
 		return nil, err
 	}
+	r := &Result{File: p.File, Text: text, Edits: diff.Compare(text.Text, fresh), Before: digest}
 	// What must hold is asked of the text that will stand there.
-	r := &Result{File: p.File, Text: text, Edits: diff.Compare(text.Text, fresh), Made: p.plan.Program.Run(program.Input{
+	r.Made = p.plan.Program.Run(program.Input{
 		Text: fresh, File: asFile(p.File), Before: p.before,
 		Decide: func(program.Proposal) program.Answer { return program.Answer{Leave: true} },
-	})}
+	})
 	r.Raw, r.Refuse = text.Encode(r.Edits, "")
 	p.take(r)
 	p.Changes = len(r.Raw)

@@ -206,11 +206,7 @@ func (p *Plan) one(j *job, buffer []byte, work func(*job, *textfile.File)) []byt
 		j.skip = skipFor(j.file, err)
 		return buffer
 	}
-	encoding := p.Encoding
-	if encoding == "" {
-		encoding = p.Program.Encoding(asFile(j.file))
-	}
-	text, err := textfile.Decode(raw, encoding)
+	text, err := p.decode(j.file, raw)
 	if err != nil {
 		j.skip = skipFor(j.file, err)
 		return raw
@@ -220,6 +216,16 @@ func (p *Plan) one(j *job, buffer []byte, work func(*job, *textfile.File)) []byt
 		return nil
 	}
 	return raw
+}
+
+// decode turns a file's bytes into text, in the encoding that the person, the script
+// or the file itself says.
+func (p *Plan) decode(f selection.File, raw []byte) (*textfile.File, error) {
+	encoding := p.Encoding
+	if encoding == "" {
+		encoding = p.Program.Encoding(asFile(f))
+	}
+	return textfile.Decode(raw, encoding)
 }
 
 // errSpecial is returned for what is no regular file.
@@ -274,23 +280,30 @@ func (j *job) read(buffer []byte) ([]byte, error) {
 
 // edit runs the program over one file's text.
 func (p *Plan) edit(j *job, text *textfile.File, before program.Counters) {
-	j.made = p.Program.Run(program.Input{Text: text.Text, File: asFile(j.file), Before: before})
-	if len(j.made.Edits) == 0 && j.made.Encoding == "" && len(j.made.Failures) == 0 {
-		return
+	r := p.make(j.file, text, program.Input{Before: before})
+	j.made = r.Made
+	if len(r.Raw) > 0 || r.Refuse != nil {
+		r.Before = vault.DigestOf(text.Raw)
+		j.result = r
 	}
-	r := &Result{File: j.file, Text: text, Edits: j.made.Edits, Made: j.made}
-	r.Raw, r.Refuse = text.Encode(r.Edits, j.made.Encoding)
-	if r.Refuse == nil && len(j.made.Failures) > 0 {
-		r.Refuse = &FailureError{j.made.Failures[0]}
+}
+
+// make runs the program over one file's text and carries the edits to its bytes.
+// Before is left to be filled in.
+func (p *Plan) make(f selection.File, text *textfile.File, in program.Input) *Result {
+	in.Text, in.File = text.Text, asFile(f)
+	made := p.Program.Run(in)
+	r := &Result{File: f, Text: text, Edits: made.Edits, Made: made}
+	switch {
+	case len(made.Failures) > 0:
+		r.Refuse = &FailureError{made.Failures[0]}
+	case len(made.Edits) > 0 || made.Encoding != "":
+		r.Raw, r.Refuse = text.Encode(r.Edits, made.Encoding)
 	}
-	if len(r.Raw) == 0 && r.Refuse == nil {
-		return
+	if made.Encoding != "" && len(r.Raw) > 0 && text.Encoding() != made.Encoding {
+		made.Changes[made.EncodedBy]++
 	}
-	if j.made.Encoding != "" && r.Refuse == nil && text.Encoding() != j.made.Encoding {
-		j.made.Changes[j.made.EncodedBy]++
-	}
-	r.Before = vault.DigestOf(text.Raw)
-	j.result = r
+	return r
 }
 
 // FailureError is the error of a file for which a rule could not make what it was
