@@ -249,3 +249,15 @@ func TestSwappedFolder(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, entries, 2)
 }
+
+func TestHalfWritten(t *testing.T) {
+	for _, c := range [][2]string{{"depot-3\nold", "depot-44\n"}, {"ab", "abcdef"}, {"abcdef", "x"}, {"", "new"}, {"old", ""}} {
+		old, fresh := c[0], c[1]
+		for n := range len(fresh) + 1 {
+			now := fresh[:n] + old[min(n, len(old)):]
+			require.True(t, halfWritten([]byte(now), []byte(old), []byte(fresh)), "%q of %q and %q", now, old, fresh)
+		}
+		require.True(t, halfWritten([]byte(fresh), []byte(old), []byte(fresh)), "all of %q", fresh)
+		require.False(t, halfWritten([]byte("theirs"), []byte(old), []byte(fresh)))
+	}
+}

@@ -1,6 +1,7 @@
 package vault
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -154,10 +155,25 @@ func (v *Vault) restoreFile(o *reach, r *Record, i int) error {
 	if err != nil {
 		return err
 	}
-	if e.InPlace {
-		return rewriteInPlace(root, name, old)
+	if !e.InPlace {
+		return replaceWith(root, name, temp, old)
 	}
-	return replaceWith(root, name, temp, old)
+	edits, err := v.Edits(r, e)
+	if err != nil || !halfWritten(now, old, edits.Apply(old)) {
+		return err
+	}
+	return rewriteInPlace(root, name, old)
+}
+
+// halfWritten reports whether a content is what a rewriting from old to fresh leaves
+// where it is cut off at any byte: the start of the one, and the rest of the other.
+// What is neither is someone else's by now.
+func halfWritten(now, old, fresh []byte) bool {
+	n := 0
+	for n < len(now) && n < len(fresh) && now[n] == fresh[n] {
+		n++
+	}
+	return n == len(fresh) && n == len(now) || bytes.Equal(now[n:], old[min(n, len(old)):])
 }
 
 // removeBeside takes away an old content that was left beside a new one.
