@@ -28,7 +28,9 @@ require (
 
 require (
 	charm.land/lipgloss/v2 v2.0.5 // indirect
+	github.com/agext/levenshtein v1.2.3 // indirect
 	github.com/atotto/clipboard v0.1.4 // indirect
+	github.com/aymanbagabas/go-udiff v0.4.1 // indirect
 	github.com/charmbracelet/colorprofile v0.4.3 // indirect
 	github.com/charmbracelet/ultraviolet v0.0.0-20261008173134-6b8d4baf91b4 // indirect
 	github.com/charmbracelet/x/ansi v0.11.9 // indirect
@@ -50,6 +52,7 @@ require (
 	golang.org/x/mod v0.41.0 // indirect
 	golang.org/x/tools v0.51.0 // indirect
 	honnef.co/go/tools v0.8.2 // indirect
+	mvdan.cc/sh/v3 v3.14.1 // indirect
 )
 
 tool honnef.co/go/tools/cmd/staticcheck

@@ -10,6 +10,7 @@ import (
 	"slices"
 
 	"frizzel/core/edit"
+	"frizzel/core/lines"
 )
 
 // Hunk is changed lines and those around them.
@@ -77,7 +78,7 @@ func (b *block) same() bool { return len(b.old) == 0 && len(b.fresh) == 0 }
 // nextBlock gathers the first edit and all that touch its lines or those right
 // behind, and returns how many they are.
 func nextBlock(text []byte, edits edit.List) (*block, int) {
-	b := &block{start: lineStart(text, edits[0].Start)}
+	b := &block{start: lines.Start(text, 0, edits[0].Start)}
 	at := b.start
 	n := 0
 	for n < len(edits) && (n == 0 || b.meets(text, edits[n])) {
@@ -91,8 +92,8 @@ func nextBlock(text []byte, edits edit.List) (*block, int) {
 		b.rules = append(b.rules, e.Rules...)
 		if at >= b.end {
 			b.end = at
-			if !atLineEdge(text, at) || len(b.fresh) > 0 && b.fresh[len(b.fresh)-1] != '\n' {
-				b.end = lineEnd(text, at)
+			if !lines.AtStart(text, at) || len(b.fresh) > 0 && b.fresh[len(b.fresh)-1] != '\n' {
+				b.end = lines.Next(text, at, len(text))
 			}
 		}
 		n++
@@ -111,7 +112,7 @@ func nextBlock(text []byte, edits edit.List) (*block, int) {
 func changedWords(text []byte, e edit.Edit) (from, oldTo, newTo int) {
 	old := text[e.Start:e.End]
 	line := bytes.TrimRight(old, "\r\n")
-	if !atLineEdge(text, e.Start) || len(line) == 0 || bytes.IndexByte(line, '\n') >= 0 || e.Start+len(line) != contentEnd(text, e.Start) {
+	if !lines.AtStart(text, e.Start) || len(line) == 0 || bytes.IndexByte(line, '\n') >= 0 || e.Start+len(line) != contentEnd(text, e.Start) {
 		return 0, len(old), len(e.New)
 	}
 	for from < len(line) && from < len(e.New) && line[from] == e.New[from] {
@@ -134,7 +135,7 @@ func isSpace(c byte) bool { return c == ' ' || c == '\t' || c == '\r' || c == '\
 
 // contentEnd returns where the line that begins at at ends, before its line ending.
 func contentEnd(text []byte, at int) int {
-	end := lineEnd(text, at)
+	end := lines.Next(text, at, len(text))
 	return at + len(bytes.TrimRight(text[at:end], "\r\n"))
 }
 
@@ -149,8 +150,8 @@ func (b *block) trim() {
 	front := 0
 	for {
 		o, f := b.old[front:], b.fresh[front:]
-		n := lineEnd(o, 0)
-		if n == 0 || n != lineEnd(f, 0) || !bytes.Equal(o[:n], f[:n]) {
+		n := lines.Next(o, 0, len(o))
+		if n == 0 || n != lines.Next(f, 0, len(f)) || !bytes.Equal(o[:n], f[:n]) {
 			break
 		}
 		front += n
@@ -160,7 +161,7 @@ func (b *block) trim() {
 	shift(b.oldMark, front)
 	shift(b.newMark, front)
 	for len(b.old) > 0 && len(b.fresh) > 0 {
-		o, f := b.old[lineStart(b.old, len(b.old)-1):], b.fresh[lineStart(b.fresh, len(b.fresh)-1):]
+		o, f := b.old[lines.Start(b.old, 0, len(b.old)-1):], b.fresh[lines.Start(b.fresh, 0, len(b.fresh)-1):]
 		if !bytes.Equal(o, f) {
 			break
 		}
@@ -175,19 +176,6 @@ func shift(marks [][2]int, by int) {
 		marks[i][1] -= by
 	}
 }
-
-func lineStart(text []byte, at int) int { return bytes.LastIndexByte(text[:at], '\n') + 1 }
-
-// lineEnd returns where the line after the one that holds text[at] begins.
-func lineEnd(text []byte, at int) int {
-	i := bytes.IndexByte(text[at:], '\n')
-	if i < 0 {
-		return len(text)
-	}
-	return at + i + 1
-}
-
-func atLineEdge(text []byte, at int) bool { return at == 0 || text[at-1] == '\n' }
 
 // builder makes hunks of blocks, in order.
 type builder struct {
@@ -206,14 +194,14 @@ func (b *builder) near(blk *block) bool {
 		if at >= blk.start {
 			return true
 		}
-		at = lineEnd(b.text, at)
+		at = lines.Next(b.text, at, len(b.text))
 	}
 	return at >= blk.start
 }
 
 // advance counts the lines up to at.
 func (b *builder) advance(at int) {
-	b.line += countLines(b.text[b.at:at])
+	b.line += lines.Count(b.text[b.at:at])
 	b.at = at
 }
 
@@ -223,7 +211,7 @@ func (b *builder) begin(blk *block) Hunk {
 		if from <= b.at {
 			break
 		}
-		from = lineStart(b.text, from-1)
+		from = lines.Start(b.text, 0, from-1)
 	}
 	b.advance(max(from, b.at))
 	h := Hunk{OldStart: b.line + 1, NewStart: b.line + b.growth + 1}
@@ -236,9 +224,9 @@ func (b *builder) extend(h *Hunk, blk *block) {
 	b.keep(h, blk.start)
 	h.Lines = appendLines(h.Lines, Remove, blk.old, blk.oldMark)
 	h.Lines = appendLines(h.Lines, Add, blk.fresh, blk.newMark)
-	h.OldLines += countLines(blk.old)
-	h.NewLines += countLines(blk.fresh)
-	b.growth += countLines(blk.fresh) - countLines(blk.old)
+	h.OldLines += lines.Count(blk.old)
+	h.NewLines += lines.Count(blk.fresh)
+	b.growth += lines.Count(blk.fresh) - lines.Count(blk.old)
 	b.advance(blk.end)
 	for _, r := range blk.rules {
 		if !slices.Contains(h.Rules, r) {
@@ -261,7 +249,7 @@ func (b *builder) keep(h *Hunk, at int) {
 func (b *builder) finish(h *Hunk) {
 	to := b.at
 	for range b.context {
-		to = lineEnd(b.text, to)
+		to = lines.Next(b.text, to, len(b.text))
 	}
 	b.keep(h, to)
 	if h.OldLines == 0 {
@@ -272,20 +260,10 @@ func (b *builder) finish(h *Hunk) {
 	}
 }
 
-// countLines counts the lines of whole lines, the last of which may lack its
-// ending.
-func countLines(text []byte) int {
-	n := bytes.Count(text, []byte("\n"))
-	if len(text) > 0 && text[len(text)-1] != '\n' {
-		n++
-	}
-	return n
-}
-
 // appendLines cuts text into lines and hands each the marks that lie in it.
-func appendLines(lines []Line, op Op, text []byte, marks [][2]int) []Line {
+func appendLines(all []Line, op Op, text []byte, marks [][2]int) []Line {
 	for at := 0; at < len(text); {
-		next := lineEnd(text, at)
+		next := lines.Next(text, at, len(text))
 		l := Line{Op: op, Text: text[at:next]}
 		for len(marks) > 0 && marks[0][1] <= at && !(marks[0][0] == marks[0][1] && marks[0][0] == at) {
 			marks = marks[1:]
@@ -298,8 +276,8 @@ func appendLines(lines []Line, op Op, text []byte, marks [][2]int) []Line {
 				l.Marks = append(l.Marks, [2]int{from - at, to - at})
 			}
 		}
-		lines = append(lines, l)
+		all = append(all, l)
 		at = next
 	}
-	return lines
+	return all
 }

@@ -10,6 +10,9 @@ type Span struct {
 	Last       int
 }
 
+// SpanOf returns the span of the lines [start, end), none of which closes it.
+func SpanOf(start, end int) Span { return Span{Start: start, End: end, Last: end} }
+
 // Follow returns the spans, ordered and apart, as they stand after the edits to
 // text. What is written within a span belongs to it; whole lines inserted at its
 // edge do not.

@@ -7,5 +7,6 @@
 // question that can rule it out: a literal is searched for directly, and a regular
 // expression runs only on lines that hold the literal it requires.
 //
-// A [Set] finds many literals at once, in one pass.
+// There is one matcher: [Pattern.Find]. What a replacement, a search, an assertion and
+// the mark of a range find is the same everywhere.
 package pattern

@@ -4,22 +4,25 @@ import (
 	"regexp"
 	"regexp/syntax"
 	"unicode/utf8"
+
+	"frizzel/core/lines"
+	"frizzel/core/word"
 )
 
 // guard is a compiled Guard.
 type guard struct {
 	not      bool
 	preceded bool
-	word     bool
-	joiners  joiners
+	whole    bool // at whole-word boundaries
+	joiners  word.Joiners
 	literal  *literal // nil for a regular expression
 	atEdge   *regexp.Regexp
 	beyond   *regexp.Regexp // with one character of context on the match's side
 	width    int            // the most bytes the expression takes, -1 for no bound
 }
 
-func newGuard(g Guard, ignoreCase bool, j joiners) (guard, error) {
-	c := guard{not: g.Not, preceded: g.Preceded, word: g.Kind == Word, joiners: j}
+func newGuard(g Guard, ignoreCase bool, j word.Joiners) (guard, error) {
+	c := guard{not: g.Not, preceded: g.Preceded, whole: g.Kind == Word, joiners: j}
 	if g.Kind != Regex {
 		c.literal = newLiteral(g.Source, ignoreCase)
 		return c, nil
@@ -59,7 +62,7 @@ func (g guard) holds(text []byte, start, end int) bool {
 		from = end
 		to, ok = g.literal.matchAt(text, end)
 	}
-	return ok && (!g.word || g.joiners.whole(text, from, to))
+	return ok && (!g.whole || g.joiners.Whole(text, from, to))
 }
 
 // endsAt reports whether the expression matches text that ends at text[at], in
@@ -69,7 +72,7 @@ func (g guard) endsAt(text []byte, at int) bool {
 	if g.width >= 0 { // a character more, for what ^ and \b look at
 		lo = max(at-g.width-utf8.UTFMax, 0)
 	}
-	first := lineStart(text, lo, at)
+	first := lines.Start(text, lo, at)
 	if first > 0 && first == lo && text[first-1] != '\n' { // the line begins before the window
 		for !utf8.RuneStart(text[first]) && first < at {
 			first++
@@ -89,7 +92,7 @@ func (g guard) beginsAt(text []byte, at int) bool {
 	if g.width >= 0 {
 		hi = min(at+g.width+utf8.UTFMax, hi)
 	}
-	last, _ := lineEnd(text, at, hi)
+	last, _ := lines.End(text, at, hi)
 	if at == 0 || text[at-1] == '\n' {
 		return g.atEdge.Match(text[at:last])
 	}

@@ -2,9 +2,9 @@ package pattern
 
 import (
 	"bytes"
-	"strings"
-	"unicode"
 	"unicode/utf8"
+
+	"frizzel/core/word"
 )
 
 // literal is a text to be found as it stands, or ignoring case. A line feed in
@@ -21,48 +21,13 @@ type literal struct {
 func newLiteral(s string, ignoreCase bool) *literal {
 	l := &literal{text: []byte(s)}
 	l.head, _, l.lines = bytes.Cut(l.text, []byte("\n"))
-	if ignoreCase && !caseless(s) {
+	if ignoreCase && word.HasCase(s) {
 		for _, r := range s {
-			l.runes = append(l.runes, fold(r))
+			l.runes = append(l.runes, word.Fold(r))
 		}
-		l.first = variants(l.runes[0])
+		l.first = word.Variants(l.runes[0])
 	}
 	return l
-}
-
-// caseless reports whether no character of s has another case.
-func caseless(s string) bool {
-	for _, r := range s {
-		if unicode.SimpleFold(r) != r {
-			return false
-		}
-	}
-	return true
-}
-
-// fold returns the least character that is equal to r but for case, as
-// unicode.SimpleFold has it.
-func fold(r rune) rune {
-	if r < utf8.RuneSelf {
-		if 'a' <= r && r <= 'z' {
-			r -= 'a' - 'A'
-		}
-		return r
-	}
-	least := r
-	for f := unicode.SimpleFold(r); f != r; f = unicode.SimpleFold(f) {
-		least = min(least, f)
-	}
-	return least
-}
-
-// variants returns the encodings of all characters that are r but for case.
-func variants(r rune) [][]byte {
-	all := [][]byte{[]byte(string(r))}
-	for f := unicode.SimpleFold(r); f != r; f = unicode.SimpleFold(f) {
-		all = append(all, []byte(string(f)))
-	}
-	return all
 }
 
 // seeker finds a literal's occurrences from left to right.
@@ -149,7 +114,7 @@ func (l *literal) matchAt(text []byte, at int) (end int, ok bool) {
 		if want == '\n' && r == '\r' && at+1 < len(text) && text[at+1] == '\n' {
 			r, size = '\n', 2
 		}
-		if size == 0 || r == utf8.RuneError && size == 1 || fold(r) != want {
+		if size == 0 || r == utf8.RuneError && size == 1 || word.Fold(r) != want {
 			return 0, false
 		}
 		at += size
@@ -189,19 +154,10 @@ func (l *literal) endsAt(text []byte, at int) (start int, ok bool) {
 	}
 	for i := len(l.runes) - 1; i >= 0; i-- {
 		r, size := utf8.DecodeLastRune(text[:at])
-		if size == 0 || r == utf8.RuneError && size == 1 || fold(r) != l.runes[i] {
+		if size == 0 || r == utf8.RuneError && size == 1 || word.Fold(r) != l.runes[i] {
 			return 0, false
 		}
 		at -= size
 	}
 	return at, true
-}
-
-// Folded returns s so that two texts that are equal but for case give the same,
-// where case is ignored; else s as it is.
-func Folded(s string, ignoreCase bool) string {
-	if !ignoreCase {
-		return s
-	}
-	return strings.Map(fold, s)
 }

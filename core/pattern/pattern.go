@@ -1,8 +1,10 @@
 package pattern
 
 import (
-	"bytes"
 	"errors"
+
+	"frizzel/core/lines"
+	"frizzel/core/word"
 )
 
 // Kind is how a pattern's source is meant.
@@ -38,7 +40,7 @@ type Guard struct {
 // Pattern is a compiled Spec. It is safe for use by several goroutines at once.
 type Pattern struct {
 	spec    Spec
-	joiners joiners
+	joiners word.Joiners
 	literal *literal // of every kind but Regex
 	regex   *regex   // of Regex
 	guards  []guard
@@ -50,7 +52,7 @@ var ErrLineBreak = errors.New("this expression names a line break, and is matche
 
 // Compile makes a Pattern. Errors are those of regexp/syntax, and ErrLineBreak.
 func Compile(spec Spec) (*Pattern, error) {
-	p := &Pattern{spec: spec, joiners: joiners(spec.Joiners)}
+	p := &Pattern{spec: spec, joiners: word.Joiners(spec.Joiners)}
 	if spec.Kind == Regex {
 		var err error
 		if p.regex, err = newRegex(spec); err != nil {
@@ -106,7 +108,7 @@ func (p *Pattern) Has(text []byte, lo, hi int) bool {
 func (p *Pattern) Find(text []byte, lo, hi int, yield func(loc []int) bool) {
 	switch {
 	case p.literal != nil:
-		p.findLiteral(text, lo, hi, lo, yield)
+		p.findLiteral(text, lo, hi, yield)
 	case p.spec.AcrossLines:
 		p.findAcross(text, lo, hi, yield)
 	default:
@@ -114,11 +116,11 @@ func (p *Pattern) Find(text []byte, lo, hi int, yield func(loc []int) bool) {
 	}
 }
 
-// findLiteral finds matches that begin at or after at.
-func (p *Pattern) findLiteral(text []byte, lo, hi, at int, yield func([]int) bool) {
+// findLiteral tries every place.
+func (p *Pattern) findLiteral(text []byte, lo, hi int, yield func([]int) bool) {
 	seek := p.literal.seek(text[:hi])
 	var loc [2]int
-	for {
+	for at := lo; ; {
 		start, end := seek.from(at)
 		if start < 0 {
 			return
@@ -137,10 +139,10 @@ func (p *Pattern) findLiteral(text []byte, lo, hi, at int, yield func([]int) boo
 
 // accepts asks the boundaries and the guards about a match.
 func (p *Pattern) accepts(text []byte, lo, hi, start, end int) bool {
-	if p.spec.Kind == Lines && !(atLineStart(text, start) && atLineEnd(text, end)) {
+	if p.spec.Kind == Lines && !(lines.AtStart(text, start) && lines.AtEnd(text, end)) {
 		return false
 	}
-	if (p.spec.Kind == Word || p.spec.Whole) && !p.joiners.whole(text, start, end) {
+	if (p.spec.Kind == Word || p.spec.Whole) && !p.joiners.Whole(text, start, end) {
 		return false
 	}
 	if len(p.guards) == 0 {
@@ -152,12 +154,6 @@ func (p *Pattern) accepts(text []byte, lo, hi, start, end int) bool {
 		}
 	}
 	return true
-}
-
-func atLineStart(text []byte, at int) bool { return at == 0 || text[at-1] == '\n' }
-
-func atLineEnd(text []byte, at int) bool {
-	return at == len(text) || text[at] == '\n' || bytes.HasPrefix(text[at:], []byte("\r\n"))
 }
 
 // MatchesWhole reports whether the pattern matches all of s; nothing stands
@@ -175,31 +171,12 @@ func (p *Pattern) MatchesWhole(s string) bool {
 	return ok && end == len(s)
 }
 
-// From returns the first match in the line text[lo:hi], its ending left off, that
-// begins at or after at, with what stands before at still seen by ^ and \b.
-func (p *Pattern) From(text []byte, lo, hi, at int) (start, end int, ok bool) {
-	first := func(loc []int) bool {
-		start, end, ok = loc[0], loc[1], true
-		return false
-	}
-	switch {
-	case p.literal != nil:
-		p.findLiteral(text, lo, hi, at, first)
-		return start, end, ok
-	case at == lo:
-		p.findInLine(text, lo, hi, lo, hi, first)
-		return start, end, ok
-	}
-	for at <= hi {
-		start, end, ok = p.regex.from(text[lo:hi], at-lo)
-		if !ok {
-			return 0, 0, false
-		}
-		start, end = start+lo, end+lo
-		if p.accepts(text, lo, hi, start, end) {
-			return start, end, true
-		}
-		at = max(end, start+1)
-	}
-	return 0, 0, false
+// First returns the first match in the whole lines text[lo:hi] that begins at or after
+// at.
+func (p *Pattern) First(text []byte, lo, hi, at int) (start, end int, ok bool) {
+	p.Find(text, lo, hi, func(loc []int) bool {
+		start, end, ok = loc[0], loc[1], loc[0] >= at
+		return !ok
+	})
+	return start, end, ok
 }

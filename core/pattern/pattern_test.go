@@ -5,11 +5,12 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"regexp"
-	"sort"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"frizzel/core/word"
 )
 
 // world is texts in which much matches: words, joiners, letters of several cases and
@@ -85,7 +86,7 @@ func TestRegexMatchesAsTheStandardLibrary(t *testing.T) {
 
 // naive finds texts and words by trying every place.
 func naive(spec Spec, text string) (out [][2]int) {
-	j := joiners(spec.Joiners)
+	j := word.Joiners(spec.Joiners)
 	for at := 0; at < len(text); {
 		end := -1
 		for e := at + 1; e <= len(text) && end < 0; e++ {
@@ -94,7 +95,7 @@ func naive(spec Spec, text string) (out [][2]int) {
 				end = e
 			}
 		}
-		if end > 0 && (spec.Kind != Word || j.whole([]byte(text), at, end)) {
+		if end > 0 && (spec.Kind != Word || j.Whole([]byte(text), at, end)) {
 			out = append(out, [2]int{at, end})
 			at = end
 			continue
@@ -115,46 +116,6 @@ func TestLiteralsMatchEverywhere(t *testing.T) {
 		require.NoError(t, err)
 		text := randomText(r, 25)
 		require.Equal(t, naive(spec, string(text)), places(p, text), "%+v in %q", spec, text)
-	}
-}
-
-// A set finds, from left to right, the longest of its literals that is accepted.
-func TestSetFindsTheLongest(t *testing.T) {
-	all := []string{"depot-3", "depot", "depot-30", "de", "pot", "3", "30", "駅", "é", "kiosk", "s", "potdepot"}
-	for seed := range uint64(4000) {
-		r := rand.New(rand.NewPCG(seed, 9))
-		r.Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
-		spec := SetSpec{Literals: all[:1+r.IntN(len(all))], Word: r.IntN(2) == 0, IgnoreCase: r.IntN(2) == 0, Joiners: "-"}
-		text := randomText(r, 25)
-		type hit struct{ start, end, which int }
-		var want, got []hit
-		kind := Text
-		if spec.Word {
-			kind = Word
-		}
-		for i, l := range spec.Literals {
-			for at := range text { // each place by itself, since hits of one literal hide none of another
-				for _, p := range naive(Spec{Kind: kind, Source: l, IgnoreCase: spec.IgnoreCase, Joiners: "-"}, string(text)) {
-					if p[0] == at {
-						want = append(want, hit{p[0], p[1], i})
-					}
-				}
-			}
-		}
-		sort.Slice(want, func(i, j int) bool {
-			return want[i].start < want[j].start || want[i].start == want[j].start && want[i].end > want[j].end
-		})
-		var kept []hit
-		for _, h := range want {
-			if len(kept) == 0 || h.start >= kept[len(kept)-1].end {
-				kept = append(kept, h)
-			}
-		}
-		NewSet(spec).Find(text, 0, len(text), func(start, end, which int) bool {
-			got = append(got, hit{start, end, which})
-			return true
-		})
-		require.Equal(t, kept, got, "%+v in %q", spec, text)
 	}
 }
 

@@ -7,6 +7,8 @@ import (
 	"slices"
 	"sync"
 	"unicode/utf8"
+
+	"frizzel/core/lines"
 )
 
 // regex is a compiled regular expression and what it requires.
@@ -15,9 +17,7 @@ type regex struct {
 	re      *regexp.Regexp
 	require requirement
 
-	// Made when first asked for.
-	behind func() *regexp.Regexp // the expression after one character or more
-	whole  func() *regexp.Regexp // the expression and nothing else
+	whole func() *regexp.Regexp // the expression and nothing else, made when first asked for
 }
 
 func newRegex(spec Spec) (*regex, error) {
@@ -50,9 +50,6 @@ func newRegex(spec Spec) (*regex, error) {
 		return nil, err
 	}
 	x.require = requirementOf(tree.Simplify())
-	x.behind = sync.OnceValue(func() *regexp.Regexp {
-		return regexp.MustCompile(`\A(?s:.)(?s:.*?)(` + x.source + `)`)
-	})
 	x.whole = sync.OnceValue(func() *regexp.Regexp {
 		return regexp.MustCompile(`\A` + x.source + `\z`)
 	})
@@ -60,19 +57,6 @@ func newRegex(spec Spec) (*regex, error) {
 }
 
 func (x *regex) matchesWhole(s string) bool { return x.whole().MatchString(s) }
-
-// from returns the first match in line that begins at or after at, which is not
-// 0. The expression runs from the character before at, which it cannot match
-// itself but sees as context.
-func (x *regex) from(line []byte, at int) (start, end int, ok bool) {
-	_, size := utf8.DecodeLastRune(line[:at])
-	before := at - size
-	loc := x.behind().FindSubmatchIndex(line[before:])
-	if loc == nil {
-		return 0, 0, false
-	}
-	return before + loc[2], before + loc[3], true
-}
 
 // namesLineFeed reports whether a literal part of the expression is a line feed.
 func namesLineFeed(re *syntax.Regexp) bool {
@@ -89,8 +73,8 @@ func (p *Pattern) findInLines(text []byte, lo, hi int, yield func([]int) bool) {
 		if at = need.from(at); at < 0 {
 			return
 		}
-		start := lineStart(text, lo, at)
-		end, next := lineEnd(text, at, hi)
+		start := lines.Start(text, lo, at)
+		end, next := lines.End(text, at, hi)
 		if !p.findInLine(text, lo, hi, start, end, yield) {
 			return
 		}

@@ -1,4 +1,4 @@
-package program
+package program_test
 
 import (
 	"fmt"
@@ -7,6 +7,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"frizzel/core/compile"
+	"frizzel/core/program"
 	"frizzel/core/script"
 )
 
@@ -20,21 +22,21 @@ func journal(n int) []byte {
 	return []byte(b.String())
 }
 
-func runOver(b *testing.B, source string, o Options, text []byte) {
+func runOver(b *testing.B, source string, o compile.Options, text []byte) {
 	s, problems := script.Parse("bench.friz", source)
 	require.Empty(b, problems)
-	p, problems := Compile([]*script.Script{s}, o)
+	p, problems := compile.Scripts([]*script.Script{s}, o)
 	require.NotNil(b, p, problems.Error())
 	b.SetBytes(int64(len(text)))
 	b.ResetTimer()
 	for b.Loop() {
-		p.Run(Input{Text: text})
+		p.Run(program.Input{Text: text})
 	}
 }
 
 // A table of 10,000 words costs at most 3 times one word over the same text.
 func BenchmarkOneWord(b *testing.B) {
-	runOver(b, `replace word "board-7" with "board-70000"`, Options{}, journal(4<<20))
+	runOver(b, `replace word "board-7" with "board-70000"`, compile.Options{}, journal(4<<20))
 }
 
 func BenchmarkTableOf10000Words(b *testing.B) {
@@ -43,12 +45,12 @@ func BenchmarkTableOf10000Words(b *testing.B) {
 		fmt.Fprintf(&rows, "kiosk-%d,kiosk-%d\n", i, 70000+i)
 	}
 	load := func(string) ([]byte, error) { return []byte(rows.String()), nil }
-	runOver(b, `replace each word from table "hosts.csv"`, Options{Load: load}, journal(4<<20))
+	runOver(b, `replace each word from table "hosts.csv"`, compile.Options{Load: load}, journal(4<<20))
 }
 
 // Words of which each line holds one, so that what is found counts as well.
 func BenchmarkOneWordEachLine(b *testing.B) {
-	runOver(b, `replace word "fernhollow" with "millbrook"`, Options{}, journal(4<<20))
+	runOver(b, `replace word "fernhollow" with "millbrook"`, compile.Options{}, journal(4<<20))
 }
 
 func BenchmarkTableOf10000WordsEachLine(b *testing.B) {
@@ -57,19 +59,19 @@ func BenchmarkTableOf10000WordsEachLine(b *testing.B) {
 		fmt.Fprintf(&rows, "board-%d,board-%d\n", 2*i, 70000+i)
 	}
 	load := func(string) ([]byte, error) { return []byte(rows.String()), nil }
-	runOver(b, `replace each word from table "hosts.csv"`, Options{Load: load}, journal(4<<20))
+	runOver(b, `replace each word from table "hosts.csv"`, compile.Options{Load: load}, journal(4<<20))
 }
 
 func BenchmarkRegexWithLiteral(b *testing.B) {
-	runOver(b, `replace regex 'kiosk-(\d+)' with "kiosk {=1}"`, Options{}, journal(4<<20))
+	runOver(b, `replace regex 'kiosk-(\d+)' with "kiosk {=1}"`, compile.Options{}, journal(4<<20))
 }
 
 func BenchmarkRegexWithoutLiteral(b *testing.B) {
-	runOver(b, `replace regex '[xyz]\d+' with "x"`, Options{}, journal(1<<20))
+	runOver(b, `replace regex '[xyz]\d+' with "x"`, compile.Options{}, journal(1<<20))
 }
 
 func BenchmarkIgnoringCase(b *testing.B) {
-	runOver(b, `replace word "KIOSK" with "kiosk" ignoring case`, Options{}, journal(4<<20))
+	runOver(b, `replace word "KIOSK" with "kiosk" ignoring case`, compile.Options{}, journal(4<<20))
 }
 
 func BenchmarkAbsentRules2000(b *testing.B) {
@@ -77,7 +79,7 @@ func BenchmarkAbsentRules2000(b *testing.B) {
 	for i := range 2000 {
 		fmt.Fprintf(&source, "replace word \"kiosk-%d\" with \"kiosk-x\"\n", i)
 	}
-	runOver(b, source.String(), Options{}, journal(64<<10))
+	runOver(b, source.String(), compile.Options{}, journal(64<<10))
 }
 
 // Checking a script of 2,000 rules stays under 100 ms.
@@ -89,7 +91,7 @@ func BenchmarkCheck2000Rules(b *testing.B) {
 	for b.Loop() {
 		s, problems := script.Parse("bench.friz", source.String())
 		require.Empty(b, problems)
-		p, _ := Compile([]*script.Script{s}, Options{})
+		p, _ := compile.Scripts([]*script.Script{s}, compile.Options{})
 		require.NotNil(b, p)
 	}
 }

@@ -1,10 +1,6 @@
 package program
 
-import (
-	"slices"
-
-	"frizzel/core/script"
-)
+import "slices"
 
 // Match is a place in a text that a rule or an assertion is about.
 type Match struct {
@@ -20,14 +16,14 @@ type Match struct {
 func (p *Program) Find(in Input) []Match {
 	var found []Match
 	r := p.start(in)
-	for _, rule := range p.rules {
+	for _, rule := range p.Rules {
 		r.rule = rule
 		if !rule.selects(in.File) {
 			continue
 		}
-		for _, a := range rule.asserts {
+		for _, a := range rule.Asserts {
 			a.each(r, func(loc []int) {
-				found = append(found, Match{Rule: rule.index, Start: loc[0], End: loc[1], Groups: slices.Clone(loc)})
+				found = append(found, Match{Rule: rule.Index, Start: loc[0], End: loc[1], Groups: slices.Clone(loc)})
 			})
 		}
 	}
@@ -63,26 +59,10 @@ func inOrder(found []Match) []Match {
 	return found
 }
 
-// Template is a text whose placeholders are filled in for a match.
-type Template struct{ compiled *template }
-
-// Template compiles a text for the matches of the program's first assertion.
-func (p *Program) Template(t *script.Text, source *script.Source) (*Template, script.Problems) {
-	c := newCompiler(Options{})
-	c.program, c.source = p, source
-	groups := []string{""}
-	for _, r := range p.rules {
-		for _, a := range r.asserts {
-			groups = a.pattern.Groups()
-		}
-	}
-	tmpl := c.template(t, groups)
-	return &Template{tmpl}, c.problems
-}
-
-// Expand returns the template's text for the count-th match, from 1, of a text.
+// Expand returns a template's text for the count-th match, from 1, of a text, which
+// stands on the line, from 1.
 func (t *Template) Expand(text []byte, m Match, f File, count, line int) (string, error) {
-	out, err := t.compiled.expand(nil, &filling{
+	out, err := t.expand(nil, &filling{
 		text: text, loc: m.Groups, count: count, countAll: count, file: f, ending: "\n",
 		line: func() int { return line },
 	})

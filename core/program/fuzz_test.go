@@ -1,4 +1,4 @@
-package program
+package program_test
 
 import (
 	"fmt"
@@ -7,7 +7,9 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"frizzel/core/compile"
 	"frizzel/core/diff"
+	"frizzel/core/program"
 	"frizzel/core/script"
 )
 
@@ -28,14 +30,14 @@ func FuzzRun(f *testing.F) {
 		if len(problems) > 0 || len(source) > 1000 || len(text) > 2000 {
 			return
 		}
-		p, problems := Compile([]*script.Script{s}, Options{Now: time.Unix(0, 0), Lenient: true})
+		p, problems := compile.Scripts([]*script.Script{s}, compile.Options{Now: time.Unix(0, 0), Lenient: true})
 		if p == nil {
 			require.NotEmpty(t, problems.Errors())
 			return
 		}
-		Try(s, Options{Lenient: true})
+		compile.Examples(s, compile.Options{Lenient: true})
 		for _, name := range []string{"f.txt", "f.md"} {
-			res := p.Run(Input{Text: []byte(text), File: File{Path: name, Rel: name}})
+			res := p.Run(program.Input{Text: []byte(text), File: program.File{Path: name, Rel: name}})
 			at := 0
 			for _, e := range res.Edits {
 				require.True(t, at <= e.Start && e.Start <= e.End && e.End <= len(text), "%+v", res.Edits)

@@ -5,14 +5,13 @@ import (
 	"slices"
 
 	"frizzel/core/edit"
-	"frizzel/core/script"
-	"frizzel/core/structure"
+	"frizzel/core/lines"
 )
 
-// remove is a compiled `delete`.
-type remove struct{}
+// Delete is a compiled `delete`.
+type Delete struct{}
 
-func (remove) do(r *run) {
+func (Delete) do(r *run) {
 	c := r.changes()
 	for _, s := range r.spans() {
 		c.offer(edit.Edit{Start: s.Start, End: s.End})
@@ -26,7 +25,7 @@ func (remove) do(r *run) {
 func (c *changes) keepEnd() {
 	text := c.run.text.Bytes
 	n := len(c.edits) - 1
-	if n < 0 || endingOf(text) != "" || c.edits[n].End != len(text) || len(c.edits[n].New) > 0 {
+	if n < 0 || lines.Ending(text) != "" || c.edits[n].End != len(text) || len(c.edits[n].New) > 0 {
 		return
 	}
 	for n > 0 && len(c.edits[n-1].New) == 0 && c.edits[n-1].End == c.edits[n].Start {
@@ -44,36 +43,48 @@ func (c *changes) keepEnd() {
 
 // withoutLastEnding drops the last line's ending, unless the line is blank and so
 // might be lost.
-func withoutLastEnding(lines []byte) []byte {
-	if structure.Blank(lines[previousLine(lines, 0, len(lines)):]) {
-		return lines
+func withoutLastEnding(text []byte) []byte {
+	if lines.Blank(text[lines.Previous(text, 0, len(text)):]) {
+		return text
 	}
-	return bytes.TrimSuffix(lines, []byte(endingOf(lines)))
+	return bytes.TrimSuffix(text, []byte(lines.Ending(text)))
 }
 
-// insert is a compiled `insert`.
-type insert struct {
-	*script.Insert
-	text *template
+// Insert is a compiled `insert`.
+type Insert struct {
+	Where         Edge
+	Text          *Template
+	UnlessPresent bool
 }
 
-func (s *insert) do(r *run) {
+// Edge is where an insert goes: above or below each span, or to the top or the end of
+// the file.
+type Edge int
+
+const (
+	Above Edge = iota
+	Below
+	Top
+	End
+)
+
+func (s *Insert) do(r *run) {
 	c, f := r.changes(), r.filler()
 	text := r.text.Bytes
 	spans := r.spans()
-	if s.Where == script.Top || s.Where == script.End {
+	if s.Where == Top || s.Where == End {
 		spans = []edit.Span{r.whole()}
 	}
 	written := map[int]bool{} // where scopes begin that have the lines by now
 	for _, span := range spans {
 		at := span.Start
 		switch s.Where {
-		case script.Below, script.End:
+		case Below, End:
 			at = span.End
-		case script.Top:
+		case Top:
 			at = topOf(text)
 		}
-		fresh, ok := f.fill(s.text, at, nil)
+		fresh, ok := f.fill(s.Text, at, nil)
 		if !ok {
 			continue
 		}
@@ -92,20 +103,20 @@ func (s *insert) do(r *run) {
 // topOf returns where lines at the top go: below a #! line or an XML declaration.
 func topOf(text []byte) int {
 	if bytes.HasPrefix(text, []byte("#!")) || bytes.HasPrefix(text, []byte("<?xml")) {
-		return nextLine(text, 0, len(text))
+		return lines.Next(text, 0, len(text))
 	}
 	return 0
 }
 
 // present reports whether the scope around a span, or the place itself, already
 // has the lines.
-func (s *insert) present(r *run, scope edit.Span, at int, lines []byte) bool {
-	return hasLines(r.text.Bytes[scope.Start:scope.End], lines) || standsAt(r.text.Bytes, at, lines, s.Where == script.Below)
+func (s *Insert) present(r *run, scope edit.Span, at int, wanted []byte) bool {
+	return hasLines(r.text.Bytes[scope.Start:scope.End], wanted) || standsAt(r.text.Bytes, at, wanted, s.Where == Below)
 }
 
 // scope returns what `unless present` looks through.
-func (s *insert) scope(r *run, span edit.Span) edit.Span {
-	if s.Where == script.Top || s.Where == script.End {
+func (s *Insert) scope(r *run, span edit.Span) edit.Span {
+	if s.Where == Top || s.Where == End {
 		return r.whole()
 	}
 	return r.scopeOf(span)
@@ -129,11 +140,11 @@ func (r *run) scopeOf(span edit.Span) edit.Span {
 
 // hasLines reports whether a text of whole lines holds the lines, one after the
 // other, whatever their endings.
-func hasLines(text, lines []byte) bool {
-	first, _, _ := bytes.Cut(lines, []byte("\n"))
-	first = structure.Content(append(slices.Clone(first), '\n'))
-	for at := 0; at < len(text); at = nextLine(text, at, len(text)) {
-		if bytes.HasPrefix(text[at:], first) && linesAt(text[at:], lines) {
+func hasLines(text, wanted []byte) bool {
+	first, _, _ := bytes.Cut(wanted, []byte("\n"))
+	first = lines.Content(append(slices.Clone(first), '\n'))
+	for at := 0; at < len(text); at = lines.Next(text, at, len(text)) {
+		if bytes.HasPrefix(text[at:], first) && linesAt(text[at:], wanted) {
 			return true
 		}
 	}
@@ -141,35 +152,35 @@ func hasLines(text, lines []byte) bool {
 }
 
 // linesAt reports whether text begins with the lines, each of them whole.
-func linesAt(text, lines []byte) bool {
+func linesAt(text, wanted []byte) bool {
 	for {
-		want, rest, more := bytes.Cut(lines, []byte("\n"))
+		want, rest, more := bytes.Cut(wanted, []byte("\n"))
 		want = bytes.TrimSuffix(want, []byte("\r"))
 		if len(text) == 0 {
 			return false
 		}
-		next := nextLine(text, 0, len(text))
-		if !bytes.Equal(structure.Content(text[:next]), want) {
+		next := lines.Next(text, 0, len(text))
+		if !bytes.Equal(lines.Content(text[:next]), want) {
 			return false
 		}
 		if !more {
 			return true
 		}
-		text, lines = text[next:], rest
+		text, wanted = text[next:], rest
 	}
 }
 
 // standsAt reports whether the lines stand right behind at, or right before it
 // where below is not set.
-func standsAt(text []byte, at int, lines []byte, below bool) bool {
+func standsAt(text []byte, at int, wanted []byte, below bool) bool {
 	if below {
-		return linesAt(text[at:], lines)
+		return linesAt(text[at:], wanted)
 	}
 	start := at
-	for range bytes.Count(lines, []byte("\n")) + 1 {
-		start = previousLine(text, 0, start)
+	for range bytes.Count(wanted, []byte("\n")) + 1 {
+		start = lines.Previous(text, 0, start)
 	}
-	return start < at && linesAt(text[start:at], lines)
+	return start < at && linesAt(text[start:at], wanted)
 }
 
 // asLines makes whole lines of fresh for insertion at a line's edge: an ending
@@ -182,16 +193,14 @@ func (r *run) asLines(fresh []byte, at int) []byte {
 	return append(fresh, r.lineEnding()...)
 }
 
-// rewrite is a compiled `rewrite`.
-type rewrite struct {
-	text *template
-}
+// Rewrite is a compiled `rewrite`.
+type Rewrite struct{ Text *Template }
 
-func (s *rewrite) do(r *run) {
+func (s *Rewrite) do(r *run) {
 	c, f := r.changes(), r.filler()
 	text := r.text.Bytes
 	for _, span := range r.spans() {
-		fresh, ok := f.fill(s.text, span.Start, nil)
+		fresh, ok := f.fill(s.Text, span.Start, nil)
 		if !ok {
 			continue
 		}
@@ -200,48 +209,37 @@ func (s *rewrite) do(r *run) {
 		case span.Start == span.End:
 			e.New = r.asLines(fresh, span.Start)
 		default:
-			e.New = append(fresh, endingOf(text[:span.End])...)
+			e.New = append(fresh, lines.Ending(text[:span.End])...)
 		}
 		f.taken(c.offer(e))
 	}
 	c.commit()
 }
 
-// endingOf returns the line ending that text ends in, "" for none.
-func endingOf(text []byte) string {
-	switch {
-	case bytes.HasSuffix(text, []byte("\r\n")):
-		return "\r\n"
-	case bytes.HasSuffix(text, []byte("\n")):
-		return "\n"
-	}
-	return ""
+// Comment is a compiled `comment out`, or `uncomment` where Out is not set.
+type Comment struct {
+	Out  bool
+	Mark *Template
 }
 
-// comment is a compiled `comment out` or `uncomment`.
-type comment struct {
-	out  bool
-	mark *template
-}
-
-func (s *comment) do(r *run) {
+func (s *Comment) do(r *run) {
 	c, f := r.changes(), r.filler()
 	text := r.text.Bytes
 	for _, span := range r.spans() {
-		mark, ok := f.fill(s.mark, span.Start, nil)
+		mark, ok := f.fill(s.Mark, span.Start, nil)
 		if !ok {
 			continue
 		}
 		var edits edit.List
 		for at := span.Start; at < span.End; {
-			next := nextLine(text, at, span.End)
+			next := lines.Next(text, at, span.End)
 			line := text[at:next]
-			place := at + len(structure.Indentation(line))
+			place := at + len(lines.Indentation(line))
 			marked := bytes.HasPrefix(text[place:next], mark)
 			switch {
-			case s.out && !marked && !structure.Blank(line):
+			case s.Out && !marked && !lines.Blank(line):
 				edits = append(edits, edit.Edit{Start: place, End: place, New: mark})
-			case !s.out && marked:
+			case !s.Out && marked:
 				edits = append(edits, edit.Edit{Start: place, End: place + len(mark)})
 			}
 			at = next

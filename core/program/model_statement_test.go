@@ -1,10 +1,11 @@
-package program
+package program_test
 
 import (
 	"slices"
 	"strconv"
 	"strings"
 
+	"frizzel/core/program"
 	"frizzel/core/script"
 )
 
@@ -130,7 +131,7 @@ func (m *model) replace(n *script.Replace, spans []modelSpan) {
 						"{=line}", strconv.Itoa(i+1)).Replace(n.With.Raw)
 				}
 				if n.KeepCase {
-					fresh = string(keepCase([]byte(l.text[loc[0]:loc[1]]), []byte(fresh)))
+					fresh = string(program.KeepCase([]byte(l.text[loc[0]:loc[1]]), []byte(fresh)))
 				}
 				out.WriteString(l.text[at:loc[0]] + fresh)
 				at = loc[1]

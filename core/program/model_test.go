@@ -1,7 +1,6 @@
-package program
+package program_test
 
 import (
-	"fmt"
 	"regexp"
 	"slices"
 	"strings"
@@ -280,7 +279,8 @@ func (m *model) ranges(a *script.Address, e modelSpan) (out []modelSpan, closed 
 	return out, true
 }
 
-// markAt returns the place of a mark on line i, at or after byte from.
+// markAt returns the first of the places of a mark on line i that begins at or after
+// byte from.
 func (m *model) markAt(k *script.Mark, i, from int, e modelSpan) []int {
 	switch {
 	case k.Last && i == e.to-1, k.Line > 0 && i == k.Line-1:
@@ -288,37 +288,10 @@ func (m *model) markAt(k *script.Mark, i, from int, e modelSpan) []int {
 	case k.Pattern == nil:
 		return nil
 	}
-	line := m.lines[i].text
-	switch {
-	case k.Pattern.Kind == script.Regex && from == 0:
-		if found := m.find(line, k.Pattern); len(found) > 0 {
-			return found[0]
-		}
-		return nil
-	case k.Pattern.Kind == script.Regex:
-		return m.regexFrom(line, k.Pattern, from)
-	}
-	if found := m.findFrom(line, k.Pattern, from); len(found) > 0 {
-		return found[0]
-	}
-	return nil
-}
-
-// regexFrom returns the first match that begins at or after byte from.
-func (m *model) regexFrom(line string, p *script.Pattern, from int) []int {
-	for from <= len(line) {
-		expr := fmt.Sprintf("^(?s:.{%d})(?s:.*?)(%s)", len([]rune(line[:from])), p.Text.Raw)
-		if p.IgnoreCase {
-			expr = "(?i)" + expr
-		}
-		loc := regexp.MustCompile(expr).FindStringSubmatchIndex(line)
-		if loc == nil {
-			return nil
-		}
-		if loc = loc[2:4]; m.accepts(line, p, loc) {
+	for _, loc := range m.find(m.lines[i].text, k.Pattern) {
+		if loc[0] >= from {
 			return loc
 		}
-		from = max(loc[1], loc[0]+1)
 	}
 	return nil
 }
@@ -345,12 +318,7 @@ func (m *model) find(line string, p *script.Pattern) (out [][]int) {
 		}
 		return out
 	}
-	return m.findFrom(line, p, 0)
-}
-
-// findFrom returns the places of a text or a word that begin at or after byte from.
-func (m *model) findFrom(line string, p *script.Pattern, from int) (out [][]int) {
-	for at := from; at+len(p.Text.Raw) <= len(line); at++ {
+	for at := 0; at+len(p.Text.Raw) <= len(line); at++ {
 		loc := []int{at, at + len(p.Text.Raw)}
 		s := line[loc[0]:loc[1]]
 		if (s == p.Text.Raw || p.IgnoreCase && strings.EqualFold(s, p.Text.Raw)) && m.accepts(line, p, loc) {

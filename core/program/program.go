@@ -2,31 +2,37 @@ package program
 
 import (
 	"path"
+	"slices"
 	"strings"
 
 	"github.com/bmatcuk/doublestar/v4"
-
-	"frizzel/core/script"
 )
 
-// Program is a compiled script with all scripts it uses.
+// Program is a compiled script with all scripts it uses. Whoever has one only reads it.
 type Program struct {
-	Title      string
-	Rules      []Rule
-	Params     []Param
-	rules      []*rule // parallel to Rules
-	statements int     // how many statements count their changes
-	tables     []*table
-	addresses  []script.Pos
-	sources    []*script.Source // of addresses
-	sequential bool
+	Title  string
+	Rules  []*Rule // a rule's Index is its place here
+	Params []Param
+	// Sequential says that texts must be run one after the other, in path order, since
+	// a rule counts through all of them.
+	Sequential bool
+	Statements int      // how many statements count their changes
+	Tables     []*Table // that statements replace from
+	Addresses  []string // the places of all addresses in their scripts, by Address.Index
 }
 
-// Rule is what is known of a rule from outside.
+// Rule is a compiled rule; a statement outside any rule is one by itself.
 type Rule struct {
-	Name  string // "" for a statement outside any rule
-	Label string // the name, or the place of a statement without one
-	About string
+	Index     int
+	Name      string // "" for a statement outside any rule
+	Label     string // the name, or the place of a statement without one
+	About     string
+	Selectors []Selector // all of which must accept a file
+	Encoding  string     // of the files read, "" for none said
+	When      []Condition
+	Body      []Action
+	Expects   []Expectation
+	Asserts   []*Assertion
 }
 
 // Param is a parameter and the value it was given.
@@ -35,10 +41,6 @@ type Param struct {
 	Value       string
 	Given       bool
 }
-
-// Sequential reports whether texts must be run one after the other, in path order,
-// since a rule counts through all of them.
-func (p *Program) Sequential() bool { return p.sequential }
 
 // File says what file a text is, for globs, sections and placeholders.
 type File struct {
@@ -63,37 +65,26 @@ func (f File) markdown() bool {
 
 // Selects reports whether any rule or assertion applies to the file.
 func (p *Program) Selects(f File) bool {
-	for _, r := range p.rules {
+	for _, r := range p.Rules {
 		if r.selects(f) {
 			return true
 		}
 	}
-	return len(p.rules) == 0
+	return len(p.Rules) == 0
 }
 
 // Encoding returns the encoding that the script says the file is in, or "".
 func (p *Program) Encoding(f File) string {
-	for _, r := range p.rules {
-		if r.encoding != "" && r.selects(f) {
-			return r.encoding
+	for _, r := range p.Rules {
+		if r.Encoding != "" && r.selects(f) {
+			return r.Encoding
 		}
 	}
 	return ""
 }
 
-// rule is a compiled rule.
-type rule struct {
-	index    int
-	filters  []filter
-	encoding string
-	when     []condition
-	body     []action
-	expects  []expectation
-	asserts  []*assertion
-}
-
-func (r *rule) selects(f File) bool {
-	for _, filter := range r.filters {
+func (r *Rule) selects(f File) bool {
+	for _, filter := range r.Selectors {
 		if !filter.accepts(f) {
 			return false
 		}
@@ -101,16 +92,16 @@ func (r *rule) selects(f File) bool {
 	return true
 }
 
-// filter is the `files` and `not files` of a script or a rule.
-type filter struct {
-	in, out []string
+// Selector is the `files` and `not files` of a script or a rule.
+type Selector struct {
+	In, Out []string // globs; no In accepts all
 }
 
-func (f filter) accepts(file File) bool {
+func (f Selector) accepts(file File) bool {
 	if file.Rel == "" {
 		return true
 	}
-	return (len(f.in) == 0 || MatchesAny(f.in, file.Rel)) && !MatchesAny(f.out, file.Rel)
+	return (len(f.In) == 0 || MatchesAny(f.In, file.Rel)) && !MatchesAny(f.Out, file.Rel)
 }
 
 // MatchesAny reports whether a path with slashes matches one of the globs: as a
@@ -131,3 +122,17 @@ func MatchesAny(globs []string, rel string) bool {
 
 // ValidGlob reports whether g is a well-formed glob.
 func ValidGlob(g string) bool { return g != "" && doublestar.ValidatePattern(g) }
+
+// Only returns the program with one rule alone, by its index, whatever other rules
+// changed.
+func (p *Program) Only(index int) *Program {
+	one := *p
+	one.Rules = make([]*Rule, len(p.Rules))
+	for i, r := range p.Rules {
+		one.Rules[i] = &Rule{Index: i, Name: r.Name, Label: r.Label, About: r.About}
+	}
+	alone := *p.Rules[index]
+	alone.When = slices.DeleteFunc(slices.Clone(alone.When), func(w Condition) bool { return w.Pattern == nil })
+	one.Rules[index] = &alone
+	return &one
+}

@@ -1,4 +1,4 @@
-package program
+package program_test
 
 import (
 	"fmt"
@@ -9,15 +9,17 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"frizzel/core/compile"
+	"frizzel/core/program"
 	"frizzel/core/script"
 )
 
 // compileText compiles a script that must be right.
-func compileText(t testing.TB, text string) *Program {
+func compileText(t testing.TB, text string) *program.Program {
 	t.Helper()
 	s, problems := script.Parse("test.friz", text)
 	require.Empty(t, problems, "%v\n%s", problems, text)
-	p, problems := Compile([]*script.Script{s}, Options{Now: time.Date(2026, 3, 1, 0, 0, 0, 0, time.UTC)})
+	p, problems := compile.Scripts([]*script.Script{s}, compile.Options{Now: time.Date(2026, 3, 1, 0, 0, 0, 0, time.UTC)})
 	require.NotNil(t, p, "%v\n%s", problems, text)
 	return p
 }
@@ -165,7 +167,7 @@ func TestEngineIsTheModel(t *testing.T) {
 			}
 			m := newModel(text, "-")
 			m.run(s.Items)
-			res := p.Run(Input{Text: []byte(text), File: File{Path: "f.txt"}})
+			res := p.Run(program.Input{Text: []byte(text), File: program.File{Path: "f.txt"}})
 			got := string(res.Edits.Apply([]byte(text)))
 			require.Equal(t, m.String(), got, "seed %d\n%s\non %q", seed, source, text)
 			// A stream cannot take back the line ending before a last line without one.
@@ -177,8 +179,8 @@ func TestEngineIsTheModel(t *testing.T) {
 }
 
 // piecewise runs a program over a text that comes in pieces of whole lines.
-func piecewise(g generator, p *Program, text string) string {
-	s := p.Stream(File{Path: "f.txt"})
+func piecewise(g generator, p *program.Program, text string) string {
+	s := p.Stream(program.File{Path: "f.txt"})
 	var out, piece strings.Builder
 	flush := func() {
 		if lines := []byte(piece.String()); len(lines) > 0 {

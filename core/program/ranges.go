@@ -2,42 +2,42 @@ package program
 
 import (
 	"frizzel/core/edit"
-	"frizzel/core/script"
+	"frizzel/core/lines"
 	"frizzel/core/structure"
 )
 
 // ranges returns the ranges between two marks in one span, as often as they occur,
 // and the line, from 1, of one that is opened and never closed, or 0.
-func (a *address) ranges(t *structure.Text, e edit.Span) (spans []edit.Span, unclosed int) {
+func (a *Address) ranges(t *structure.Text, e edit.Span) (spans []edit.Span, unclosed int) {
 	for at := e.Start; at < e.End; {
-		open, ok := a.open.find(t, e, at, at, true)
+		opening, ok := a.Open.find(t, e, at, at, true)
 		if !ok {
 			break
 		}
-		first := lineStart(t.Bytes, e.Start, open.start)
-		close, ok := a.close.find(t, e, open.end, first, false)
+		first := lines.Start(t.Bytes, e.Start, opening.start)
+		closing, ok := a.Close.find(t, e, opening.end, first, false)
 		if !ok {
-			if a.Kind != script.Until {
+			if a.Kind != Until {
 				return spans, t.At(first) + 1
 			}
-			return append(spans, plain(first, e.End)), 0
+			return append(spans, edit.SpanOf(first, e.End)), 0
 		}
-		last := lineStart(t.Bytes, e.Start, close.start)
-		after := nextLine(t.Bytes, max(close.end-1, close.start), e.End)
+		last := lines.Start(t.Bytes, e.Start, closing.start)
+		after := lines.Next(t.Bytes, max(closing.end-1, closing.start), e.End)
 		at = after
 		switch a.Kind {
-		case script.Range:
-			if a.close.pattern == nil { // a line by its number closes nothing
+		case Range:
+			if a.Close.Pattern == nil { // a line by its number closes nothing
 				last = after
 			}
 			spans = append(spans, edit.Span{Start: first, End: after, Last: last})
-		case script.Between:
-			if inner := nextLine(t.Bytes, max(open.end-1, open.start), e.End); inner <= last {
-				spans = append(spans, plain(inner, last))
+		case Between:
+			if inner := lines.Next(t.Bytes, max(opening.end-1, opening.start), e.End); inner <= last {
+				spans = append(spans, edit.SpanOf(inner, last))
 			}
-		case script.Until:
+		case Until:
 			if first < last {
-				spans = append(spans, plain(first, last))
+				spans = append(spans, edit.SpanOf(first, last))
 				at = last
 			}
 		}
@@ -51,37 +51,29 @@ type place struct{ start, end int }
 // find returns the first place of the mark at or after at, where at may be within
 // a line. A mark by line number is the whole of that line; as a closing mark it
 // also is the line that holds from, where the range was opened.
-func (m *mark) find(t *structure.Text, e edit.Span, at, from int, opening bool) (place, bool) {
-	if m.pattern == nil {
+func (m *Mark) find(t *structure.Text, e edit.Span, at, from int, opening bool) (place, bool) {
+	if m.Pattern == nil {
 		return m.numbered(t, e, at, from, opening)
 	}
-	if at > e.Start && t.Bytes[at-1] != '\n' {
-		line := lineStart(t.Bytes, e.Start, at)
-		next := nextLine(t.Bytes, at, e.End)
-		end := line + len(structure.Content(t.Bytes[line:next]))
-		if at <= end {
-			if s, end, ok := m.pattern.From(t.Bytes, line, end, at); ok {
-				return place{s, end}, true
-			}
+	if at > e.Start && !lines.AtStart(t.Bytes, at) {
+		line := lines.Start(t.Bytes, e.Start, at)
+		next := lines.Next(t.Bytes, at, e.End)
+		if start, end, ok := m.Pattern.First(t.Bytes, line, next, at); ok {
+			return place{start, end}, true
 		}
 		at = next
 	}
-	var p place
-	found := false
-	m.pattern.Find(t.Bytes, at, e.End, func(loc []int) bool {
-		p, found = place{loc[0], loc[1]}, true
-		return false
-	})
-	return p, found
+	start, end, ok := m.Pattern.First(t.Bytes, at, e.End, at)
+	return place{start, end}, ok
 }
 
-func (m *mark) numbered(t *structure.Text, e edit.Span, at, from int, opening bool) (place, bool) {
-	start := previousLine(t.Bytes, e.Start, e.End)
-	if m.line > 0 {
-		if m.line > t.Count() {
+func (m *Mark) numbered(t *structure.Text, e edit.Span, at, from int, opening bool) (place, bool) {
+	start := lines.Previous(t.Bytes, e.Start, e.End)
+	if m.Line > 0 {
+		if m.Line > t.Count() {
 			return place{}, false
 		}
-		start = t.Start(m.line - 1)
+		start = t.Start(m.Line - 1)
 	}
 	if opening {
 		return place{start, start}, start >= at && start < e.End

@@ -4,8 +4,9 @@ import (
 	"bytes"
 
 	"frizzel/core/edit"
+	"frizzel/core/lines"
+	"frizzel/core/literals"
 	"frizzel/core/pattern"
-	"frizzel/core/script"
 )
 
 // filler fills a template for one change after another of one statement.
@@ -40,7 +41,7 @@ func (f *filler) lineNumber() int {
 
 // fill returns the template's text for the change at byte at. It reports false,
 // and notes why, where a value cannot be had.
-func (f *filler) fill(t *template, at int, loc []int) ([]byte, bool) {
+func (f *filler) fill(t *Template, at int, loc []int) ([]byte, bool) {
 	f.at, f.filling.loc = at, loc
 	f.filling.count++
 	f.filling.countAll = f.run.result.Counters[f.run.statement] + 1
@@ -62,45 +63,55 @@ func (f *filler) taken(ok bool) {
 	}
 }
 
-// replace is a compiled `replace` or `remove`.
-type replace struct {
-	*script.Replace
-	pattern *pattern.Pattern
-	with    *template // nil for remove
+// Replace is a compiled `replace`, or `remove` where With is nil.
+type Replace struct {
+	Pattern    *pattern.Pattern
+	With       *Template
+	Which      Which
+	InFile     bool // occurrences are counted through the selection in the file, else in each line
+	KeepCase   bool
+	WholeLines bool // a remove takes the lines' endings as well
 }
 
-func (s *replace) do(r *run) {
+// Which says which occurrences a replace acts on, counted from 1: From to To, To being
+// 0 for the last one; every occurrence where From is 0.
+type Which struct {
+	From, To int
+	Last     bool // only the last one
+}
+
+func (s *Replace) do(r *run) {
 	c, f := r.changes(), r.filler()
 	s.occurrences(r, func(loc []int) {
 		e := edit.Edit{Start: loc[0], End: loc[1]}
-		if s.with == nil {
-			if s.Pattern.Kind == script.WholeLines {
-				e.End = nextLine(r.text.Bytes, e.End, len(r.text.Bytes))
+		if s.With == nil {
+			if s.WholeLines {
+				e.End = lines.Next(r.text.Bytes, e.End, len(r.text.Bytes))
 			}
 			c.offer(e)
 			return
 		}
-		fresh, ok := f.fill(s.with, loc[0], loc)
+		fresh, ok := f.fill(s.With, loc[0], loc)
 		if !ok {
 			return
 		}
 		if s.KeepCase {
-			fresh = keepCase(r.text.Bytes[loc[0]:loc[1]], fresh)
+			fresh = KeepCase(r.text.Bytes[loc[0]:loc[1]], fresh)
 		}
 		e.New = fresh
 		f.taken(c.offer(e))
 	})
-	if s.with == nil && s.Pattern.Kind == script.WholeLines {
+	if s.With == nil && s.WholeLines {
 		c.keepEnd()
 	}
 	c.commit()
 }
 
 // occurrences calls act with each match that the statement is about.
-func (s *replace) occurrences(r *run, act func(loc []int)) {
-	if s.Which == (script.Which{}) {
+func (s *Replace) occurrences(r *run, act func(loc []int)) {
+	if s.Which == (Which{}) {
 		for _, span := range r.spans() {
-			s.pattern.Find(r.text.Bytes, span.Start, span.End, func(loc []int) bool {
+			s.Pattern.Find(r.text.Bytes, span.Start, span.End, func(loc []int) bool {
 				act(loc)
 				return true
 			})
@@ -116,10 +127,10 @@ func (s *replace) occurrences(r *run, act func(loc []int)) {
 		}
 	}
 	for _, span := range r.spans() {
-		s.pattern.Find(r.text.Bytes, span.Start, span.End, func(loc []int) bool {
+		s.Pattern.Find(r.text.Bytes, span.Start, span.End, func(loc []int) bool {
 			if !s.InFile && loc[0] >= lineEnd {
 				flush()
-				n, lineEnd = 0, nextLine(r.text.Bytes, loc[0], len(r.text.Bytes))
+				n, lineEnd = 0, lines.Next(r.text.Bytes, loc[0], len(r.text.Bytes))
 				if loc[0] == len(r.text.Bytes) {
 					lineEnd++ // an empty match at the very end is on this line
 				}
@@ -136,34 +147,34 @@ func (s *replace) occurrences(r *run, act func(loc []int)) {
 	flush()
 }
 
-// replaceEach is a compiled `replace each`.
-type replaceEach struct {
-	set      *pattern.Set
-	with     []*template
-	keepCase bool
-	table    *table // nil where pairs are written out
+// ReplaceEach is a compiled `replace each`.
+type ReplaceEach struct {
+	Set      *literals.Set
+	With     []*Template // by the index of the literal
+	KeepCase bool
+	Table    *Table // nil where pairs are written out
 }
 
-// table is a CSV file of pairs.
-type table struct {
-	path string
-	rows []string // the old texts
+// Table is a CSV file of pairs.
+type Table struct {
+	Path string
+	Rows []string // the old texts
 }
 
-func (s *replaceEach) do(r *run) {
+func (s *ReplaceEach) do(r *run) {
 	c, f := r.changes(), r.filler()
 	for _, span := range r.spans() {
-		s.set.Find(r.text.Bytes, span.Start, span.End, func(start, end, which int) bool {
+		s.Set.Find(r.text.Bytes, span.Start, span.End, func(start, end, which int) bool {
 			loc := []int{start, end}
-			fresh, ok := f.fill(s.with[which], start, loc)
+			fresh, ok := f.fill(s.With[which], start, loc)
 			if !ok {
 				return true
 			}
-			if s.keepCase {
-				fresh = keepCase(r.text.Bytes[start:end], fresh)
+			if s.KeepCase {
+				fresh = KeepCase(r.text.Bytes[start:end], fresh)
 			}
 			f.taken(c.offer(edit.Edit{Start: start, End: end, New: fresh}))
-			r.hit(s.table, which)
+			r.hit(s.Table, which)
 			return true
 		})
 	}
@@ -171,12 +182,12 @@ func (s *replaceEach) do(r *run) {
 }
 
 // hit remembers that a row of a table matched.
-func (r *run) hit(t *table, row int) {
+func (r *run) hit(t *Table, row int) {
 	if t == nil {
 		return
 	}
 	if r.result.hits == nil {
-		r.result.hits = map[*table]map[int]bool{}
+		r.result.hits = map[*Table]map[int]bool{}
 	}
 	if r.result.hits[t] == nil {
 		r.result.hits[t] = map[int]bool{}

@@ -4,7 +4,8 @@ import (
 	"bytes"
 
 	"frizzel/core/edit"
-	"frizzel/core/script"
+	"frizzel/core/lines"
+	"frizzel/core/pattern"
 	"frizzel/core/structure"
 )
 
@@ -72,7 +73,7 @@ type Result struct {
 
 	asserted  []int // matches of each assertion, in the order of the program's
 	addressed []selected
-	hits      map[*table]map[int]bool
+	hits      map[*Table]map[int]bool
 }
 
 // selected is what became of an address in a text.
@@ -95,9 +96,9 @@ type Note struct {
 func (p *Program) start(in Input) *run {
 	r := &run{program: p, in: in, text: structure.New(in.Text)}
 	r.result = &Result{
-		Changes:   make([]int, len(p.rules)),
-		Counters:  make(Counters, p.statements),
-		addressed: make([]selected, len(p.addresses)),
+		Changes:   make([]int, len(p.Rules)),
+		Counters:  make(Counters, p.Statements),
+		addressed: make([]selected, len(p.Addresses)),
 	}
 	copy(r.result.Counters, in.Before)
 	return r
@@ -106,15 +107,15 @@ func (p *Program) start(in Input) *run {
 // Run takes a text through all rules.
 func (p *Program) Run(in Input) *Result {
 	r := p.start(in)
-	for _, rule := range p.rules {
+	for _, rule := range p.Rules {
 		r.rule = rule
 		if rule.selects(in.File) && r.guarded(rule) {
-			r.all(rule.body)
+			r.all(rule.Body)
 		}
 	}
-	for _, rule := range p.rules {
+	for _, rule := range p.Rules {
 		r.rule = rule
-		for _, a := range rule.asserts {
+		for _, a := range rule.Asserts {
 			n := 0
 			if rule.selects(in.File) {
 				n = a.count(r)
@@ -126,21 +127,21 @@ func (p *Program) Run(in Input) *Result {
 	return r.result
 }
 
-// action is what a statement or a block compiles to.
-type action interface {
+// Action is what a statement, or an address with what acts there, compiles to.
+type Action interface {
 	do(r *run)
 }
 
-// numbered is a statement with its number among all, by which its changes are
+// Statement is a statement with its number among all, from 0, by which its changes are
 // counted and told from others.
-type numbered struct {
-	action
-	number int
+type Statement struct {
+	Action
+	Number int
 }
 
-func (n numbered) do(r *run) {
-	r.statement = n.number
-	n.action.do(r)
+func (n Statement) do(r *run) {
+	r.statement = n.Number
+	n.Action.do(r)
 }
 
 // run is a program at work on one text.
@@ -148,7 +149,7 @@ type run struct {
 	program   *Program
 	in        Input
 	result    *Result
-	rule      *rule
+	rule      *Rule
 	statement int // the number of the one at work
 
 	text   *structure.Text // as it is now
@@ -166,7 +167,7 @@ type selection struct {
 	scope bool // a section, block, paragraph or range
 }
 
-func (r *run) all(body []action) {
+func (r *run) all(body []Action) {
 	for _, a := range body {
 		a.do(r)
 	}
@@ -180,59 +181,52 @@ func (r *run) spans() []edit.Span {
 	return []edit.Span{r.whole()}
 }
 
-func (r *run) whole() edit.Span { return plain(0, len(r.text.Bytes)) }
+func (r *run) whole() edit.Span { return edit.SpanOf(0, len(r.text.Bytes)) }
 
 // lineEnding returns the file's first line ending, "\n" where it has none.
 func (r *run) lineEnding() string {
 	if r.ending == "" {
 		if r.ending = r.in.ending; r.ending == "" {
-			r.ending = firstEnding(r.in.Text)
+			r.ending = lines.FirstEnding(r.in.Text)
 		}
 	}
 	return r.ending
 }
 
-func firstEnding(text []byte) string {
-	if i := bytes.IndexByte(text, '\n'); i > 0 && text[i-1] == '\r' {
-		return "\r\n"
-	}
-	return "\n"
-}
-
 func (r *run) note(line int, text string) {
-	r.result.Notes = append(r.result.Notes, Note{Rule: r.rule.index, Line: line, Text: text})
+	r.result.Notes = append(r.result.Notes, Note{Rule: r.rule.Index, Line: line, Text: text})
 }
 
 func (r *run) fail(line int, text string) {
-	r.result.Failures = append(r.result.Failures, Note{Rule: r.rule.index, Line: line, Text: text})
+	r.result.Failures = append(r.result.Failures, Note{Rule: r.rule.Index, Line: line, Text: text})
 }
 
-// block is an address and what acts there.
-type block struct {
-	address *address
-	body    []action
+// Addressed is an address and what acts there.
+type Addressed struct {
+	Address *Address
+	Body    []Action
 }
 
-func (b *block) do(r *run) {
-	if r.enter(b.address) {
-		r.all(b.body)
+func (b *Addressed) do(r *run) {
+	if r.enter(b.Address) {
+		r.all(b.Body)
 		r.leave()
 	}
 }
 
 // enter puts what an address selects on the stack, unless it selects nothing.
-func (r *run) enter(a *address) bool {
+func (r *run) enter(a *Address) bool {
 	spans, unclosed := a.selects(r)
 	for _, line := range unclosed {
 		r.note(line, "what is opened here is never closed, so nothing is selected")
 	}
-	if r.result.addressed[a.index] == notAsked {
-		r.result.addressed[a.index] = selectedNothing
+	if r.result.addressed[a.Index] == notAsked {
+		r.result.addressed[a.Index] = selectedNothing
 	}
 	if len(spans) == 0 {
 		return false
 	}
-	r.result.addressed[a.index] = selectedSome
+	r.result.addressed[a.Index] = selectedSome
 	r.stack = append(r.stack, selection{spans, a.isScope()})
 	return true
 }
@@ -256,7 +250,7 @@ type changes struct {
 }
 
 func (r *run) changes() *changes {
-	return &changes{run: r, rules: []int{r.rule.index}, last: Key{Origin: -1}}
+	return &changes{run: r, rules: []int{r.rule.Index}, last: Key{Origin: -1}}
 }
 
 // proposal asks for the edits that were offered last.
@@ -272,7 +266,7 @@ func (c *changes) proposal(edits edit.List) Proposal {
 		key.Nth = c.last.Nth + 1
 	}
 	c.last = key
-	return Proposal{Key: key, Rule: r.rule.index, Line: r.in.linesBefore + c.line + 1, Edits: edits, Text: r.text.Bytes}
+	return Proposal{Key: key, Rule: r.rule.Index, Line: r.in.linesBefore + c.line + 1, Edits: edits, Text: r.text.Bytes}
 }
 
 // origin carries a place in the text as it is back to Input.Text: to where it stood,
@@ -331,30 +325,26 @@ func (c *changes) commit() {
 	}
 	r.edits = edit.Compose(r.in.Text, r.text.Bytes, r.edits, c.edits)
 	r.text = structure.New(next)
-	r.result.Changes[r.rule.index] += c.made
+	r.result.Changes[r.rule.Index] += c.made
 }
 
-// condition is a `when` guard.
-type condition struct {
-	*script.When
-	has matcher
-	by  int // index of the rule, -1 for any
-}
-
-// matcher asks whether a pattern is in a text.
-type matcher interface {
-	Has(text []byte, lo, hi int) bool
+// Condition is a compiled `when`: what the file has or lacks, or else that a rule, or any,
+// has changed it.
+type Condition struct {
+	Pattern *pattern.Pattern // nil for `when file changed`
+	Lacks   bool
+	By      int // the rule's index, -1 for any
 }
 
 // guarded reports whether all of a rule's conditions hold now.
-func (r *run) guarded(rule *rule) bool {
-	for _, w := range rule.when {
+func (r *run) guarded(rule *Rule) bool {
+	for _, w := range rule.When {
 		ok := false
 		switch {
-		case w.has != nil:
-			ok = w.has.Has(r.text.Bytes, 0, len(r.text.Bytes)) != w.Lacks
-		case w.by >= 0:
-			ok = r.result.Changes[w.by] > 0
+		case w.Pattern != nil:
+			ok = w.Pattern.Has(r.text.Bytes, 0, len(r.text.Bytes)) != w.Lacks
+		case w.By >= 0:
+			ok = r.result.Changes[w.By] > 0
 		default:
 			ok = len(r.edits) > 0
 		}

@@ -3,7 +3,7 @@ package program
 import (
 	"bytes"
 
-	"frizzel/core/script"
+	"frizzel/core/lines"
 )
 
 // Stream runs a program over a text that comes piece by piece.
@@ -18,16 +18,16 @@ func (p *Program) Stream(f File) *Stream {
 }
 
 // Lines runs the program over the next whole lines, the last of which may lack its
-// ending at the text's end. The result's edits are against lines, its notes count
+// ending at the text's end. The result's edits are against text, its notes count
 // lines from the text's beginning.
-func (s *Stream) Lines(lines []byte) *Result {
+func (s *Stream) Lines(text []byte) *Result {
 	if s.in.ending == "" {
-		s.in.ending = firstEnding(lines)
+		s.in.ending = lines.FirstEnding(text)
 	}
-	s.in.Text = lines
+	s.in.Text = text
 	res := s.program.Run(s.in)
 	s.in.Before = res.Counters
-	s.in.linesBefore += bytes.Count(lines, []byte("\n"))
+	s.in.linesBefore += bytes.Count(text, []byte("\n"))
 	return res
 }
 
@@ -37,11 +37,11 @@ func (s *Stream) Lines(lines []byte) *Result {
 // line before keeps its own.
 func (p *Program) LineByLine() bool {
 	var all lineNeeds
-	for _, r := range p.rules {
-		if len(r.when)+len(r.expects)+len(r.asserts) > 0 {
+	for _, r := range p.Rules {
+		if len(r.When)+len(r.Expects)+len(r.Asserts) > 0 {
 			return false
 		}
-		all = all.and(needsOf(r.body, false))
+		all = all.and(needsOf(r.Body, false))
 	}
 	return !all.others && !(all.numbers && all.moves)
 }
@@ -58,63 +58,67 @@ func (n lineNeeds) and(m lineNeeds) lineNeeds {
 }
 
 // needsOf returns what statements need; alone says that each span is one line.
-func needsOf(body []action, alone bool) (n lineNeeds) {
+func needsOf(body []Action, alone bool) (n lineNeeds) {
 	for _, a := range body {
 		n = n.and(needs(a, alone))
 	}
 	return n
 }
 
-func needs(a action, alone bool) lineNeeds {
+func needs(a Action, alone bool) lineNeeds {
 	switch a := a.(type) {
-	case numbered:
-		return needs(a.action, alone)
-	case *block:
-		single := !a.address.Outside && (a.address.Kind == script.Line || a.address.Kind == script.LinesWith || a.address.Kind == script.LinesWithout)
-		return a.address.needs().and(needsOf(a.body, alone || single))
-	case *replace:
-		n := a.with.needs()
-		n.others = a.InFile || a.AcrossLines || a.pattern.SpansLines()
+	case Statement:
+		return needs(a.Action, alone)
+	case *Addressed:
+		return a.Address.needs().and(needsOf(a.Body, alone || a.Address.single()))
+	case *Replace:
+		n := a.With.needs()
+		n.others = a.InFile || a.Pattern.SpansLines()
 		return n
-	case *replaceEach:
+	case *ReplaceEach:
 		var n lineNeeds
-		for _, with := range a.with {
+		for _, with := range a.With {
 			n = n.and(with.needs())
 		}
 		return n
-	case *comment:
-		return a.mark.needs()
-	case *rewrite:
-		return a.text.needs().and(lineNeeds{others: !alone, moves: true})
-	case *insert:
-		atEdge := a.Where == script.Above || a.Where == script.Below
-		return a.text.needs().and(lineNeeds{others: !alone || !atEdge || a.UnlessPresent, moves: true})
-	case remove:
+	case *Comment:
+		return a.Mark.needs()
+	case *Rewrite:
+		return a.Text.needs().and(lineNeeds{others: !alone, moves: true})
+	case *Insert:
+		atEdge := a.Where == Above || a.Where == Below
+		return a.Text.needs().and(lineNeeds{others: !alone || !atEdge || a.UnlessPresent, moves: true})
+	case Delete:
 		return lineNeeds{moves: true}
-	case trimEnds, *useEndings, useFinalEnding:
+	case TrimEnds, *UseEndings, UseFinalEnding:
 		return lineNeeds{}
 	}
 	return lineNeeds{others: true}
 }
 
-func (a *address) needs() lineNeeds {
+// single reports whether each span that the address selects is one line.
+func (a *Address) single() bool {
+	return !a.Outside && (a.Kind == Lines && a.From == a.To || a.Kind == LinesWith || a.Kind == LinesWithout)
+}
+
+func (a *Address) needs() lineNeeds {
 	switch a.Kind {
-	case script.Line, script.Lines:
+	case Lines:
 		return lineNeeds{numbers: true}
-	case script.LinesWith, script.LinesWithout:
-		return lineNeeds{others: a.Above+a.Below > 0 || a.pattern.SpansLines()}
+	case LinesWith, LinesWithout:
+		return lineNeeds{others: a.Above+a.Below > 0 || a.Pattern.SpansLines()}
 	}
 	return lineNeeds{others: true}
 }
 
 // needs returns what a template needs; nil needs nothing.
-func (t *template) needs() (n lineNeeds) {
+func (t *Template) needs() (n lineNeeds) {
 	if t == nil {
 		return n
 	}
-	for _, p := range t.parts {
-		n.numbers = n.numbers || p.from == sourceLine
-		n.moves = n.moves || bytes.ContainsRune([]byte(p.literal), '\n')
+	for _, p := range t.Parts {
+		n.numbers = n.numbers || p.From == FromLine
+		n.moves = n.moves || bytes.ContainsRune([]byte(p.Literal), '\n')
 	}
 	return n
 }

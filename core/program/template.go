@@ -8,100 +8,37 @@ import (
 	"strings"
 	"unicode"
 	"unicode/utf8"
-
-	"frizzel/core/script"
 )
 
-// template is a compiled text: literals and what is filled in for each change.
-type template struct {
-	parts []part
+// Template is a compiled text: literals, and what is filled in for each change.
+type Template struct{ Parts []Part }
+
+// Part is a piece of a Template.
+type Part struct {
+	From    Source
+	Literal string // FromLiteral
+	Group   int    // FromGroup
+	Filters []Filtering
 }
 
-type part struct {
-	literal string
-	from    source
-	group   int // of sourceGroup
-	filters []script.Filter
-	pos     script.Pos
-}
-
-type source int
+// Source is where a Part's text comes from.
+type Source int
 
 const (
-	sourceLiteral source = iota
-	sourceGroup
-	sourceCount
-	sourceCountAll
-	sourceLine
-	sourceFile
-	sourceFileName
+	FromLiteral Source = iota
+	FromGroup          // of the match; group 0 is the whole of it
+	FromCount
+	FromCountAll
+	FromLine
+	FromFile
+	FromFileName
 )
 
-var sources = map[string]source{
-	"count": sourceCount, "count-all": sourceCountAll, "line": sourceLine, "file": sourceFile, "filename": sourceFileName,
-}
-
-// template compiles a text. groups are the names of the pattern's groups, group 0
-// included; nil where there is no match to refer to.
-func (c *compiler) template(t *script.Text, groups []string) *template {
-	tmpl := &template{}
-	literal := func(s string) {
-		if n := len(tmpl.parts); n > 0 && tmpl.parts[n-1].from == sourceLiteral {
-			tmpl.parts[n-1].literal += s
-		} else if s != "" {
-			tmpl.parts = append(tmpl.parts, part{literal: s})
-		}
-	}
-	for _, p := range t.Parts {
-		if p.Hole == nil {
-			literal(p.Literal)
-			continue
-		}
-		hole := part{filters: p.Hole.Filters, pos: p.Hole.Pos}
-		if from, ok := sources[p.Hole.Name]; ok {
-			hole.from = from
-			c.program.sequential = c.program.sequential || from == sourceCountAll
-		} else if g, ok := c.group(p.Hole, groups); ok {
-			hole.from, hole.group = sourceGroup, g
-		} else if v, ok := c.value(p.Hole); ok {
-			literal(v)
-			continue
-		} else {
-			c.unknownIn(p.Hole, groups)
-			continue
-		}
-		tmpl.parts = append(tmpl.parts, hole)
-	}
-	return tmpl
-}
-
-// group returns the number of the group that a placeholder names.
-func (c *compiler) group(h *script.Placeholder, groups []string) (int, bool) {
-	if n, err := strconv.Atoi(h.Name); err == nil {
-		return n, n < len(groups)
-	}
-	i := slices.Index(groups, h.Name)
-	if i > 0 {
-		if _, ok := c.values[h.Name]; ok {
-			c.errorf(h.Pos, "rename one of them", "{=%s} is both a group and a parameter", h.Name)
-		}
-	}
-	return i, i > 0
-}
-
-// unknownIn reports a placeholder that names nothing, or a group that is not there.
-func (c *compiler) unknownIn(h *script.Placeholder, groups []string) {
-	n, err := strconv.Atoi(h.Name)
-	switch {
-	case err != nil:
-		c.unknown(h, groups)
-	case len(groups) == 0:
-		c.errorf(h.Pos, "", "{=%d} refers to a match, and there is none here", n)
-	case len(groups) == 1:
-		c.errorf(h.Pos, "{=0} is the whole match", "there is no group %d: the pattern has no groups", n)
-	default:
-		c.errorf(h.Pos, "", "there is no group %d: the pattern's last one is %d", n, len(groups)-1)
-	}
+// Filtering is one filter that a value passes through.
+type Filtering struct {
+	Name   string
+	Number int    // of plus, minus, pad
+	Word   string // of or
 }
 
 // filling is what a template is filled from.
@@ -117,19 +54,19 @@ type filling struct {
 
 // expand appends the template's text to dst. The error is a value that a filter
 // cannot take.
-func (t *template) expand(dst []byte, f *filling) ([]byte, error) {
-	for i := range t.parts {
-		p := &t.parts[i]
-		if p.from == sourceLiteral {
-			dst = appendLines(dst, p.literal, f.ending)
+func (t *Template) expand(dst []byte, f *filling) ([]byte, error) {
+	for i := range t.Parts {
+		p := &t.Parts[i]
+		if p.From == FromLiteral {
+			dst = appendLines(dst, p.Literal, f.ending)
 			continue
 		}
 		value := p.value(f)
-		if len(p.filters) == 0 {
+		if len(p.Filters) == 0 {
 			dst = append(dst, value...)
 			continue
 		}
-		s, err := filtered(string(value), p.filters)
+		s, err := Filter(string(value), p.Filters)
 		if err != nil {
 			return dst, err
 		}
@@ -153,28 +90,28 @@ func appendLines(dst []byte, s, ending string) []byte {
 	}
 }
 
-func (p *part) value(f *filling) []byte {
-	switch p.from {
-	case sourceGroup:
-		if 2*p.group >= len(f.loc) || f.loc[2*p.group] < 0 {
+func (p *Part) value(f *filling) []byte {
+	switch p.From {
+	case FromGroup:
+		if 2*p.Group >= len(f.loc) || f.loc[2*p.Group] < 0 {
 			return nil
 		}
-		return f.text[f.loc[2*p.group]:f.loc[2*p.group+1]]
-	case sourceCount:
+		return f.text[f.loc[2*p.Group]:f.loc[2*p.Group+1]]
+	case FromCount:
 		return strconv.AppendInt(nil, int64(f.count), 10)
-	case sourceCountAll:
+	case FromCountAll:
 		return strconv.AppendInt(nil, int64(f.countAll), 10)
-	case sourceLine:
+	case FromLine:
 		return strconv.AppendInt(nil, int64(f.line()), 10)
-	case sourceFile:
+	case FromFile:
 		return []byte(f.file.Path)
 	default:
 		return []byte(f.file.name())
 	}
 }
 
-// filtered passes a value through filters.
-func filtered(s string, filters []script.Filter) (string, error) {
+// Filter passes a value through filters. The error is a value that one cannot take.
+func Filter(s string, filters []Filtering) (string, error) {
 	for _, f := range filters {
 		switch f.Name {
 		case "upper":
@@ -259,9 +196,9 @@ func plus(s string, n int) (string, error) {
 	return sum, nil
 }
 
-// keepCase gives the replacement the case of what was matched: all capitals, or
+// KeepCase gives the replacement the case of what was matched: all capitals, or
 // a capital first letter.
-func keepCase(matched, replacement []byte) []byte {
+func KeepCase(matched, replacement []byte) []byte {
 	letters, capitals := 0, 0
 	firstIsCapital := false
 	for len(matched) > 0 {

@@ -1,15 +1,17 @@
-package program
+package program_test
 
 import (
 	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"frizzel/core/program"
 )
 
 // become runs a script over a text.
 func become(t *testing.T, source, text string) string {
-	res := compileText(t, source).Run(Input{Text: []byte(text), File: File{Path: "conf/clock.ini"}})
+	res := compileText(t, source).Run(program.Input{Text: []byte(text), File: program.File{Path: "conf/clock.ini"}})
 	require.Empty(t, res.Failures)
 	return string(res.Edits.Apply([]byte(text)))
 }
@@ -31,8 +33,8 @@ func TestFilters(t *testing.T) {
 			require.Equal(t, "<"+out+">", become(t, fmt.Sprintf("replace regex '<([^>]*)>' with \"<{=1 %s}>\"", filters), "<"+in+">"), filters)
 		}
 	}
-	res := compileText(t, `replace regex '\w+' with "{=0 plus 1}"`).Run(Input{Text: []byte("7\nseven\n")})
-	require.Equal(t, []Note{{Rule: 0, Line: 2, Text: `plus 1: "seven" is no whole number`}}, res.Failures)
+	res := compileText(t, `replace regex '\w+' with "{=0 plus 1}"`).Run(program.Input{Text: []byte("7\nseven\n")})
+	require.Equal(t, []program.Note{{Rule: 0, Line: 2, Text: `plus 1: "seven" is no whole number`}}, res.Failures)
 }
 
 func TestPlaceholders(t *testing.T) {
@@ -95,11 +97,11 @@ func TestSettleTwiceIsOnce(t *testing.T) {
 // An answer leaves a change out for all rules after it, and for no other change.
 func TestAnswers(t *testing.T) {
 	p := compileText(t, "replace word \"a\" with \"{=count}\" \nreplace text \"1\" with \"one\"\nreplace text \"x\" with \"y\" first in file")
-	var keys []Key
-	run := func(left map[Key]Answer) string {
+	var keys []program.Key
+	run := func(left map[program.Key]program.Answer) string {
 		keys = nil
 		text := []byte("a a x\na x\n")
-		res := p.Run(Input{Text: text, Decide: func(c Proposal) Answer {
+		res := p.Run(program.Input{Text: text, Decide: func(c program.Proposal) program.Answer {
 			keys = append(keys, c.Key)
 			return left[c.Key]
 		}})
@@ -108,9 +110,9 @@ func TestAnswers(t *testing.T) {
 	require.Equal(t, "one 2 y\n3 x\n", run(nil))
 	all := keys
 	require.Len(t, all, 5)
-	require.Equal(t, "a one y\n2 x\n", run(map[Key]Answer{all[0]: {Leave: true}}), "what is left is not counted")
-	require.Equal(t, "one 2 x\n3 x\n", run(map[Key]Answer{all[4]: {Leave: true}}), "no later match becomes the first")
-	require.Equal(t, "1 2 y\n3 x\n", run(map[Key]Answer{all[3]: {Leave: true}}))
-	require.Equal(t, "one B y\n3 x\n", run(map[Key]Answer{all[1]: {New: []byte("B")}}))
+	require.Equal(t, "a one y\n2 x\n", run(map[program.Key]program.Answer{all[0]: {Leave: true}}), "what is left is not counted")
+	require.Equal(t, "one 2 x\n3 x\n", run(map[program.Key]program.Answer{all[4]: {Leave: true}}), "no later match becomes the first")
+	require.Equal(t, "1 2 y\n3 x\n", run(map[program.Key]program.Answer{all[3]: {Leave: true}}))
+	require.Equal(t, "one B y\n3 x\n", run(map[program.Key]program.Answer{all[1]: {New: []byte("B")}}))
 	require.Equal(t, all, keys, "keys outlive other answers")
 }

@@ -5,23 +5,23 @@ import (
 	"unicode"
 
 	"frizzel/core/edit"
-	"frizzel/core/structure"
+	"frizzel/core/lines"
 )
 
-// squeeze is a compiled `squeeze blank lines`.
-type squeeze struct{ to int }
+// Squeeze is a compiled `squeeze blank lines`.
+type Squeeze struct{ To int }
 
-func (s *squeeze) do(r *run) {
+func (s *Squeeze) do(r *run) {
 	r.tidy(true, func(text []byte, span edit.Span, edits edit.List) edit.List {
 		blank := 0
 		for at := span.Start; at < span.End; {
-			next := nextLine(text, at, span.End)
-			if structure.Blank(text[at:next]) {
+			next := lines.Next(text, at, span.End)
+			if lines.Blank(text[at:next]) {
 				blank++
 			} else {
 				blank = 0
 			}
-			if blank > s.to {
+			if blank > s.To {
 				edits = append(edits, edit.Edit{Start: at, End: next})
 			}
 			at = next
@@ -30,14 +30,14 @@ func (s *squeeze) do(r *run) {
 	})
 }
 
-// trimEnds is a compiled `trim line ends`.
-type trimEnds struct{}
+// TrimEnds is a compiled `trim line ends`.
+type TrimEnds struct{}
 
-func (trimEnds) do(r *run) {
+func (TrimEnds) do(r *run) {
 	r.tidy(false, func(text []byte, span edit.Span, edits edit.List) edit.List {
 		for at := span.Start; at < span.End; {
-			next := nextLine(text, at, span.End)
-			line := structure.Content(text[at:next])
+			next := lines.Next(text, at, span.End)
+			line := lines.Content(text[at:next])
 			kept := len(bytes.TrimRightFunc(line, unicode.IsSpace))
 			if kept < len(line) {
 				edits = append(edits, edit.Edit{Start: at + kept, End: at + len(line)})
@@ -49,8 +49,8 @@ func (trimEnds) do(r *run) {
 }
 
 // tidy makes the edits that each span asks for: a change a span, and one question
-// for all of them. lines says that whole lines are removed.
-func (r *run) tidy(lines bool, edits func(text []byte, span edit.Span, edits edit.List) edit.List) {
+// for all of them. whole says that whole lines are removed.
+func (r *run) tidy(whole bool, edits func(text []byte, span edit.Span, edits edit.List) edit.List) {
 	c := r.changes()
 	var all edit.List
 	spans := 0
@@ -63,16 +63,16 @@ func (r *run) tidy(lines bool, edits func(text []byte, span edit.Span, edits edi
 	if len(all) > 0 && c.offer(all...) {
 		c.made += spans - 1
 	}
-	if lines {
+	if whole {
 		c.keepEnd()
 	}
 	c.commit()
 }
 
-// useEndings is a compiled `use line endings`.
-type useEndings struct{ crlf bool }
+// UseEndings is a compiled `use line endings`.
+type UseEndings struct{ CRLF bool }
 
-func (s *useEndings) do(r *run) {
+func (s *UseEndings) do(r *run) {
 	c := r.changes()
 	text := r.text.Bytes
 	var edits edit.List
@@ -84,9 +84,9 @@ func (s *useEndings) do(r *run) {
 		end := at + i
 		hasReturn := end > at && text[end-1] == '\r'
 		switch {
-		case s.crlf && !hasReturn:
+		case s.CRLF && !hasReturn:
 			edits = append(edits, edit.Edit{Start: end, End: end, New: []byte("\r")})
-		case !s.crlf && hasReturn:
+		case !s.CRLF && hasReturn:
 			edits = append(edits, edit.Edit{Start: end - 1, End: end})
 		}
 		at = end + 1
@@ -94,15 +94,15 @@ func (s *useEndings) do(r *run) {
 	c.offer(edits...)
 	c.commit()
 	r.ending = "\n"
-	if s.crlf {
+	if s.CRLF {
 		r.ending = "\r\n"
 	}
 }
 
-// useFinalEnding is a compiled `use final line ending`.
-type useFinalEnding struct{}
+// UseFinalEnding is a compiled `use final line ending`.
+type UseFinalEnding struct{}
 
-func (useFinalEnding) do(r *run) {
+func (UseFinalEnding) do(r *run) {
 	c := r.changes()
 	text := r.text.Bytes
 	if n := len(text); n > 0 && text[n-1] != '\n' {
@@ -111,12 +111,9 @@ func (useFinalEnding) do(r *run) {
 	c.commit()
 }
 
-// useEncoding is a compiled `use encoding`.
-type useEncoding struct {
-	name string
-	rule int
-}
+// UseEncoding is a compiled `use encoding`.
+type UseEncoding struct{ Name string }
 
-func (s *useEncoding) do(r *run) {
-	r.result.Encoding, r.result.EncodedBy = s.name, s.rule
+func (s *UseEncoding) do(r *run) {
+	r.result.Encoding, r.result.EncodedBy = s.Name, r.rule.Index
 }

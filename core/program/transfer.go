@@ -4,17 +4,26 @@ import (
 	"bytes"
 
 	"frizzel/core/edit"
+	"frizzel/core/lines"
 	"frizzel/core/pattern"
-	"frizzel/core/script"
 )
 
-// transfer is a compiled `copy` or `move`.
-type transfer struct {
-	*script.Transfer
-	pattern *pattern.Pattern
+// Transfer is a compiled `move`, or `copy` where Move is not set.
+type Transfer struct {
+	Move bool
+	Dest Dest
 }
 
-func (s *transfer) do(r *run) {
+// Dest is where copied and moved lines go: above or below a line.
+type Dest struct {
+	Below   bool
+	Line    int // a line number from 1, or 0
+	First   bool
+	Last    bool
+	Pattern *pattern.Pattern // of the first line with it, where nothing else is said
+}
+
+func (s *Transfer) do(r *run) {
 	spans := r.spans()
 	at, ok := s.destination(r, spans)
 	if !ok {
@@ -22,20 +31,20 @@ func (s *transfer) do(r *run) {
 		return
 	}
 	text := r.text.Bytes
-	var lines []byte
+	var moved []byte
 	for _, span := range spans {
-		lines = append(lines, text[span.Start:span.End]...)
-		if endingOf(lines) == "" && len(lines) > 0 {
-			lines = append(lines, r.lineEnding()...)
+		moved = append(moved, text[span.Start:span.End]...)
+		if lines.Ending(moved) == "" && len(moved) > 0 {
+			moved = append(moved, r.lineEnding()...)
 		}
 	}
 	if at == len(text) && at > 0 && text[at-1] != '\n' { // behind a last line without an ending
-		lines = append([]byte(r.lineEnding()), withoutLastEnding(lines)...)
+		moved = append([]byte(r.lineEnding()), withoutLastEnding(moved)...)
 	}
 	c := r.changes()
 	before := len(spans)
 	var edits edit.List
-	put := edit.Edit{Start: at, End: at, New: lines, Side: edit.Outside}
+	put := edit.Edit{Start: at, End: at, New: moved, Side: edit.Outside}
 	placed := false
 	for _, span := range spans {
 		if !placed && at <= span.Start {
@@ -57,7 +66,7 @@ func (s *transfer) do(r *run) {
 
 // destination returns where the lines go: the edge of a line that is looked for in
 // the whole file, for a move among the lines that stay.
-func (s *transfer) destination(r *run, moved []edit.Span) (int, bool) {
+func (s *Transfer) destination(r *run, moved []edit.Span) (int, bool) {
 	text := r.text.Bytes
 	stay := []edit.Span{r.whole()}
 	if s.Move {
@@ -72,21 +81,21 @@ func (s *transfer) destination(r *run, moved []edit.Span) (int, bool) {
 		case d.First:
 			ok = true
 		case d.Last:
-			line, ok = previousLine(text, part.Start, part.End), i == len(stay)-1
+			line, ok = lines.Previous(text, part.Start, part.End), i == len(stay)-1
 		case d.Line > 0:
 			if d.Line <= r.text.Count() {
 				line = r.text.Start(d.Line - 1)
 				ok = part.Start <= line && line < part.End
 			}
 		default:
-			s.pattern.Find(text, part.Start, part.End, func(loc []int) bool {
-				line, ok = lineStart(text, part.Start, loc[0]), true
+			s.Dest.Pattern.Find(text, part.Start, part.End, func(loc []int) bool {
+				line, ok = lines.Start(text, part.Start, loc[0]), true
 				return false
 			})
 		}
 		if ok {
 			if s.Dest.Below {
-				line = nextLine(text, line, len(text))
+				line = lines.Next(text, line, len(text))
 			}
 			return line, true
 		}

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"frizzel/core/edit"
+	"frizzel/core/lines"
 )
 
 // Block returns line i, from 0, with all that it opens: until its brackets are
@@ -29,7 +30,7 @@ func (t *Text) Block(i int) (edit.Span, bool) {
 // indented returns line i and the deeper-indented lines below it.
 func (t *Text) indented(i int) edit.Span {
 	own, end := depth(t.Content(i)), i+1
-	for end < t.Count() && (Blank(t.Content(end)) || depth(t.Content(end)) > own) {
+	for end < t.Count() && (lines.Blank(t.Content(end)) || depth(t.Content(end)) > own) {
 		end++
 	}
 	return t.Lines(i, t.withoutBlankEnd(i+1, end))
@@ -51,7 +52,7 @@ func (t *Text) brackets(i int) (s edit.Span, opened, closed bool) {
 	b.scan(t.Start(i), t.Start(i+1))
 	next := i + 1
 	if len(b.open) == 0 {
-		for next < t.Count() && Blank(t.Content(next)) {
+		for next < t.Count() && lines.Blank(t.Content(next)) {
 			next++
 		}
 		if !opensBlock(t.Content(next)) || endsItem(t.Content(i)) {
@@ -157,7 +158,7 @@ func quotedLength(line []byte) int {
 // comment: what begins the line with #, ;, // or --, or follows white space with
 // // or with # and white space.
 func startsComment(before, rest []byte) bool {
-	alone := Blank(before)
+	alone := lines.Blank(before)
 	spaced := alone || bytes.HasSuffix(before, []byte(" ")) || bytes.HasSuffix(before, []byte("\t"))
 	switch {
 	case rest[0] == '#':

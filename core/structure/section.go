@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"frizzel/core/edit"
+	"frizzel/core/lines"
 )
 
 // header is a line of its own in brackets, single or double, and perhaps a comment
@@ -103,7 +104,7 @@ func (m *markdown) heading(i int) (title string, level int) {
 		switch {
 		case m.fence == "":
 			m.fence = mark
-		case strings.HasPrefix(mark, m.fence) && Blank(f[2]):
+		case strings.HasPrefix(mark, m.fence) && lines.Blank(f[2]):
 			m.fence = ""
 		}
 		return "", 0
@@ -114,7 +115,7 @@ func (m *markdown) heading(i int) (title string, level int) {
 	if h := hashes.FindSubmatch(line); h != nil {
 		return string(h[2]), len(h[1])
 	}
-	if i+1 < m.text.Count() && titleStart.Match(line) && (i == m.first || Blank(m.text.Content(i-1))) {
+	if i+1 < m.text.Count() && titleStart.Match(line) && (i == m.first || lines.Blank(m.text.Content(i-1))) {
 		if u := underline.FindSubmatch(m.text.Content(i + 1)); u != nil {
 			if u[1][0] == '=' {
 				return strings.TrimSpace(string(line)), 1

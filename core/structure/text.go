@@ -11,6 +11,7 @@ import (
 	"sort"
 
 	"frizzel/core/edit"
+	"frizzel/core/lines"
 )
 
 // Text is a text and, once asked for, where its lines begin.
@@ -53,7 +54,7 @@ func (t *Text) Start(i int) int {
 
 // Content returns line i, from 0, without its line ending.
 func (t *Text) Content(i int) []byte {
-	return Content(t.Bytes[t.Start(i):t.Start(i+1)])
+	return lines.Content(t.Bytes[t.Start(i):t.Start(i+1)])
 }
 
 // At returns the line, from 0, that holds the byte at offset.
@@ -63,35 +64,13 @@ func (t *Text) At(offset int) int {
 
 // Lines returns the span of the lines from to to, from 0, to being left out.
 func (t *Text) Lines(from, to int) edit.Span {
-	return span(t.Start(from), t.Start(to))
-}
-
-// span is a span without a closing line.
-func span(start, end int) edit.Span { return edit.Span{Start: start, End: end, Last: end} }
-
-// Content returns a line without its line ending.
-func Content(line []byte) []byte {
-	if n := len(line); n > 0 && line[n-1] == '\n' {
-		line = line[:n-1]
-		if n > 1 && line[n-2] == '\r' {
-			line = line[:n-2]
-		}
-	}
-	return line
-}
-
-// Blank reports whether a line holds nothing but white space.
-func Blank(line []byte) bool { return len(bytes.TrimSpace(line)) == 0 }
-
-// Indentation returns the white space that a line begins with.
-func Indentation(line []byte) []byte {
-	return line[:len(line)-len(bytes.TrimLeft(line, " \t"))]
+	return edit.SpanOf(t.Start(from), t.Start(to))
 }
 
 // depth measures an indentation in columns, a tab reaching the next multiple of 8.
 func depth(line []byte) int {
 	n := 0
-	for _, c := range Indentation(line) {
+	for _, c := range lines.Indentation(line) {
 		if c == '\t' {
 			n += 8 - n%8
 		} else {
@@ -104,7 +83,7 @@ func depth(line []byte) int {
 // withoutBlankEnd returns to moved back before the blank lines that precede it,
 // not past from.
 func (t *Text) withoutBlankEnd(from, to int) int {
-	for to > from && Blank(t.Content(to-1)) {
+	for to > from && lines.Blank(t.Content(to-1)) {
 		to--
 	}
 	return to
@@ -113,13 +92,13 @@ func (t *Text) withoutBlankEnd(from, to int) int {
 // Paragraph returns the lines around line i, from 0, up to the blank lines.
 func (t *Text) Paragraph(i int) edit.Span {
 	from, to := i, i+1
-	if Blank(t.Content(i)) {
+	if lines.Blank(t.Content(i)) {
 		return t.Lines(from, to)
 	}
-	for from > 0 && !Blank(t.Content(from-1)) {
+	for from > 0 && !lines.Blank(t.Content(from-1)) {
 		from--
 	}
-	for to < t.Count() && !Blank(t.Content(to)) {
+	for to < t.Count() && !lines.Blank(t.Content(to)) {
 		to++
 	}
 	return t.Lines(from, to)

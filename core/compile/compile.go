@@ -1,4 +1,11 @@
-package program
+// Package compile makes programs of rule scripts.
+//
+// [Scripts] resolves names, fills in parameters, compiles patterns and pulls in the
+// scripts and tables that a script uses. What it makes, a [program.Program], knows
+// nothing of the scripts any more, and the scripts stay as they were. [Examples] runs
+// those that a script holds. Every mistake comes back as a problem with its place, and
+// what is allowed but most likely not meant as a warning.
+package compile
 
 import (
 	"errors"
@@ -10,12 +17,13 @@ import (
 	"unicode/utf8"
 
 	"frizzel/core/pattern"
+	"frizzel/core/program"
 	"frizzel/core/script"
 )
 
-// Compile makes a Program of scripts, which run one after the other. Where the
-// problems hold an error there is no program.
-func Compile(scripts []*script.Script, o Options) (*Program, script.Problems) {
+// Scripts makes a program of scripts, which run one after the other. Where the problems
+// hold an error there is no program.
+func Scripts(scripts []*script.Script, o Options) (*program.Program, script.Problems) {
 	c := newCompiler(o)
 	c.all(scripts)
 	c.problems.Sort()
@@ -28,7 +36,7 @@ func Compile(scripts []*script.Script, o Options) (*Program, script.Problems) {
 func newCompiler(o Options) *compiler {
 	return &compiler{
 		options: o,
-		program: &Program{},
+		program: &program.Program{},
 		known:   map[string]string{},
 		values:  map[string]string{},
 		used:    map[string]bool{},
@@ -60,7 +68,7 @@ func (c *compiler) all(scripts []*script.Script) {
 // compiler turns trees into a program.
 type compiler struct {
 	options  Options
-	program  *Program
+	program  *program.Program
 	problems script.Problems
 	source   *script.Source // of the script at hand
 
@@ -72,9 +80,9 @@ type compiler struct {
 	rules  map[string]int // rules compiled so far, by name
 
 	joiners string
-	rule    *rule
-	within  []*address // the addresses around the statement at hand
-	moved   string     // the first statement that may change the number of lines
+	rule    *program.Rule
+	within  []*program.Address // the addresses around the statement at hand
+	moved   string             // the first statement that may change the number of lines
 }
 
 func (c *compiler) errorf(pos script.Pos, remedy, format string, args ...any) {
@@ -185,7 +193,7 @@ func (c *compiler) checkValues() {
 }
 
 // script compiles the rules of s, over the files that outer accepts.
-func (c *compiler) script(s *script.Script, outer []filter) {
+func (c *compiler) script(s *script.Script, outer []program.Selector) {
 	source, joiners := c.source, c.joiners
 	c.source, c.joiners = s.Source, ""
 	defer func() { c.source, c.joiners = source, joiners }()
@@ -206,26 +214,28 @@ func (c *compiler) script(s *script.Script, outer []filter) {
 			c.namedRule(n, filters, encoding)
 		case *script.Version, *script.Param, *script.Files, *script.Joiners, *script.Encoding, *script.Example:
 		default:
-			c.begin(Rule{Label: fmt.Sprintf("%s:%d", path.Base(s.Source.Name), n.Place().Line)}, filters, encoding)
+			c.begin(program.Rule{
+				Label: fmt.Sprintf("%s:%d", path.Base(s.Source.Name), n.Place().Line), Selectors: filters, Encoding: encoding,
+			})
 			c.body([]script.Node{n})
 		}
 	}
 }
 
 // settings reads the declarations about files of a script or a rule.
-func (c *compiler) settings(items []script.Node, joiners *string) (filters []filter, encoding string) {
-	var f filter
+func (c *compiler) settings(items []script.Node, joiners *string) (filters []program.Selector, encoding string) {
+	var f program.Selector
 	for _, item := range items {
 		switch n := item.(type) {
 		case *script.Files:
 			for _, g := range n.Globs {
 				glob := c.constant(g)
-				if !ValidGlob(glob) {
+				if !program.ValidGlob(glob) {
 					c.errorf(g.Pos, "", "%q is no well-formed glob", glob)
 				} else if n.Not {
-					f.out = append(f.out, glob)
+					f.Out = append(f.Out, glob)
 				} else {
-					f.in = append(f.in, glob)
+					f.In = append(f.In, glob)
 				}
 			}
 		case *script.Joiners:
@@ -235,45 +245,46 @@ func (c *compiler) settings(items []script.Node, joiners *string) (filters []fil
 			c.knownEncoding(n.Name)
 		}
 	}
-	if len(f.in)+len(f.out) > 0 {
-		filters = []filter{f}
+	if len(f.In)+len(f.Out) > 0 {
+		filters = []program.Selector{f}
 	}
 	return filters, encoding
 }
 
 // begin starts a rule.
-func (c *compiler) begin(r Rule, filters []filter, encoding string) {
-	c.rule = &rule{index: len(c.program.rules), filters: filters, encoding: encoding}
-	c.program.rules = append(c.program.rules, c.rule)
-	c.program.Rules = append(c.program.Rules, r)
+func (c *compiler) begin(r program.Rule) {
+	r.Index = len(c.program.Rules)
+	c.rule = &r
+	c.program.Rules = append(c.program.Rules, c.rule)
 }
 
-func (c *compiler) namedRule(n *script.Rule, filters []filter, encoding string) {
+func (c *compiler) namedRule(n *script.Rule, filters []program.Selector, encoding string) {
 	joiners := c.joiners
 	defer func() { c.joiners = joiners }()
 	own, ownEncoding := c.settings(n.Body, &c.joiners)
 	if ownEncoding != "" {
 		encoding = ownEncoding
 	}
-	c.begin(Rule{Name: n.Name, Label: n.Name, About: c.fixed(n.About)}, append(slices.Clone(filters), own...), encoding)
+	c.begin(program.Rule{
+		Name: n.Name, Label: n.Name, About: c.fixed(n.About),
+		Selectors: append(slices.Clone(filters), own...), Encoding: encoding,
+	})
 	for _, item := range n.Body {
 		switch item := item.(type) {
 		case *script.When:
-			c.rule.when = append(c.rule.when, c.condition(item))
+			c.rule.When = append(c.rule.When, c.condition(item))
 		case *script.Expect:
-			c.rule.expects = append(c.rule.expects, expectation{item.Bound, item.PerFile, c.place(item.Pos)})
+			c.rule.Expects = append(c.rule.Expects, program.Expectation{Bound: boundOf(item.Bound), PerFile: item.PerFile, Place: c.place(item.Pos)})
 		}
 	}
 	c.body(n.Body)
-	c.rules[n.Name] = c.rule.index
+	c.rules[n.Name] = c.rule.Index
 }
 
-func (c *compiler) condition(n *script.When) condition {
-	out := condition{When: n, by: -1}
+func (c *compiler) condition(n *script.When) program.Condition {
+	out := program.Condition{Lacks: n.Lacks, By: -1}
 	if n.Pattern != nil {
-		if p := c.pattern(n.Pattern, false); p != nil {
-			out.has = p
-		}
+		out.Pattern = c.pattern(n.Pattern, within)
 	}
 	if n.By != "" {
 		i, ok := c.rules[n.By]
@@ -288,32 +299,32 @@ func (c *compiler) condition(n *script.When) condition {
 			}
 			c.errorf(n.Pos, remedy, "no rule %s runs before this one", n.By)
 		}
-		out.by = i
+		out.By = i
 	}
 	return out
 }
 
 // body compiles statements, and gathers the assertions among them.
 func (c *compiler) body(nodes []script.Node) {
-	c.rule.body = append(c.rule.body, c.actions(nodes)...)
+	c.rule.Body = append(c.rule.Body, c.actions(nodes)...)
 }
 
-func (c *compiler) actions(nodes []script.Node) (out []action) {
+func (c *compiler) actions(nodes []script.Node) (out []program.Action) {
 	for _, n := range nodes {
 		switch n := n.(type) {
 		case *script.Addressed:
 			a := c.address(n.Address)
 			c.within = append(c.within, a)
 			if inner := c.actions(n.Body); len(inner) > 0 {
-				out = append(out, &block{a, inner})
+				out = append(out, &program.Addressed{Address: a, Body: inner})
 			}
 			c.within = c.within[:len(c.within)-1]
 		case *script.Assert:
 			c.assert(n)
 		default:
 			if a := c.statement(n); a != nil {
-				out = append(out, numbered{a, c.program.statements})
-				c.program.statements++
+				out = append(out, program.Statement{Action: a, Number: c.program.Statements})
+				c.program.Statements++
 			}
 		}
 	}

@@ -1,10 +1,11 @@
-package program
+package compile
 
 import (
 	"fmt"
 	"maps"
 	"slices"
 
+	"frizzel/core/program"
 	"frizzel/core/script"
 )
 
@@ -29,9 +30,9 @@ func (t *Trial) Name() string {
 	return name
 }
 
-// Try runs all examples of a script that compiles. The problems are those of the
+// Examples runs all examples of a script that compiles. The problems are those of the
 // examples themselves.
-func Try(s *script.Script, o Options) ([]*Trial, script.Problems) {
+func Examples(s *script.Script, o Options) ([]*Trial, script.Problems) {
 	var trials []*Trial
 	var problems script.Problems
 	compiled := map[string]*compiler{} // by the values set
@@ -92,7 +93,7 @@ func (c *compiler) try(s *script.Script, e *script.Example) (*Trial, script.Prob
 			}
 			return nil, script.Problems{{Source: s.Source, Pos: e.Pos, Reason: "there is no rule " + e.Of, Remedy: near}}
 		}
-		p = p.only(i)
+		p = p.Only(i)
 	}
 	c.problems, c.source = nil, s.Source
 	t := &Trial{Example: e, Given: c.constant(e.Given)}
@@ -103,13 +104,13 @@ func (c *compiler) try(s *script.Script, e *script.Example) (*Trial, script.Prob
 	if len(c.problems) > 0 {
 		return nil, c.problems
 	}
-	f := File{Path: "example"}
+	f := program.File{Path: "example"}
 	if e.File != nil {
 		f.Path = c.fixed(e.File)
 		f.Rel = f.Path
 	}
-	t.Got, t.Failed = p.tryText(f, t.Given)
-	again, _ := p.tryText(f, t.Got)
+	t.Got, t.Failed = tryText(p, f, t.Given)
+	again, _ := tryText(p, f, t.Got)
 	if !t.Passed() || again == t.Got {
 		return t, nil
 	}
@@ -120,23 +121,10 @@ func (c *compiler) try(s *script.Script, e *script.Example) (*Trial, script.Prob
 }
 
 // tryText runs the program over one text.
-func (p *Program) tryText(f File, text string) (got string, failed []string) {
-	res := p.Run(Input{Text: []byte(text), File: f})
+func tryText(p *program.Program, f program.File, text string) (got string, failed []string) {
+	res := p.Run(program.Input{Text: []byte(text), File: f})
 	for _, n := range res.Failures {
 		failed = append(failed, fmt.Sprintf("line %d: %s", n.Line, n.Text))
 	}
 	return string(res.Edits.Apply([]byte(text))), failed
-}
-
-// only returns the program with one rule alone, whatever other rules changed.
-func (p *Program) only(index int) *Program {
-	one := *p
-	one.rules = make([]*rule, len(p.rules))
-	for i := range one.rules {
-		one.rules[i] = &rule{index: i}
-	}
-	alone := *p.rules[index]
-	alone.when = slices.DeleteFunc(slices.Clone(alone.when), func(w condition) bool { return w.has == nil })
-	one.rules[index] = &alone
-	return &one
 }

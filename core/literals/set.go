@@ -1,8 +1,14 @@
-package pattern
+// Package literals finds any of many texts at once, in one pass, whole words or as
+// they stand.
+//
+// The central type is [Set].
+package literals
 
 import (
 	"slices"
 	"unicode/utf8"
+
+	"frizzel/core/word"
 )
 
 // Set finds any of many literals in one pass: at each place the longest that
@@ -13,8 +19,8 @@ import (
 // its last bytes allow (Wu and Manber, "A fast algorithm for multi-pattern
 // searching", 1994); where it cannot rule a literal out, a trie finds the longest.
 type Set struct {
-	word       bool
-	joiners    joiners
+	whole      bool // at whole-word boundaries
+	joiners    word.Joiners
 	ignoreCase bool
 	nodes      []node
 	edges      []edge
@@ -34,29 +40,28 @@ type edge struct {
 	to int32
 }
 
-// SetSpec says what a Set finds.
-type SetSpec struct {
+// Spec says what a Set finds.
+type Spec struct {
 	Literals   []string // none empty, none twice, none with a line break
 	Word       bool     // at whole-word boundaries
 	IgnoreCase bool
 	Joiners    string
 }
 
-// NewSet compiles a Set. Find reports literals by their index in spec.Literals.
-func NewSet(spec SetSpec) *Set {
-	s := &Set{word: spec.Word, joiners: joiners(spec.Joiners), ignoreCase: spec.IgnoreCase}
+// New compiles a Set. Find reports literals by their index in spec.Literals.
+func New(spec Spec) *Set {
+	s := &Set{whole: spec.Word, joiners: word.Joiners(spec.Joiners), ignoreCase: spec.IgnoreCase}
 	keys := make([]key, len(spec.Literals))
 	for i, l := range spec.Literals {
 		keys[i] = key{[]rune(l), int32(i)}
 		if s.ignoreCase {
 			for j, r := range keys[i].runes {
-				keys[i].runes[j] = fold(r)
+				keys[i].runes[j] = word.Fold(r)
 			}
 		}
 	}
 	slices.SortFunc(keys, func(a, b key) int { return slices.Compare(a.runes, b.runes) })
-	s.nodes = append(s.nodes, node{})
-	s.grow(0, keys, 0)
+	s.grow(keys)
 	for _, e := range s.edges[s.nodes[0].edges:s.nodes[0].end] {
 		if e.r < utf8.RuneSelf {
 			s.first[e.r] = e.to
@@ -73,29 +78,37 @@ type key struct {
 	which int32
 }
 
-// grow makes the trie below node n for keys that agree on their first depth runes.
-func (s *Set) grow(n int32, keys []key, depth int) {
-	s.nodes[n].which = -1
-	if len(keys) > 0 && len(keys[0].runes) == depth {
-		s.nodes[n].which = keys[0].which
-		keys = keys[1:]
-	}
-	start := int32(len(s.edges))
-	var groups [][]key
-	for len(keys) > 0 {
-		r := keys[0].runes[depth]
-		end := 1
-		for end < len(keys) && keys[end].runes[depth] == r {
-			end++
+// branch is a node whose edges are still to be made: for keys, in order, that agree on
+// their first depth runes.
+type branch struct {
+	node  int32
+	keys  []key
+	depth int
+}
+
+// grow makes the trie, level by level.
+func (s *Set) grow(keys []key) {
+	s.nodes = append(s.nodes, node{})
+	for todo := []branch{{0, keys, 0}}; len(todo) > 0; todo = todo[1:] {
+		b := todo[0]
+		at := &s.nodes[b.node]
+		at.which, at.edges = -1, int32(len(s.edges))
+		if len(b.keys) > 0 && len(b.keys[0].runes) == b.depth {
+			at.which = b.keys[0].which
+			b.keys = b.keys[1:]
 		}
-		groups = append(groups, keys[:end])
-		s.edges = append(s.edges, edge{r, int32(len(s.nodes))})
-		s.nodes = append(s.nodes, node{})
-		keys = keys[end:]
-	}
-	s.nodes[n].edges, s.nodes[n].end = start, int32(len(s.edges))
-	for i, g := range groups {
-		s.grow(s.edges[start+int32(i)].to, g, depth+1)
+		for len(b.keys) > 0 {
+			r, end := b.keys[0].runes[b.depth], 1
+			for end < len(b.keys) && b.keys[end].runes[b.depth] == r {
+				end++
+			}
+			to := int32(len(s.nodes))
+			s.edges = append(s.edges, edge{r, to})
+			s.nodes = append(s.nodes, node{})
+			todo = append(todo, branch{to, b.keys[:end], b.depth + 1})
+			b.keys = b.keys[end:]
+		}
+		s.nodes[b.node].end = int32(len(s.edges))
 	}
 }
 
@@ -192,7 +205,7 @@ func (s *Set) skip(text []byte, at int) int {
 			continue
 		}
 		start := end - s.window
-		if c := text[start]; (c >= utf8.RuneSelf || s.first[c] != 0) && (!s.word || !s.joiners.wordBefore(text, start)) {
+		if c := text[start]; (c >= utf8.RuneSelf || s.first[c] != 0) && (!s.whole || !s.joiners.Before(text, start)) {
 			return start
 		}
 		end++
@@ -211,7 +224,7 @@ func foldASCII(c byte, ignoreCase bool) byte {
 // text[at] and is accepted, or -1 for the index.
 func (s *Set) longest(text []byte, at, hi int) (end, which int) {
 	which = -1
-	if s.word && s.joiners.wordBefore(text, at) {
+	if s.whole && s.joiners.Before(text, at) {
 		return 0, which
 	}
 	for n, i := int32(0), at; i < hi; {
@@ -222,13 +235,13 @@ func (s *Set) longest(text []byte, at, hi int) (end, which int) {
 			}
 		}
 		if s.ignoreCase {
-			r = fold(r)
+			r = word.Fold(r)
 		}
 		if n = s.step(n, r); n == 0 {
 			break
 		}
 		i += size
-		if w := s.nodes[n].which; w >= 0 && (!s.word || !s.joiners.wordAfter(text, i)) {
+		if w := s.nodes[n].which; w >= 0 && (!s.whole || !s.joiners.After(text, i)) {
 			end, which = i, int(w)
 		}
 	}

@@ -1,4 +1,4 @@
-package program
+package compile
 
 import (
 	"fmt"
@@ -9,6 +9,7 @@ import (
 	"unicode/utf8"
 
 	"frizzel/core/pattern"
+	"frizzel/core/program"
 	"frizzel/core/script"
 )
 
@@ -79,7 +80,7 @@ func hostRun(s string, atEnd bool) string {
 }
 
 // lintReplace warns of what a replace does not do, or does once more in the next run.
-func (c *compiler) lintReplace(n *script.Replace, p *pattern.Pattern, with *template) {
+func (c *compiler) lintReplace(n *script.Replace, p *pattern.Pattern, with *program.Template) {
 	if p.MatchesEmpty() && !onlyAnchors(n.Pattern.Text.Raw) {
 		c.warn(n.Pattern.Text.Pos, "say + instead of *, or name what must be there", "this pattern matches the empty text, which is everywhere")
 	}
@@ -106,23 +107,23 @@ func onlyAnchors(expr string) bool {
 
 // growsAgain reports whether a replacement, where it can be told, is changed by a
 // second run.
-func growsAgain(n *script.Replace, p *pattern.Pattern, with *template) bool {
-	whole := func(p part) bool { return p.from == sourceGroup && p.group == 0 && len(p.filters) == 0 }
-	if slices.ContainsFunc(with.parts, whole) {
-		return len(with.parts) > 1 && len(n.Pattern.Guards) == 0 && n.Which == (script.Which{})
+func growsAgain(n *script.Replace, p *pattern.Pattern, with *program.Template) bool {
+	whole := func(p program.Part) bool { return p.From == program.FromGroup && p.Group == 0 && len(p.Filters) == 0 }
+	if slices.ContainsFunc(with.Parts, whole) {
+		return len(with.Parts) > 1 && len(n.Pattern.Guards) == 0 && n.Which == (script.Which{})
 	}
 	text := ""
-	for _, part := range with.parts {
-		if part.from != sourceLiteral {
+	for _, part := range with.Parts {
+		if part.From != program.FromLiteral {
 			return false
 		}
-		text += part.literal
+		text += part.Literal
 	}
 	changes := false
 	p.Find([]byte(text), 0, len(text), func(loc []int) bool {
 		fresh := []byte(text)
 		if n.KeepCase {
-			fresh = keepCase([]byte(text[loc[0]:loc[1]]), fresh)
+			fresh = program.KeepCase([]byte(text[loc[0]:loc[1]]), fresh)
 		}
 		changes = loc[0] < loc[1] && text[loc[0]:loc[1]] != string(fresh)
 		return !changes
@@ -130,8 +131,8 @@ func growsAgain(n *script.Replace, p *pattern.Pattern, with *template) bool {
 	return changes
 }
 
-// numbered warns of a line number that an earlier statement may have moved.
-func (c *compiler) numbered(pos script.Pos) {
+// countsLines warns of a line number that an earlier statement may have moved.
+func (c *compiler) countsLines(pos script.Pos) {
 	if c.moved != "" {
 		c.warn(pos, "number the lines first, or select them by what they hold",
 			"the line numbers here are those after %s, which may add or remove lines", c.moved)

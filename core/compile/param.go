@@ -1,0 +1,62 @@
+package compile
+
+import (
+	"time"
+
+	"frizzel/core/program"
+	"frizzel/core/script"
+)
+
+// Options are what a script is compiled with.
+type Options struct {
+	// Values are the parameters given, by name. A name that no parameter has is
+	// an error.
+	Values map[string]string
+	// Env looks up an environment variable; nil finds none.
+	Env func(name string) (value string, ok bool)
+	// Now is the instant that {=today} is taken from.
+	Now time.Time
+	// Load reads a script or a table that the script names, by its path relative
+	// to the script's own name; nil finds none.
+	Load func(path string) ([]byte, error)
+	// Lenient gives a parameter without a value its own name, so that a script
+	// can be checked without one.
+	Lenient bool
+}
+
+// param declares a parameter, with its value.
+func (c *compiler) param(p *script.Param) {
+	if other, ok := c.known[p.Name]; ok {
+		c.errorf(p.Pos, "", "the name %q is taken by %s", p.Name, other)
+		return
+	}
+	c.known[p.Name] = "a parameter"
+	param := program.Param{Name: p.Name, About: c.fixed(p.About)}
+	if v, ok := c.options.Values[p.Name]; ok {
+		param.Value, param.Given = v, true
+	} else if v, ok := c.fromEnv(p.Env); ok {
+		param.Value, param.Given = v, true
+	} else if p.Default != nil {
+		param.Value, param.Given = c.fixed(p.Default), true
+	}
+	if p.Matching != nil {
+		if m := c.pattern(p.Matching, within); m != nil && param.Given && !m.MatchesWhole(param.Value) {
+			c.errorf(p.Pos, "", "the parameter %s is %q, which does not match %s", p.Name, param.Value, describe(p.Matching))
+		}
+	}
+	if !param.Given {
+		if !c.options.Lenient {
+			c.errorf(p.Pos, "give it with --set "+p.Name+"=VALUE", "the parameter %s has no value", p.Name)
+		}
+		param.Value = p.Name
+	}
+	c.values[p.Name] = param.Value
+	c.program.Params = append(c.program.Params, param)
+}
+
+func (c *compiler) fromEnv(name *script.Text) (string, bool) {
+	if name == nil || c.options.Env == nil {
+		return "", false
+	}
+	return c.options.Env(c.fixed(name))
+}

@@ -1,0 +1,118 @@
+package compile
+
+import (
+	"strconv"
+	"strings"
+
+	"frizzel/core/pattern"
+	"frizzel/core/program"
+	"frizzel/core/script"
+)
+
+// Pattern compiles a pattern of the rule language that stands alone; name is
+// what messages call it.
+func Pattern(name, text string) (*pattern.Pattern, script.Problems) {
+	const before = "forbid " // the shortest statement around a pattern
+	s, problems := script.Parse(name, before+text)
+	if len(problems) == 0 {
+		var p *program.Program
+		if p, problems = Scripts([]*script.Script{s}, Options{}); p != nil {
+			for _, r := range p.Rules {
+				for _, a := range r.Asserts {
+					return a.Pattern, nil
+				}
+			}
+		}
+	}
+	return nil, problems.Errors()
+}
+
+// Template compiles a text that stands alone for the matches of a program's last
+// assertion; name is what messages call it.
+func Template(p *program.Program, name, text string, o Options) (*program.Template, script.Problems) {
+	t, problems := script.ParseText(name, text)
+	if len(problems) > 0 {
+		return nil, problems
+	}
+	c := newCompiler(o)
+	c.source = &script.Source{Name: name, Text: text}
+	groups := []string{""}
+	for _, r := range p.Rules {
+		for _, a := range r.Asserts {
+			groups = a.Pattern.Groups()
+		}
+	}
+	return c.template(t, groups), c.problems
+}
+
+// reach says how far a regular expression matches.
+type reach int
+
+const (
+	within reach = iota // a line
+	across              // all lines at once
+)
+
+// describe writes a pattern short, for a message.
+func describe(p *script.Pattern) string {
+	s := p.Kind.String() + " " + strconv.Quote(p.Text.Raw)
+	if p.Kind == script.WholeLines {
+		line, _, more := strings.Cut(p.Text.Raw, "\n")
+		s = "lines " + strconv.Quote(line)
+		if more {
+			s += " …"
+		}
+	}
+	return s
+}
+
+// pattern compiles a pattern, with parameters filled in; nil after an error.
+func (c *compiler) pattern(p *script.Pattern, reach reach) *pattern.Pattern {
+	if p.Kind == script.Regex && !c.notInClass(p.Text) {
+		return nil
+	}
+	spec := pattern.Spec{
+		Kind:        patternKind[p.Kind],
+		Whole:       p.Whole,
+		IgnoreCase:  p.IgnoreCase,
+		AcrossLines: reach == across,
+		Captures:    true,
+		Joiners:     c.joiners,
+		Source:      c.matched(p.Kind, p.Text),
+	}
+	for _, g := range p.Guards {
+		source := c.matched(g.Kind, g.Text)
+		if g.Kind != script.Regex && (source == "" || strings.Contains(source, "\n")) {
+			c.errorf(g.Pos, "", "a guard is some text within one line")
+			return nil
+		}
+		spec.Guards = append(spec.Guards, pattern.Guard{Not: g.Not, Preceded: g.Preceded, Kind: patternKind[g.Kind], Source: source})
+	}
+	if spec.Kind != pattern.Regex && spec.Source == "" {
+		c.errorf(p.Pos, "", "this pattern is empty")
+		return nil
+	}
+	compiled, err := pattern.Compile(spec)
+	if err != nil {
+		c.badRegex(p, err)
+		return nil
+	}
+	c.lintRegex(p)
+	return compiled
+}
+
+var patternKind = map[script.PatternKind]pattern.Kind{
+	script.PlainText:  pattern.Text,
+	script.WholeWord:  pattern.Word,
+	script.Regex:      pattern.Regex,
+	script.WholeLines: pattern.Lines,
+}
+
+// matched returns a pattern's text; in a regular expression a value stands as one
+// literal atom.
+func (c *compiler) matched(kind script.PatternKind, t *script.Text) string {
+	if kind != script.Regex {
+		return c.constant(t)
+	}
+	return c.fill(t, atom)
+}

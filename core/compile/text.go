@@ -1,0 +1,178 @@
+package compile
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"frizzel/core/program"
+	"frizzel/core/script"
+)
+
+// builtin returns the value of a placeholder that is the same for a whole run.
+func (c *compiler) builtin(name string) (string, bool) {
+	switch name {
+	case "tab":
+		return "\t", true
+	case "newline":
+		return "\n", true
+	case "today":
+		return c.options.Now.Format(time.DateOnly), true
+	}
+	return "", false
+}
+
+// fixed returns the value of a text that holds no placeholder, "" for nil.
+func (c *compiler) fixed(t *script.Text) string {
+	if t == nil {
+		return ""
+	}
+	s, _ := t.Plain()
+	return s
+}
+
+// constant returns a text's value, with parameters filled in; what depends on the
+// file or the match is an error.
+func (c *compiler) constant(t *script.Text) string {
+	return c.fill(t, func(s string) string { return s })
+}
+
+// fill is constant with each placeholder's value passed through quote.
+func (c *compiler) fill(t *script.Text, quote func(string) string) string {
+	var b strings.Builder
+	for _, part := range t.Parts {
+		if part.Hole == nil {
+			b.WriteString(part.Literal)
+			continue
+		}
+		v, ok := c.value(part.Hole)
+		if !ok {
+			if slices.Contains(script.Builtin, part.Hole.Name) || isNumber(part.Hole.Name) {
+				c.errorf(part.Hole.Pos, "", "{=%s} depends on the file or the match, and cannot stand here", part.Hole.Name)
+			} else {
+				c.unknown(part.Hole, nil)
+			}
+			continue
+		}
+		b.WriteString(quote(v))
+	}
+	return b.String()
+}
+
+// value returns a placeholder's value where it is the same for a whole run.
+func (c *compiler) value(h *script.Placeholder) (string, bool) {
+	v, ok := c.builtin(h.Name)
+	if !ok {
+		if v, ok = c.values[h.Name]; !ok {
+			return "", false
+		}
+		c.used[h.Name] = true
+	}
+	v, err := program.Filter(v, filterings(h.Filters))
+	if err != nil && !c.options.Lenient {
+		c.errorf(h.Pos, "", "%v", err)
+	}
+	return v, true
+}
+
+// unknown reports a placeholder that names nothing.
+func (c *compiler) unknown(h *script.Placeholder, groups []string) {
+	known := slices.Clone(script.Builtin)
+	for name := range c.values {
+		known = append(known, name)
+	}
+	for _, g := range groups {
+		if g != "" {
+			known = append(known, g)
+		}
+	}
+	slices.Sort(known)
+	remedy := "declare it with param " + h.Name + ", or write {== where the two characters {= are meant"
+	if near := script.Nearest(h.Name, known); near != "" {
+		remedy = "did you mean {=" + near + "}?"
+	}
+	c.errorf(h.Pos, remedy, "{=%s} names nothing", h.Name)
+}
+
+func isNumber(s string) bool {
+	_, err := strconv.Atoi(s)
+	return err == nil
+}
+
+// filterings are filters, compiled.
+func filterings(filters []script.Filter) []program.Filtering {
+	var out []program.Filtering
+	for _, f := range filters {
+		out = append(out, program.Filtering(f))
+	}
+	return out
+}
+
+// sources are the placeholders that are filled in for each change.
+var sources = map[string]program.Source{
+	"count": program.FromCount, "count-all": program.FromCountAll, "line": program.FromLine, "file": program.FromFile, "filename": program.FromFileName,
+}
+
+// template compiles a text. groups are the names of the pattern's groups, group 0
+// included; nil where there is no match to refer to.
+func (c *compiler) template(t *script.Text, groups []string) *program.Template {
+	tmpl := &program.Template{}
+	literal := func(s string) {
+		if n := len(tmpl.Parts); n > 0 && tmpl.Parts[n-1].From == program.FromLiteral {
+			tmpl.Parts[n-1].Literal += s
+		} else if s != "" {
+			tmpl.Parts = append(tmpl.Parts, program.Part{Literal: s})
+		}
+	}
+	for _, p := range t.Parts {
+		if p.Hole == nil {
+			literal(p.Literal)
+			continue
+		}
+		hole := program.Part{Filters: filterings(p.Hole.Filters)}
+		if from, ok := sources[p.Hole.Name]; ok {
+			hole.From = from
+			c.program.Sequential = c.program.Sequential || from == program.FromCountAll
+		} else if g, ok := c.group(p.Hole, groups); ok {
+			hole.From, hole.Group = program.FromGroup, g
+		} else if v, ok := c.value(p.Hole); ok {
+			literal(v)
+			continue
+		} else {
+			c.unknownIn(p.Hole, groups)
+			continue
+		}
+		tmpl.Parts = append(tmpl.Parts, hole)
+	}
+	return tmpl
+}
+
+// group returns the number of the group that a placeholder names.
+func (c *compiler) group(h *script.Placeholder, groups []string) (int, bool) {
+	if n, err := strconv.Atoi(h.Name); err == nil {
+		return n, n < len(groups)
+	}
+	i := slices.Index(groups, h.Name)
+	if i > 0 {
+		if _, ok := c.values[h.Name]; ok {
+			c.errorf(h.Pos, "rename one of them", "{=%s} is both a group and a parameter", h.Name)
+		}
+	}
+	return i, i > 0
+}
+
+// unknownIn reports a placeholder that names nothing, or a group that is not there.
+func (c *compiler) unknownIn(h *script.Placeholder, groups []string) {
+	n, err := strconv.Atoi(h.Name)
+	switch {
+	case err != nil:
+		c.unknown(h, groups)
+	case len(groups) == 0:
+		c.errorf(h.Pos, "", "{=%d} refers to a match, and there is none here", n)
+	case len(groups) == 1:
+		c.errorf(h.Pos, "{=0} is the whole match", "there is no group %d: the pattern has no groups", n)
+	default:
+		c.errorf(h.Pos, "", "there is no group %d: the pattern's last one is %d", n, len(groups)-1)
+	}
+}

@@ -1,0 +1,95 @@
+// Package lines is what a line is: where one begins and ends in a text, how it ends,
+// and what is white space in it.
+//
+// A line ends in "\n" or "\r\n", and the ending is part of it; the last line of a text
+// may lack one. An empty text has no line. Places are byte offsets.
+package lines
+
+import "bytes"
+
+// Start returns where the line that holds text[at] begins, not before lo.
+func Start(text []byte, lo, at int) int {
+	return lo + bytes.LastIndexByte(text[lo:at], '\n') + 1
+}
+
+// Next returns where the line after the one that holds text[at] begins, not past hi.
+func Next(text []byte, at, hi int) int {
+	i := bytes.IndexByte(text[at:hi], '\n')
+	if i < 0 {
+		return hi
+	}
+	return at + i + 1
+}
+
+// Previous returns where the line before the one that begins at at begins, not before lo.
+func Previous(text []byte, lo, at int) int {
+	if at <= lo {
+		return lo
+	}
+	return Start(text, lo, at-1)
+}
+
+// End returns where the line that holds text[at] ends, before its ending and not
+// before at, and where the next line begins; neither is past hi.
+func End(text []byte, at, hi int) (end, next int) {
+	next = Next(text, at, hi)
+	return at + len(Content(text[at:next])), next
+}
+
+// AtStart reports whether a line begins at at, or the text ends with one there.
+func AtStart(text []byte, at int) bool { return at == 0 || text[at-1] == '\n' }
+
+// AtEnd reports whether a line ends at at, before its ending.
+func AtEnd(text []byte, at int) bool {
+	return at == len(text) || text[at] == '\n' || bytes.HasPrefix(text[at:], []byte("\r\n"))
+}
+
+// Content returns a line without its ending; it shares the line's bytes.
+func Content(line []byte) []byte {
+	if n := len(line); n > 0 && line[n-1] == '\n' {
+		line = line[:n-1]
+		if n > 1 && line[n-2] == '\r' {
+			line = line[:n-2]
+		}
+	}
+	return line
+}
+
+// Ending returns the line ending that text ends in, "" for none.
+func Ending(text []byte) string {
+	switch {
+	case bytes.HasSuffix(text, []byte("\r\n")):
+		return "\r\n"
+	case bytes.HasSuffix(text, []byte("\n")):
+		return "\n"
+	}
+	return ""
+}
+
+// FirstEnding returns the ending of a text's first line, "\n" where it has none.
+func FirstEnding(text []byte) string {
+	if i := bytes.IndexByte(text, '\n'); i > 0 && text[i-1] == '\r' {
+		return "\r\n"
+	}
+	return "\n"
+}
+
+// Count counts the lines of a text, the last of which may lack its ending.
+func Count(text []byte) int {
+	n := bytes.Count(text, []byte("\n"))
+	if len(text) > 0 && text[len(text)-1] != '\n' {
+		n++
+	}
+	return n
+}
+
+// Number returns the number, from 1, of the line that holds text[at].
+func Number(text []byte, at int) int { return bytes.Count(text[:at], []byte("\n")) + 1 }
+
+// Blank reports whether a line holds nothing but white space.
+func Blank(line []byte) bool { return len(bytes.TrimSpace(line)) == 0 }
+
+// Indentation returns the blanks and tabs that a line begins with.
+func Indentation(line []byte) []byte {
+	return line[:len(line)-len(bytes.TrimLeft(line, " \t"))]
+}

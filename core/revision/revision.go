@@ -1,0 +1,75 @@
+// Package revision is what rules make of one file: its bytes become text, the rules run
+// over it, and their edits are carried back to the bytes.
+//
+// The central type is [Revision].
+package revision
+
+import (
+	"fmt"
+
+	"frizzel/core/diff"
+	"frizzel/core/edit"
+	"frizzel/core/program"
+	"frizzel/core/textfile"
+)
+
+// Revision is what rules make of one file.
+type Revision struct {
+	File *textfile.File
+	Text edit.List // against File.Text
+	Raw  edit.List // the same against File.Raw
+	Made *program.Result
+	// Refuse is why the file cannot be written: a *FailureError, or that of an encoding
+	// that cannot hold what was to be written.
+	Refuse error
+}
+
+// FailureError is the error of a file for which a rule could not make what it was
+// to write.
+type FailureError struct{ program.Note }
+
+func (e *FailureError) Error() string { return fmt.Sprintf("line %d: %s", e.Line, e.Note.Text) }
+
+// Of runs a program over a file. The input's Text is filled in.
+func Of(p *program.Program, file *textfile.File, in program.Input) *Revision {
+	in.Text = file.Text
+	made := p.Run(in)
+	r := &Revision{File: file, Text: made.Edits, Made: made}
+	switch {
+	case len(made.Failures) > 0:
+		r.Refuse = &FailureError{made.Failures[0]}
+	case len(made.Edits) > 0 || made.Encoding != "":
+		r.Raw, r.Refuse = file.Encode(r.Text, made.Encoding)
+	}
+	if made.Encoding != "" && len(r.Raw) > 0 && file.Encoding() != made.Encoding {
+		made.Changes[made.EncodedBy]++
+	}
+	return r
+}
+
+// ByHand is the revision that makes a file's text another one, which a person wrote.
+// What the program asserts is asked of that text.
+func ByHand(p *program.Program, file *textfile.File, fresh []byte, in program.Input) *Revision {
+	r := &Revision{File: file, Text: diff.Compare(file.Text, fresh)}
+	in.Text, in.Decide = fresh, leave
+	r.Made = p.Run(in)
+	r.Raw, r.Refuse = file.Encode(r.Text, "")
+	return r
+}
+
+// None returns what the program says of a file of which no change is taken.
+func None(p *program.Program, file *textfile.File, in program.Input) *program.Result {
+	in.Text, in.Decide = file.Text, leave
+	return p.Run(in)
+}
+
+func leave(program.Proposal) program.Answer { return program.Answer{Leave: true} }
+
+// Changes returns how many changes the rules made, or a person.
+func (r *Revision) Changes() int {
+	n := 0
+	for _, c := range r.Made.Changes {
+		n += c
+	}
+	return n
+}

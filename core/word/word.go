@@ -1,0 +1,93 @@
+// Package word says which characters belong to a word, and which are the same but
+// for case.
+//
+// Letters, marks and digits of every script and the underscore belong to a word
+// wherever they stand; the characters of [Joiners] do where they stand between two
+// that do. Case is that of Unicode's simple folding, as package regexp has it.
+package word
+
+import (
+	"strings"
+	"unicode"
+	"unicode/utf8"
+)
+
+// Is reports whether r belongs to a word wherever it stands.
+func Is(r rune) bool {
+	if r < utf8.RuneSelf {
+		return 'a' <= r && r <= 'z' || 'A' <= r && r <= 'Z' || '0' <= r && r <= '9' || r == '_'
+	}
+	return unicode.IsLetter(r) || unicode.IsMark(r) || unicode.IsDigit(r)
+}
+
+// Joiners are the characters that belong to a word where they stand between two
+// characters that do.
+type Joiners string
+
+// Before reports whether the character that ends at text[at] belongs to a word.
+func (j Joiners) Before(text []byte, at int) bool {
+	r, size := utf8.DecodeLastRune(text[:at])
+	if size == 0 {
+		return false
+	}
+	return Is(r) || j.joins(r, size) && between(text[:at-size], text[at:])
+}
+
+// After reports whether the character that begins at text[at] belongs to a word.
+func (j Joiners) After(text []byte, at int) bool {
+	r, size := utf8.DecodeRune(text[at:])
+	if size == 0 {
+		return false
+	}
+	return Is(r) || j.joins(r, size) && between(text[:at], text[at+size:])
+}
+
+// Whole reports whether text[start:end] stands at whole-word boundaries.
+func (j Joiners) Whole(text []byte, start, end int) bool {
+	return !j.Before(text, start) && !j.After(text, end)
+}
+
+func (j Joiners) joins(r rune, size int) bool {
+	return strings.ContainsRune(string(j), r) && !(r == utf8.RuneError && size == 1)
+}
+
+// between reports whether a word's characters stand at the end of left and at the
+// start of right.
+func between(left, right []byte) bool {
+	l, _ := utf8.DecodeLastRune(left)
+	r, _ := utf8.DecodeRune(right)
+	return Is(l) && Is(r)
+}
+
+// Fold returns the least character that is equal to r but for case.
+func Fold(r rune) rune {
+	if r < utf8.RuneSelf {
+		if 'a' <= r && r <= 'z' {
+			r -= 'a' - 'A'
+		}
+		return r
+	}
+	least := r
+	for f := unicode.SimpleFold(r); f != r; f = unicode.SimpleFold(f) {
+		least = min(least, f)
+	}
+	return least
+}
+
+// FoldString folds every character of s, so that two texts that are equal but for
+// case give the same.
+func FoldString(s string) string { return strings.Map(Fold, s) }
+
+// HasCase reports whether any character of s has another case.
+func HasCase(s string) bool {
+	return strings.ContainsFunc(s, func(r rune) bool { return unicode.SimpleFold(r) != r })
+}
+
+// Variants returns the UTF-8 of all characters that are r but for case, r's first.
+func Variants(r rune) [][]byte {
+	all := [][]byte{[]byte(string(r))}
+	for f := unicode.SimpleFold(r); f != r; f = unicode.SimpleFold(f) {
+		all = append(all, []byte(string(f)))
+	}
+	return all
+}
