@@ -6,7 +6,9 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"syscall"
 	"testing"
+	"time"
 
 	"github.com/rogpeppe/go-internal/testscript"
 	"github.com/stretchr/testify/require"
@@ -53,6 +55,7 @@ func TestScripts(t *testing.T) {
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
 			"frizzel": runFrizzel,
 			"decode":  decode,
+			"guard":   endGuard,
 		},
 	})
 }
@@ -72,6 +75,38 @@ func runFrizzel(ts *testscript.TestScript, neg bool, args []string) {
 	if status != args[0] {
 		ts.Fatalf("exit status %s, want %s", status, args[0])
 	}
+}
+
+// endGuard is `guard SIGNAL`: whoever watches over runs on hold here is sent the signal, and
+// waited for.
+func endGuard(ts *testscript.TestScript, _ bool, args []string) {
+	for _, pid := range guardsOf(ts.Getenv("FRIZZEL_STATE")) {
+		process, err := os.FindProcess(pid)
+		ts.Check(err)
+		_ = process.Signal(map[string]os.Signal{"TERM": syscall.SIGTERM, "KILL": syscall.SIGKILL}[args[0]])
+		for process.Signal(syscall.Signal(0)) == nil {
+			if state, err := os.ReadFile(fmt.Sprintf("/proc/%d/stat", pid)); err != nil || bytes.Contains(state, []byte(") Z ")) {
+				break
+			}
+			time.Sleep(5 * time.Millisecond)
+		}
+	}
+}
+
+// guardsOf finds the processes that watch over runs of a store.
+func guardsOf(state string) (pids []int) {
+	all, _ := filepath.Glob("/proc/[0-9]*/environ")
+	for _, path := range all {
+		environ, _ := os.ReadFile(path)
+		command, _ := os.ReadFile(filepath.Join(filepath.Dir(path), "cmdline"))
+		if bytes.Contains(environ, []byte("FRIZZEL_STATE="+state+"\x00")) && bytes.Contains(command, []byte("frizzel\x00guard\x00")) {
+			var pid int
+			if _, err := fmt.Sscanf(path, "/proc/%d/", &pid); err == nil {
+				pids = append(pids, pid)
+			}
+		}
+	}
+	return pids
 }
 
 // decode is `decode ENCODING FILE`: the file's text goes to the file decoded, as UTF-8.

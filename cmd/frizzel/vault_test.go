@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"strconv"
 	"strings"
 	"sync"
@@ -151,17 +152,27 @@ func TestAttributesStay(t *testing.T) {
 	require.Equal(t, map[string]int{"depot-3": 4}, hosts(t, folder))
 }
 
-// A run on hold is put back when its terminal, its session and its parent are gone.
+// A run on hold is watched when its terminal, its session and its parent are gone, and put
+// back when whoever watches is told to end.
 func TestHoldOutlivesItsTerminal(t *testing.T) {
+	if runtime.GOOS != "linux" {
+		t.Skip("processes are looked for as Linux shows them")
+	}
 	folder := yard(t, 2)
-	term := atTerminal(t, folder, "apply", "--ask", "file", "--hold", "2s", "--word", "depot-3", "--with", "depot-4", ".")
+	term := atTerminal(t, folder, "apply", "--ask", "file", "--hold", "10h", "--word", "depot-3", "--with", "depot-4", ".")
 	term.expect("file 1 of")
 	term.press("r")
 	term.expect("on hold")
 	term.ends(0)
 	require.NoError(t, term.file.Close())
 	require.Equal(t, 0, hosts(t, folder)["depot-3"])
-	require.Eventually(t, func() bool { return hosts(t, folder)["depot-4"] == 0 }, 10*time.Second, 100*time.Millisecond)
+	guards := guardsOf(filepath.Join(filepath.Dir(folder), "state"))
+	require.Len(t, guards, 1)
+	require.NoError(t, syscall.Kill(guards[0], syscall.SIGTERM))
+	require.Eventually(t, func() bool {
+		return len(guardsOf(filepath.Join(filepath.Dir(folder), "state"))) == 0
+	}, time.Minute, 5*time.Millisecond)
+	require.Equal(t, 0, hosts(t, folder)["depot-4"])
 }
 
 // What the user may not write is refused, and so is a folder that takes no files;

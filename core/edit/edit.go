@@ -89,3 +89,25 @@ func (l List) Invert(text []byte) List {
 	}
 	return inverse
 }
+
+// Fits reports whether the edits are in order and within a text of size bytes, as a list
+// that comes from outside may not be.
+func (l List) Fits(size int) bool {
+	at := 0
+	for _, e := range l {
+		if e.Start < at || e.End < e.Start || e.End > size {
+			return false
+		}
+		at = e.End
+	}
+	return true
+}
+
+// Clone returns the list with new texts of its own, that keep no larger text in memory.
+func (l List) Clone() List {
+	out := slices.Clone(l)
+	for i := range out {
+		out[i].New = bytes.Clone(out[i].New)
+	}
+	return out
+}

@@ -10,12 +10,12 @@ import (
 // and the line, from 1, of one that is opened and never closed, or 0.
 func (a *Address) ranges(t *structure.Text, e edit.Span) (spans []edit.Span, unclosed int) {
 	for at := e.Start; at < e.End; {
-		opening, ok := a.Open.find(t, e, at, at, true)
+		opening, ok := a.Open.opens(t, e, at)
 		if !ok {
 			break
 		}
 		first := lines.Start(t.Bytes, e.Start, opening.start)
-		closing, ok := a.Close.find(t, e, opening.end, first, false)
+		closing, ok := a.Close.closes(t, e, opening.end, first)
 		if !ok {
 			if a.Kind != Until {
 				return spans, t.At(first) + 1
@@ -48,12 +48,23 @@ func (a *Address) ranges(t *structure.Text, e edit.Span) (spans []edit.Span, unc
 // place is where a mark was found, bytes.
 type place struct{ start, end int }
 
-// find returns the first place of the mark at or after at, where at may be within
-// a line. A mark by line number is the whole of that line; as a closing mark it
-// also is the line that holds from, where the range was opened.
-func (m *Mark) find(t *structure.Text, e edit.Span, at, from int, opening bool) (place, bool) {
+// opens returns the first place of the mark in a span at or after at, where a line begins.
+func (m *Mark) opens(t *structure.Text, e edit.Span, at int) (place, bool) {
+	if m.Pattern != nil {
+		start, end, ok := m.Pattern.First(t.Bytes, at, e.End, at)
+		return place{start, end}, ok
+	}
+	start, ok := m.lineStart(t, e)
+	return place{start, start}, ok && start >= at && start < e.End
+}
+
+// closes returns the first place of the mark in a span at or after at, which may be within
+// a line. A mark by line number is the whole of that line, and also that one which holds
+// from, where the range was opened.
+func (m *Mark) closes(t *structure.Text, e edit.Span, at, from int) (place, bool) {
 	if m.Pattern == nil {
-		return m.numbered(t, e, at, from, opening)
+		start, ok := m.lineStart(t, e)
+		return place{max(start, at), max(start, at)}, ok && start >= from && start < e.End
 	}
 	if at > e.Start && !lines.AtStart(t.Bytes, at) {
 		line := lines.Start(t.Bytes, e.Start, at)
@@ -63,20 +74,16 @@ func (m *Mark) find(t *structure.Text, e edit.Span, at, from int, opening bool) 
 		}
 		at = next
 	}
-	start, end, ok := m.Pattern.First(t.Bytes, at, e.End, at)
-	return place{start, end}, ok
+	return m.opens(t, e, at)
 }
 
-func (m *Mark) numbered(t *structure.Text, e edit.Span, at, from int, opening bool) (place, bool) {
-	start := lines.Previous(t.Bytes, e.Start, e.End)
-	if m.Line > 0 {
-		if m.Line > t.Count() {
-			return place{}, false
-		}
-		start = t.Start(m.Line - 1)
+// lineStart returns where the line begins that the mark numbers.
+func (m *Mark) lineStart(t *structure.Text, e edit.Span) (int, bool) {
+	switch {
+	case m.Line == 0:
+		return lines.Previous(t.Bytes, e.Start, e.End), true
+	case m.Line > t.Count():
+		return 0, false
 	}
-	if opening {
-		return place{start, start}, start >= at && start < e.End
-	}
-	return place{max(start, at), max(start, at)}, start >= from && start < e.End
+	return t.Start(m.Line - 1), true
 }

@@ -33,8 +33,8 @@ type Proposal struct {
 	Key  Key
 	Rule int // index in Program.Rules
 	Line int // of the text as it was read, from 1, where it begins
-	// Edits are against Text, the text as the statement found it. All are valid
-	// only during the call.
+	// Edits are against Text, the text as the statement found it, which is never
+	// changed. The list is valid during the call only, what it holds longer.
 	Edits edit.List
 	Text  []byte
 }

@@ -62,6 +62,20 @@ func IsBinary(raw []byte) bool {
 	return bytes.IndexByte(raw[:min(len(raw), SniffLen)], 0) >= 0
 }
 
+// Binary reports whether the first bytes of a file, SniffLen of them or all, tell that
+// Decode will return ErrBinary for the whole of it.
+func Binary(head []byte, encoding string) bool {
+	head = head[:min(len(head), SniffLen)]
+	if !IsBinary(head) {
+		return false
+	}
+	if encoding != "" {
+		e, err := EncodingNamed(encoding)
+		return err == nil && !e.wide
+	}
+	return !detect(head[:len(head)&^1]).wide
+}
+
 // Encoding returns the name of the file's encoding.
 func (f *File) Encoding() string { return f.encoding.name }
 

@@ -2,18 +2,14 @@ package cli
 
 import (
 	"context"
-	"errors"
 	"fmt"
-	"os"
-	"path/filepath"
 
 	"github.com/spf13/cobra"
 
-	"frizzel/core/edit"
 	"frizzel/internal/report"
 	"frizzel/internal/review"
 	"frizzel/internal/run"
-	"frizzel/internal/vault"
+	"frizzel/internal/usecase"
 )
 
 const applyLong = `Show what rules would change, ask, and write what is taken.
@@ -59,14 +55,7 @@ func (a *app) apply() *cobra.Command {
 			if f.sealed == "" {
 				return a.applyRules(c, &f, paths)
 			}
-			s, err := readSeal(c, f.sealed, paths)
-			if err != nil {
-				return err
-			}
-			if err := a.canAsk(f.yes); err != nil {
-				return err
-			}
-			return a.applySeal(c, s, f.yes, &f.how)
+			return a.applySealed(c, &f, paths)
 		},
 	}
 	f.rules.add(c)
@@ -82,10 +71,21 @@ func (a *app) apply() *cobra.Command {
 
 // canAsk returns why a person cannot be asked, nil where one can or need not be.
 func (a *app) canAsk(yes bool) error {
-	if yes || review.Terminal(a.In, a.Out) {
+	if yes || review.Terminal(a.In, a.files.Out) {
 		return nil
 	}
-	return refused(errors.New("there is no terminal to ask at, so nothing was written; --yes does not ask"))
+	return refused("there is no terminal to ask at, so nothing was written; --yes does not ask")
+}
+
+// checkFormat returns what is wrong with --format.
+func (f *applyFlags) checkFormat() error {
+	switch {
+	case f.format == "json" && !f.yes:
+		return wrong("--format json goes with --yes")
+	case f.format != "text" && f.format != "json":
+		return wrong("--format is text or json, not %q", f.format)
+	}
+	return nil
 }
 
 // applyRules applies what rules change.
@@ -93,234 +93,116 @@ func (a *app) applyRules(c *cobra.Command, f *applyFlags, paths []string) error 
 	if f.yes && len(paths) == 0 && f.files.from == "" {
 		return wrong("apply --yes wants its paths said; . is the current folder")
 	}
-	p, err := a.compile(c, &f.rules)
+	rules, err := a.compile(c, &f.rules)
 	if err != nil {
 		return err
 	}
-	plan, err := a.plan(&f.files, p, paths)
+	plan, err := a.plan(&f.files, rules, paths)
 	if err != nil {
 		return err
 	}
 	if err := a.canAsk(f.yes); err != nil {
 		return err
 	}
-	printer := a.printer()
-	printer.Rules = ruleNames(p)
-	ap := &applying{app: a, printer: printer, asker: a.asker(f.yes, printer), how: &f.how}
-	switch {
-	case f.format == "json" && !f.yes:
-		return wrong("--format json goes with --yes")
-	case f.format == "json":
-		ap.events = report.NewEvents(a.Out, printer.Rules)
-	case f.format != "text":
-		return wrong("--format is text or json, not %q", f.format)
+	if err := f.checkFormat(); err != nil {
+		return err
 	}
-	intent := f.how.intent(a, vault.Intent{Kind: vault.Apply, Command: os.Args, Rules: printer.Rules})
+	w, err := a.writingWith(c, &f.how)
+	if err != nil {
+		return err
+	}
+	ap := &applying{app: a, printer: a.printer()}
+	ap.printer.Rules, ap.printer.Verbose = rules.Labels, f.files.verbose
+	if f.format == "json" {
+		ap.events = report.NewEvents(a.Out, rules.Labels)
+	}
+	o := usecase.ApplyOptions{Rules: rules, Plan: plan, Write: w, Show: ap.show, Ready: ap.ready, SkipUnreadable: f.how.skipUnreadable}
 	if !f.yes {
 		way, err := a.wayToAsk(f.ask)
 		if err != nil {
 			return err
 		}
-		return ap.askAll(c.Context(), plan, way, f.files.verbose, intent)
+		o.Ask = ap.asker(way)
 	}
-	s, err := a.doing(plan, func() (*run.Summary, error) { return plan.Do(c.Context(), ap.each) })
-	if err != nil {
-		return err
-	}
-	return ap.finish(c.Context(), s, f.files.verbose, intent)
+	done, err := doing(a, plan, func() (*usecase.Applied, error) { return usecase.Apply(c.Context(), o) })
+	return ap.end(done, err, f.how.tellChanged)
 }
 
-// asker returns what asks a person, nil where all is agreed to.
-func (a *app) asker(yes bool, p *report.Printer) *review.Prompt {
-	if yes {
-		return nil
-	}
-	return &review.Prompt{In: a.In, Out: a.Out, Style: p.Style, Width: p.Width}
-}
-
-// applying gathers what is to be written.
+// applying shows an apply.
 type applying struct {
 	*app
 	printer *report.Printer
-	asker   *review.Prompt // nil where nothing is asked
 	events  *report.Events // for JSON
-	summary *run.Summary   // nil where nothing was read for rules
-	how     *writeFlags    // nil where a run is taken back
-	madeIn  string         // the folder where a run was made that is taken back
-	agreed  bool           // to all the rest
-	stopped bool           // the rest stays as it is
-	changes []vault.Change
-	count   int // of changes in them
-	refuses refusals
 }
 
-// each takes one file's changes, where nothing is asked.
-func (ap *applying) each(r *run.Result) (bool, error) {
-	if r.Refuse != nil {
-		ap.refuses.add(r)
-		return false, nil
-	}
-	ap.changes = append(ap.changes, r.Change())
-	ap.count += r.Changes()
+// show names one file's changes, where nothing is asked.
+func (ap *applying) show(r *run.Result) error {
 	if ap.events != nil {
-		return true, ap.events.Result(ap.printer, r)
+		return ap.events.Result(ap.printer, r)
 	}
-	_, err := fmt.Fprintf(ap.Out, "%s  %s\n", report.Path(r.File.Path), report.Count(r.Changes(), "change"))
-	return true, err
-}
-
-// ask reports whether a file is to be written; show shows its changes first, where
-// a person is asked.
-func (ap *applying) ask(ctx context.Context, path, counted, what string, show func() error) (bool, error) {
-	switch {
-	case ap.stopped:
-		return false, nil
-	case ap.asker == nil || ap.agreed:
-		fmt.Fprintf(ap.Out, "%s  %s\n", path, counted)
-		return true, nil
-	}
-	if err := show(); err != nil {
-		return false, err
-	}
-	answer, err := ap.asker.File(ctx, path+": "+what+"?")
-	switch {
-	case err != nil:
-		return false, err
-	case answer == review.Stop:
-		return false, ap.stop(ctx)
-	}
-	ap.agreed = answer == review.Rest
-	return answer != review.No, nil
-}
-
-// stop asks what is to become of the files said yes to before the person stopped.
-func (ap *applying) stop(ctx context.Context) error {
-	ap.stopped = true
-	if len(ap.changes) == 0 {
-		return review.ErrInterrupted
-	}
-	keep, err := ap.asker.Confirm(ctx, fmt.Sprintf("Write the %s said yes to?", report.Count(len(ap.changes), "file")))
-	if err == nil && !keep {
-		err = review.ErrInterrupted
-	}
+	_, err := fmt.Fprintf(ap.Out, "%s  %s\n", report.Path(r.At.Path), report.Count(r.Changes(), "change"))
 	return err
 }
 
-// finish writes what was taken, unless something speaks against it.
-func (ap *applying) finish(ctx context.Context, s *run.Summary, verbose bool, intent vault.Intent) error {
-	ap.summary = s
-	refuses := append(ap.refuses, s.Tally.Unmet()...)
+// ready sums up what is about to be written.
+func (ap *applying) ready(a *usecase.Applied) error {
 	if ap.events == nil {
-		ap.printer.Summary(s, "to be written", verbose)
+		ap.printer.Summary(a.Summary, "to be written")
 	}
-	if len(refuses) > 0 {
-		fmt.Fprintln(ap.Err, "frizzel: nothing was written:")
-		if ap.events != nil {
-			for _, r := range refuses {
-				if err := ap.events.Problem(r); err != nil {
-					return err
-				}
-			}
-		}
-		return refuse(ap.Err, refuses)
+	if len(a.Refuses) == 0 {
+		return nil
 	}
-	if bad := s.Unreadable(); len(bad) > 0 && !ap.how.skipUnreadable {
-		fmt.Fprintf(ap.Err, "frizzel: nothing was written, since %s could not be read\n", report.Count(len(bad), "file"))
-		return &exitError{exitUnreadable, nil}
-	}
-	intent.Changes = ap.count
-	return ap.write(ctx, intent)
+	fmt.Fprintln(ap.Err, "frizzel: nothing was written:")
+	return ap.problems(a.Refuses)
 }
 
-// write hands the changes to the vault and says how to take them back.
-func (ap *applying) write(ctx context.Context, intent vault.Intent) error {
-	if len(ap.changes) == 0 {
-		return ap.written(nil)
+// problems writes why nothing may be written, for programs.
+func (ap *applying) problems(reasons []string) error {
+	if ap.events == nil {
+		return nil
 	}
-	v, err := openVault()
-	if err != nil {
-		return err
-	}
-	if ap.how != nil { // an undo may be of the very run
-		if err := ap.overdue(ctx, v); err != nil {
+	for _, r := range reasons {
+		if err := ap.events.Problem(r); err != nil {
 			return err
 		}
 	}
-	if ap.how != nil && ap.how.into != "" {
-		if ap.changes, err = into(ap.how.into, ap.changes); err != nil {
-			return err
+	return nil
+}
+
+// end says what was written, and how to take it back.
+func (ap *applying) end(a *usecase.Applied, err error, tellChanged bool) error {
+	if ap.events != nil && a != nil && a.Summary != nil {
+		id := ""
+		if a.Run != nil {
+			id = a.Run.ID
+		} else if err != nil {
+			a.Summary.Changed, a.Summary.Changes = 0, 0
+		}
+		if eventErr := ap.events.Summary(a.Summary, id); err == nil {
+			err = eventErr
 		}
 	}
-	out, err := v.Write(ctx, intent, ap.changes)
-	if out != nil {
-		for _, r := range out.Recovered {
-			fmt.Fprintf(ap.Err, "run %s had been cut off; its files were put back first\n", r.ID)
-		}
-	}
-	if err != nil {
+	switch {
+	case err != nil:
 		return err
+	case a.Run == nil && ap.events == nil:
+		fmt.Fprintln(ap.Err, "nothing to write")
+	case a.Run != nil && (ap.events == nil || a.Run.Hold > 0):
+		ap.wrote(a.Run, a.Files)
 	}
-	ap.afterwards(ctx, intent.After, ap.madeIn)
-	if err := ap.written(out.Run); err != nil {
-		return err
-	}
-	if !intent.Hold.IsZero() {
-		if err := ap.guard(out.Run.ID); err != nil {
-			return fmt.Errorf("run %s is not guarded, undo it by hand if need be: %w", out.Run.ID, err)
-		}
-		fmt.Fprintf(ap.Err, "on hold: everything is put back at %s, unless you say: frizzel keep %s\n", intent.Hold.Format("15:04:05"), out.Run.ID)
-	}
-	if ap.how != nil && ap.how.tellChanged {
+	if a.Run != nil && tellChanged {
 		return &exitError{exitChanged, nil}
 	}
 	return nil
 }
 
-// into turns changes of files into new files in a folder, the originals left as they
-// are.
-func into(folder string, changes []vault.Change) ([]vault.Change, error) {
-	abs, err := filepath.Abs(folder)
-	if err == nil {
-		err = os.MkdirAll(abs, 0o755)
-	}
-	if err == nil {
-		abs, err = filepath.EvalSymlinks(abs)
-	}
-	if err != nil {
-		return nil, err
-	}
-	out := make([]vault.Change, len(changes))
-	for i, c := range changes {
-		content, err := c.Content()
-		if err != nil {
-			return nil, err
+// asker returns what asks a person in one way.
+func (ap *applying) asker(way string) func(context.Context, []*run.Pending, func() []string) (bool, error) {
+	return func(ctx context.Context, all []*run.Pending, refused func() []string) (bool, error) {
+		var items []review.Item
+		for _, p := range all {
+			items = append(items, pendingItem{p})
 		}
-		info, err := os.Stat(c.Absolute())
-		if err != nil {
-			return nil, err
-		}
-		out[i] = vault.Change{
-			Path: filepath.Join(folder, report.DiffName(c.Path)), Folder: abs, Name: report.DiffName(c.Path),
-			Create: true, Mode: info.Mode(), Edits: edit.List{{New: c.Edits.Apply(content)}},
-		}
+		return ap.review(ctx, items, all, way, refused)
 	}
-	return out, nil
-}
-
-// written says which run it was, nil for none, and how to take it back.
-func (ap *applying) written(r *vault.Record) error {
-	id := ""
-	if r != nil {
-		id = r.ID
-	}
-	switch {
-	case ap.events != nil:
-		return ap.events.Summary(ap.summary, id)
-	case r == nil:
-		fmt.Fprintln(ap.Err, "nothing to write")
-	default:
-		fmt.Fprintf(ap.Err, "%s written as run %s; to take it back: frizzel undo %s\n",
-			report.Count(len(ap.changes), "file"), id, id)
-	}
-	return nil
 }

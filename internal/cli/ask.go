@@ -12,7 +12,7 @@ import (
 	"frizzel/internal/report"
 	"frizzel/internal/review"
 	"frizzel/internal/run"
-	"frizzel/internal/vault"
+	"frizzel/internal/usecase"
 )
 
 // waysToAsk are the values of --ask.
@@ -27,7 +27,7 @@ func (a *app) wayToAsk(said string) (string, error) {
 		}
 		return said, nil
 	}
-	width, height, err := term.GetSize(int(a.Out.Fd()))
+	width, height, err := term.GetSize(int(a.files.Out.Fd()))
 	if err != nil || width < review.MinWidth || height < review.MinHeight || os.Getenv("TERM") == "dumb" || os.Getenv("TERM") == "" {
 		return "file", nil
 	}
@@ -37,7 +37,7 @@ func (a *app) wayToAsk(said string) (string, error) {
 // pendingItem is a pending file as a review wants it.
 type pendingItem struct{ *run.Pending }
 
-func (p pendingItem) Path() string { return p.File.Path }
+func (p pendingItem) Path() string { return p.At.Path }
 func (p pendingItem) Count() int   { return p.Changes }
 func (p pendingItem) Moved() bool  { return p.Pending.Moved }
 
@@ -46,51 +46,13 @@ func (p pendingItem) Rewrite(fresh []byte) ([]byte, edit.List, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	return r.Text.Text, r.Edits, nil
+	return r.File.Text, r.Text, nil
 }
 
-// askAll asks about all that a plan changes, and writes what is taken.
-func (ap *applying) askAll(ctx context.Context, plan *run.Plan, way string, verbose bool, intent vault.Intent) error {
-	var all []*run.Pending
-	s, err := ap.doing(plan, func() (*run.Summary, error) {
-		pending, s, err := plan.Collect(ctx)
-		all = pending
-		return s, err
-	})
-	if err != nil {
-		return err
-	}
-	var items []review.Item
-	var asked []*run.Pending
-	for _, p := range all {
-		if p.Refuse == nil {
-			items = append(items, pendingItem{p})
-			asked = append(asked, p)
-		}
-	}
-	if len(items) > 0 {
-		refused := func() []string {
-			s.Settle(all)
-			return s.Tally.Unmet()
-		}
-		write, err := ap.review(ctx, items, asked, way, refused)
-		if err != nil {
-			return err
-		}
-		if !write {
-			return review.ErrInterrupted
-		}
-	}
-	s.Settle(all)
-	for _, p := range all {
-		if p.Refuse != nil {
-			ap.refuses = append(ap.refuses, fmt.Sprintf("%s: %v", report.Path(p.File.Path), p.Refuse))
-		} else if len(p.Change.Edits) > 0 {
-			ap.changes = append(ap.changes, p.Change)
-			ap.count += p.Changes
-		}
-	}
-	return ap.finish(ctx, s, verbose, intent)
+// prompt returns what asks at a plain terminal.
+func (a *app) prompt() *review.Prompt {
+	p := a.printer()
+	return &review.Prompt{In: a.In, Out: a.Out, Style: p.Style, Width: p.Width}
 }
 
 // review asks about the items, on the whole screen or at a plain prompt.
@@ -98,16 +60,66 @@ func (ap *applying) review(ctx context.Context, items []review.Item, pending []*
 	session := review.NewSession(items, ap.printer.Rules)
 	session.Refused = refused
 	if way == "screen" {
-		return review.Screen(ctx, session, ap.In, ap.Out, ap.printer.Style)
+		return review.Screen(ctx, session, ap.In, ap.files.Out, ap.printer.Style)
 	}
-	return ap.asker.Review(ctx, session, way == "match", func(i int) error {
+	return ap.prompt().Review(ctx, session, way == "match", func(i int) error {
 		r, err := pending[i].Result()
 		if err != nil {
 			return err
 		}
 		if pending[i].Moved {
-			fmt.Fprintf(ap.Err, "note: %s has changed on disk since it was read; these are the changes to what it holds now\n", report.Path(r.File.Path))
+			fmt.Fprintf(ap.Err, "note: %s has changed on disk since it was read; these are the changes to what it holds now\n", report.Path(r.At.Path))
 		}
 		return ap.printer.Result(r)
 	})
+}
+
+// byFile asks about one file after another, until a person takes all the rest or stops.
+type byFile struct {
+	*app
+	prompt  *review.Prompt // nil where nothing is asked
+	agreed  bool           // to all the rest
+	stopped bool           // the rest stays as it is
+	taken   int            // files
+}
+
+// take reports whether a file is to be written; show shows its changes first, where a
+// person is asked. said is what is said of a file that nobody is asked about.
+func (b *byFile) take(ctx context.Context, path, said, what string, show func() error) (bool, error) {
+	switch {
+	case b.stopped:
+		return false, nil
+	case b.prompt == nil || b.agreed:
+		b.taken++
+		_, err := fmt.Fprintf(b.Out, "%s  %s\n", path, said)
+		return true, err
+	}
+	if err := show(); err != nil {
+		return false, err
+	}
+	answer, err := b.prompt.File(ctx, path+": "+what+"?")
+	switch {
+	case err != nil:
+		return false, err
+	case answer == review.Stop:
+		return false, b.stop(ctx)
+	}
+	b.agreed = answer == review.Rest
+	if answer != review.No {
+		b.taken++
+	}
+	return answer != review.No, nil
+}
+
+// stop asks what is to become of the files said yes to before the person stopped.
+func (b *byFile) stop(ctx context.Context) error {
+	b.stopped = true
+	if b.taken == 0 {
+		return usecase.ErrNothingTaken
+	}
+	write, err := b.prompt.Confirm(ctx, fmt.Sprintf("Write the %s said yes to?", report.Count(b.taken, "file")))
+	if err == nil && !write {
+		err = usecase.ErrNothingTaken
+	}
+	return err
 }

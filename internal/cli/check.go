@@ -1,20 +1,14 @@
 package cli
 
 import (
-	"encoding/json"
-	"errors"
 	"fmt"
-	"io/fs"
-	"os"
-	"path/filepath"
-	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
-	"frizzel/core/program"
+	"frizzel/core/compile"
 	"frizzel/core/script"
 	"frizzel/internal/report"
+	"frizzel/internal/usecase"
 )
 
 const checkLong = `Report all problems of rule scripts, each with its place, its reason and, where one is
@@ -39,25 +33,18 @@ func (a *app) check() *cobra.Command {
 			if format != "text" && format != "json" {
 				return wrong("--format is text or json, not %q", format)
 			}
-			scripts, err := scriptsIn(paths)
+			r, err := rules.rules(c, a, "")
 			if err != nil {
 				return err
 			}
-			values, err := rules.values()
+			ch := &checking{app: a, json: format == "json"}
+			done, err := usecase.Check(c.Context(), usecase.CheckOptions{
+				Paths: paths, Stdin: a.In, Rules: r, Problem: ch.problem, Trial: ch.trial,
+			})
 			if err != nil {
 				return err
 			}
-			ch := &checking{app: a, json: format == "json", options: program.Options{
-				Values: values, Env: os.LookupEnv, Now: time.Now(), Load: os.ReadFile, Lenient: true,
-			}}
-			for _, path := range scripts {
-				text, err := a.readScript(path)
-				if err != nil {
-					return err
-				}
-				ch.script(path, text)
-			}
-			return ch.end(len(scripts))
+			return ch.end(done)
 		},
 	}
 	rules.addValues(c)
@@ -65,71 +52,10 @@ func (a *app) check() *cobra.Command {
 	return c
 }
 
-// scriptsIn returns the scripts that paths stand for, in path order.
-func scriptsIn(paths []string) ([]string, error) {
-	if len(paths) == 0 {
-		paths = []string{"."}
-	}
-	var scripts []string
-	for _, p := range paths {
-		if p == "-" {
-			scripts = append(scripts, p)
-			continue
-		}
-		info, err := os.Stat(p)
-		if errors.Is(err, fs.ErrNotExist) {
-			return nil, wrong("there is no %q", p)
-		} else if err != nil {
-			return nil, err
-		}
-		if !info.IsDir() {
-			scripts = append(scripts, p)
-			continue
-		}
-		err = filepath.WalkDir(p, func(path string, d fs.DirEntry, err error) error {
-			if err == nil && d.Type().IsRegular() && filepath.Ext(path) == ".friz" {
-				scripts = append(scripts, path)
-			}
-			return err
-		})
-		if err != nil {
-			return nil, err
-		}
-	}
-	if len(scripts) == 0 {
-		return nil, wrong("there is no script *.friz in %s", strings.Join(paths, ", "))
-	}
-	return scripts, nil
-}
-
 // checking is a check at work.
 type checking struct {
 	*app
-	json     bool
-	options  program.Options
-	errors   int
-	warnings int
-	passed   int
-	failed   int
-}
-
-func (ch *checking) script(path, text string) {
-	s, problems := script.Parse(filepath.ToSlash(path), text)
-	_, more := program.Compile([]*script.Script{s}, ch.options)
-	problems = append(problems, more...)
-	problems.Sort()
-	var trials []*program.Trial
-	if len(problems.Errors()) == 0 {
-		trials, more = program.Try(s, ch.options)
-		problems = append(problems, more...)
-		problems.Sort()
-	}
-	for _, p := range problems {
-		ch.problem(p)
-	}
-	for _, t := range trials {
-		ch.trial(s, t)
-	}
+	json bool
 }
 
 // style colours what is shown; nothing in JSON.
@@ -152,17 +78,12 @@ type problemEvent struct {
 	Remedy   string `json:"remedy,omitempty"`
 }
 
-func (ch *checking) problem(p script.Problem) {
-	if p.Severity == script.Error {
-		ch.errors++
-	} else {
-		ch.warnings++
-	}
+func (ch *checking) problem(p script.Problem) error {
 	if ch.json {
-		ch.event(problemEvent{"problem", p.Source.Name, p.Pos.Line, p.Pos.Column, p.Pos.Width, p.Severity.String(), p.Reason, p.Remedy})
-		return
+		return ch.event(problemEvent{"problem", p.Source.Name, p.Pos.Line, p.Pos.Column, p.Pos.Width, p.Severity.String(), p.Reason, p.Remedy})
 	}
-	fmt.Fprintln(ch.Out, ch.style().Problem(p))
+	_, err := fmt.Fprintln(ch.Out, ch.style().Problem(p))
+	return err
 }
 
 // exampleEvent is an example that was run, for programs.
@@ -175,30 +96,26 @@ type exampleEvent struct {
 	Diff   string `json:"diff,omitempty"`
 }
 
-func (ch *checking) trial(s *script.Script, t *program.Trial) {
+func (ch *checking) trial(s *script.Script, t *compile.Trial) error {
 	var wrong string
-	if t.Passed() {
-		ch.passed++
-	} else {
-		ch.failed++
+	if !t.Passed() {
 		wrong = ch.style().Trial(t)
 	}
 	switch {
 	case ch.json:
-		ch.event(exampleEvent{"example", s.Source.Name, t.Example.Pos.Line, t.Name(), t.Passed(), wrong})
+		return ch.event(exampleEvent{"example", s.Source.Name, t.Example.Pos.Line, t.Name(), t.Passed(), wrong})
 	case !t.Passed():
 		name := ""
 		if t.Name() != "" {
 			name = fmt.Sprintf(" %q", t.Name())
 		}
-		fmt.Fprintf(ch.Out, "%s\n%s", ch.style().Strong(fmt.Sprintf("%s:%d: example%s failed", s.Source.Name, t.Example.Pos.Line, name)), wrong)
+		_, err := fmt.Fprintf(ch.Out, "%s\n%s", ch.style().Strong(fmt.Sprintf("%s:%d: example%s failed", s.Source.Name, t.Example.Pos.Line, name)), wrong)
+		return err
 	}
+	return nil
 }
 
-func (ch *checking) event(e any) {
-	text, _ := json.Marshal(e)
-	fmt.Fprintf(ch.Out, "%s\n", text)
-}
+func (ch *checking) event(e any) error { return report.WriteEvent(ch.Out, e) }
 
 // checkEvent ends a check for programs.
 type checkEvent struct {
@@ -210,17 +127,20 @@ type checkEvent struct {
 	Failed   int    `json:"examples_failed"`
 }
 
-func (ch *checking) end(scripts int) error {
+func (ch *checking) end(c *usecase.Checked) error {
+	var err error
 	if ch.json {
-		ch.event(checkEvent{"summary", scripts, ch.errors, ch.warnings, ch.passed, ch.failed})
+		err = ch.event(checkEvent{"summary", c.Scripts, c.Errors, c.Warnings, c.Passed, c.Failed})
 	} else {
-		fmt.Fprintf(ch.Out, "%s: %s, %s; %s passed, %d failed\n", report.Count(scripts, "script"),
-			report.Count(ch.errors, "error"), report.Count(ch.warnings, "warning"), report.Count(ch.passed, "example"), ch.failed)
+		_, err = fmt.Fprintf(ch.Out, "%s: %s, %s; %s passed, %d failed\n", report.Count(c.Scripts, "script"),
+			report.Count(c.Errors, "error"), report.Count(c.Warnings, "warning"), report.Count(c.Passed, "example"), c.Failed)
 	}
 	switch {
-	case ch.errors > 0:
+	case err != nil:
+		return err
+	case c.Errors > 0:
 		return &exitError{exitWrong, nil}
-	case ch.failed > 0:
+	case c.Failed > 0:
 		return &exitError{exitWould, nil}
 	}
 	return nil

@@ -6,21 +6,27 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
-	"io/fs"
 	"os"
 	"os/signal"
+	"slices"
 	"strings"
+	"sync/atomic"
 	"syscall"
+	"time"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
 	"frizzel/core/script"
+	"frizzel/internal/change"
+	"frizzel/internal/hook"
 	"frizzel/internal/report"
 	"frizzel/internal/review"
 	"frizzel/internal/selection"
-	"frizzel/internal/vault"
+	"frizzel/internal/terminal"
+	"frizzel/internal/usecase"
+	"frizzel/internal/vault/store"
+	"frizzel/internal/vault/transaction"
 )
 
 // Streams are where a command reads and writes.
@@ -37,7 +43,9 @@ const (
 	exitRefused     = 3 // nothing stays written
 	exitUnreadable  = 4 // a file could not be read or written
 	exitChanged     = 5 // with --tell-changed: something was written
+	exitInPart      = 6 // undo, redo, recover: done in part
 	exitInterrupted = 130
+	exitBrokenPipe  = 141
 )
 
 // exitError carries an exit status. Its error may be nil where all is said already.
@@ -59,20 +67,70 @@ func wrong(format string, args ...any) error {
 	return &exitError{exitWrong, fmt.Errorf(format, args...)}
 }
 
-func refused(err error) error { return &exitError{exitRefused, err} }
+func refused(format string, args ...any) error {
+	return &exitError{exitRefused, fmt.Errorf(format, args...)}
+}
 
 // app is what all commands share.
 type app struct {
-	Streams
-	color string
+	In       *os.File
+	Out, Err *terminal.Writer // where everything is written, but for the whole screen
+	files    Streams
+	color    string
+	patient  atomic.Bool // the command ends by itself, however long that takes
 }
+
+func newApp(s Streams, broken func()) *app {
+	shown := term.IsTerminal(int(s.Out.Fd()))
+	return &app{
+		In: s.In, files: s,
+		Out: &terminal.Writer{W: s.Out, Shown: shown, Broken: broken},
+		Err: &terminal.Writer{W: s.Err, Shown: true, Broken: broken},
+	}
+}
+
+// grace is how long a command may take to end by itself once it is told to.
+const grace = 700 * time.Millisecond
 
 // Main runs the program and returns its exit status.
 func Main(args []string, s Streams) int {
-	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
+	signals := []os.Signal{os.Interrupt, syscall.SIGTERM, syscall.SIGHUP}
+	signals = slices.DeleteFunc(signals, signal.Ignored) // such as by nohup
+	ctx, stop := signal.NotifyContext(context.Background(), signals...)
 	defer stop()
-	a := &app{Streams: s}
-	return a.run(ctx, args)
+	// A pipe that nobody reads is an error like others, not the end in the midst of a run.
+	signal.Notify(make(chan os.Signal, 1), syscall.SIGPIPE)
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	a := newApp(s, func() { cancel(errBrokenPipe) })
+	done := make(chan int, 1)
+	go func() { done <- a.run(ctx, args) }()
+	select {
+	case status := <-done:
+		return ended(ctx, status)
+	case <-ctx.Done():
+	}
+	for { // what writes comes to its end, or puts back what it did; what waits for its input never does
+		select {
+		case status := <-done:
+			return ended(ctx, status)
+		case <-time.After(grace):
+			if !store.Working() && !a.patient.Load() {
+				return ended(ctx, exitInterrupted)
+			}
+		}
+	}
+}
+
+// errBrokenPipe is why a program ends whose output nobody reads.
+var errBrokenPipe = errors.New("nobody reads the output")
+
+// ended returns the exit status of a program that may have been ended by a broken pipe.
+func ended(ctx context.Context, status int) int {
+	if errors.Is(context.Cause(ctx), errBrokenPipe) && status != exitDone && status != exitChanged {
+		return exitBrokenPipe
+	}
+	return status
 }
 
 func (a *app) run(ctx context.Context, args []string) int {
@@ -80,7 +138,7 @@ func (a *app) run(ctx context.Context, args []string) int {
 	root.SetArgs(args)
 	err := root.ExecuteContext(ctx)
 	status := statusOf(err)
-	if err != nil && err.Error() != "" {
+	if err != nil && err.Error() != "" && !errors.Is(context.Cause(ctx), errBrokenPipe) {
 		fmt.Fprintln(a.Err, a.describe(err))
 	}
 	return status
@@ -88,23 +146,34 @@ func (a *app) run(ctx context.Context, args []string) int {
 
 // statusOf returns the exit status that an error stands for.
 func statusOf(err error) int {
-	var exit *exitError
-	var missing *selection.MissingError
-	var changed *vault.ChangedError
-	var proof *proofError
-	var problems script.Problems
+	var (
+		exit       *exitError
+		wrong      *usecase.WrongError
+		refused    *usecase.RefusedError
+		unreadable *usecase.UnreadableError
+		missing    *selection.MissingError
+		noRun      *store.MissingError
+		damaged    *store.DamagedError
+		changed    *change.ChangedError
+		exists     *transaction.ExistsError
+		staged     *transaction.StagedError
+		moved      *transaction.MovedError
+		proof      *hook.ProofError
+		problems   script.Problems
+	)
 	switch {
 	case err == nil:
 		return exitDone
 	case errors.As(err, &exit):
 		return exit.status
-	case errors.Is(err, context.Canceled), errors.Is(err, review.ErrInterrupted):
+	case errors.Is(err, context.Canceled), errors.Is(err, review.ErrInterrupted), errors.Is(err, usecase.ErrNothingTaken):
 		return exitInterrupted
-	case errors.As(err, &missing), errors.As(err, &problems):
+	case errors.As(err, &wrong), errors.As(err, &missing), errors.As(err, &noRun), errors.As(err, &problems):
 		return exitWrong
-	case errors.As(err, &changed), errors.As(err, &proof), errors.Is(err, vault.ErrBusy), errors.Is(err, fs.ErrExist):
+	case errors.As(err, &refused), errors.As(err, &changed), errors.As(err, &proof), errors.As(err, &exists),
+		errors.As(err, &staged), errors.As(err, &moved), errors.Is(err, store.ErrBusy):
 		return exitRefused
-	case isFileError(err):
+	case errors.As(err, &unreadable), errors.As(err, &damaged), isFileError(err):
 		return exitUnreadable
 	}
 	return exitWrong
@@ -123,16 +192,22 @@ func (a *app) describe(err error) string {
 	var problems script.Problems
 	switch {
 	case errors.As(err, &problems):
-		style := report.Style{On: a.colored(term.IsTerminal(int(a.Err.Fd())))}
+		style := report.Style{On: a.colored(term.IsTerminal(int(a.files.Err.Fd())))}
 		texts := make([]string, len(problems))
 		for i, p := range problems {
 			texts[i] = style.Problem(p)
 		}
 		return strings.Join(texts, "\n")
+	case errors.Is(err, usecase.ErrNothingTaken):
+		return "frizzel: nothing was written"
 	case errors.Is(err, context.Canceled), errors.Is(err, review.ErrInterrupted):
 		return "frizzel: interrupted; nothing was written"
 	}
-	return "frizzel: " + err.Error()
+	lines := strings.Split(err.Error(), "\n")
+	for i, l := range lines {
+		lines[i] = "frizzel: " + l
+	}
+	return strings.Join(lines, "\n")
 }
 
 const about = `Frizzel changes text in many files by rules that can be kept.
@@ -168,26 +243,29 @@ func (a *app) root() *cobra.Command {
 	})
 	root.PersistentPreRunE = func(*cobra.Command, []string) error {
 		switch a.color {
-		case "auto", "always", "never":
+		case "always":
+			a.Out.Shown = true // somebody looks at it behind a pager
+			return nil
+		case "auto", "never":
 			return nil
 		}
 		return wrong("--color is auto, always or never, not %q", a.color)
 	}
-	root.AddCommand(a.find(), a.new(), a.check(), a.fmt(), a.preview(), a.apply(), a.history(),
-		a.undo(), a.redo(), a.recoverCommand(), a.keep(), a.filter(), a.demo(), a.version(), a.guardCommand())
+	root.AddCommand(a.find(), a.newScript(), a.check(), a.layout(), a.preview(), a.apply(), a.history(),
+		a.undo(), a.redo(), a.settle(), a.keep(), a.filter(), a.demo(), a.version(), a.guard())
 	cobra.EnableCommandSorting = false
 	return root
 }
 
 // printer returns what shows results on standard output.
 func (a *app) printer() *report.Printer {
-	terminal := term.IsTerminal(int(a.Out.Fd()))
+	terminal := term.IsTerminal(int(a.files.Out.Fd()))
 	p := &report.Printer{
 		Out: a.Out, Err: a.Err, Context: 3,
 		Terminal: terminal,
 		Style:    report.Style{On: a.colored(terminal)},
 	}
-	if width, _, err := term.GetSize(int(a.Out.Fd())); err == nil {
+	if width, _, err := term.GetSize(int(a.files.Out.Fd())); err == nil {
 		p.Width = width
 	}
 	return p
@@ -201,12 +279,4 @@ func (a *app) colored(terminal bool) bool {
 		return false
 	}
 	return terminal && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
-}
-
-// refuse prints why nothing is written, a line each.
-func refuse(w io.Writer, reasons []string) error {
-	for _, r := range reasons {
-		fmt.Fprintln(w, "frizzel: "+r)
-	}
-	return &exitError{exitRefused, nil}
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"frizzel/demo"
+	"frizzel/internal/hook"
 	"frizzel/internal/review"
 )
 
@@ -78,7 +79,7 @@ func (a *app) leaveDemo(folder string) error {
 	if err := demo.Unpack(folder); err != nil {
 		return wrong("%w", err)
 	}
-	fmt.Fprintf(a.Out, "The files of the Fernhollow Light Railway are in %s. Try there:\n\n  cd %s\n", folder, shellWord(folder))
+	fmt.Fprintf(a.Out, "The files of the Fernhollow Light Railway are in %s. Try there:\n\n  cd %s\n", folder, hook.Quote(folder))
 	for _, s := range steps {
 		fmt.Fprintf(a.Out, "  %s\n", commandLine(s.args))
 	}
@@ -103,7 +104,7 @@ func (a *app) walkDemo(ctx context.Context) error {
 	defer back()
 	style := a.printer().Style
 	prompt := &review.Prompt{In: a.In, Out: a.Out, Style: style}
-	guided := review.Terminal(a.In, a.Out)
+	guided := review.Terminal(a.In, a.files.Out)
 	for i, s := range steps {
 		fmt.Fprintf(a.Out, "\n%s\n%s\n\n", style.Soft("# "+strings.ReplaceAll(s.why, "\n", "\n# ")), style.Strong("$ "+commandLine(s.args)))
 		if guided {
@@ -111,7 +112,7 @@ func (a *app) walkDemo(ctx context.Context) error {
 				return nil
 			}
 		}
-		sub := &app{Streams: a.Streams, color: a.color}
+		sub := newApp(a.files, a.Out.Broken)
 		if status := sub.run(ctx, append(s.args, "--color", a.color)); status != exitDone {
 			return &exitError{status, fmt.Errorf("step %d of the demo ended with status %d", i+1, status)}
 		}
@@ -150,15 +151,7 @@ func enter(folder, history string) (back func(), err error) {
 func commandLine(args []string) string {
 	words := []string{"frizzel"}
 	for _, a := range args {
-		words = append(words, shellWord(a))
+		words = append(words, hook.Quote(a))
 	}
 	return strings.Join(words, " ")
-}
-
-// shellWord quotes a word where a shell would take it apart.
-func shellWord(s string) string {
-	if s != "" && strings.Trim(s, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_./:,=@%+") == "" {
-		return s
-	}
-	return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
 }

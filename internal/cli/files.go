@@ -4,20 +4,15 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
-	"os"
 	"strings"
 
 	"github.com/dustin/go-humanize"
 	"github.com/spf13/cobra"
 
-	"frizzel/core/program"
-	"frizzel/core/textfile"
-	"frizzel/internal/report"
+	"frizzel/internal/disk"
 	"frizzel/internal/run"
-	"frizzel/internal/selection"
-	"frizzel/internal/vault"
+	"frizzel/internal/usecase"
 )
 
 // fileFlags say which files are to be read.
@@ -50,20 +45,7 @@ func (f *fileFlags) add(c *cobra.Command) {
 }
 
 // plan checks the paths and joins them with the rules.
-func (a *app) plan(f *fileFlags, p *program.Program, paths []string) (*run.Plan, error) {
-	for _, g := range append(append([]string{}, f.in...), f.out...) {
-		if !program.ValidGlob(g) {
-			return nil, wrong("%q is no well-formed glob", g)
-		}
-	}
-	if f.encoding != "" {
-		if _, err := textfile.EncodingNamed(f.encoding); err != nil {
-			return nil, wrong("%w", err)
-		}
-	}
-	if f.depth < 0 {
-		return nil, wrong("--depth is at least 1")
-	}
+func (a *app) plan(f *fileFlags, rules *usecase.Compiled, paths []string) (*run.Plan, error) {
 	listed, err := a.listed(f)
 	if err != nil {
 		return nil, err
@@ -71,27 +53,28 @@ func (a *app) plan(f *fileFlags, p *program.Program, paths []string) (*run.Plan,
 	if f.from != "" && len(paths)+len(listed) == 0 {
 		return nil, wrong("--from %s names no paths", f.from)
 	}
-	s := selection.Selection{
-		Paths: append(paths, listed...), In: f.in, Out: f.out,
-		Depth: f.depth, NoHidden: f.noHidden, Follow: f.follow, OneFileSystem: f.oneFileSystem,
+	files := usecase.Files{
+		Paths: append(paths, listed...), Only: f.in, Not: f.out, Depth: f.depth, NoHidden: f.noHidden,
+		Follow: f.follow, OneFileSystem: f.oneFileSystem, Encoding: f.encoding,
 	}
 	if f.maxSize != "" {
 		size, err := humanize.ParseBytes(f.maxSize)
 		if err != nil || size == 0 || size > 1<<62 {
 			return nil, wrong("--max-size wants a size such as 10MB, not %q", f.maxSize)
 		}
-		s.MaxSize = int64(size)
+		files.MaxSize = int64(size)
 	}
-	if s.State, err = vault.DefaultFolder(); err != nil {
-		s.State = "" // then there is nothing of it to leave out
-	}
-	if s.State != "" {
-		for _, r := range vault.Open(s.State).CutOff() {
-			fmt.Fprintf(a.Err, "note: run %s was cut off; frizzel recover puts its files back\n", r.ID)
+	if s, err := usecase.OpenStore(); err == nil { // else there is nothing of it to leave out
+		files.Store = s
+		for _, r := range usecase.CutOff(s) {
+			fmt.Fprintf(a.Err, "note: run %s was cut off; frizzel recover puts its files back\n", r.Name())
 		}
 	}
-	return &run.Plan{Program: p, Selection: s, Encoding: f.encoding}, s.Check()
+	return usecase.NewPlan(files, rules)
 }
+
+// mostList is how long a list of paths may be, in bytes.
+const mostList = 1 << 30
 
 // listed reads the paths that --from names.
 func (a *app) listed(f *fileFlags) ([]string, error) {
@@ -104,8 +87,8 @@ func (a *app) listed(f *fileFlags) ([]string, error) {
 	var text []byte
 	var err error
 	if f.from == "-" {
-		text, err = io.ReadAll(a.In)
-	} else if text, err = os.ReadFile(f.from); errors.Is(err, fs.ErrNotExist) {
+		text, err = disk.ReadStream(a.In, "standard input", mostList)
+	} else if text, err = disk.ReadBounded(f.from, mostList); errors.Is(err, fs.ErrNotExist) {
 		return nil, wrong("there is no list of paths %q", f.from)
 	}
 	if err != nil {
@@ -126,11 +109,4 @@ func (a *app) listed(f *fileFlags) ([]string, error) {
 		}
 	}
 	return paths, nil
-}
-
-// refusals are why files must not be written, as a run comes upon them.
-type refusals []string
-
-func (r *refusals) add(res *run.Result) {
-	*r = append(*r, fmt.Sprintf("%s: %v", report.Path(res.File.Path), res.Refuse))
 }

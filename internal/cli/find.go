@@ -6,9 +6,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"frizzel/core/program"
-	"frizzel/core/script"
 	"frizzel/internal/report"
 	"frizzel/internal/run"
+	"frizzel/internal/terminal"
+	"frizzel/internal/usecase"
 )
 
 const findLong = `Show where a pattern is found, or where a script's rules would change something.
@@ -50,26 +51,28 @@ func (a *app) find() *cobra.Command {
 			if err := how.check(c); err != nil {
 				return err
 			}
-			p, changes, err := a.compileFind(c, &rules)
+			compiled, sought, err := a.compileFind(c, &rules)
 			if err != nil {
 				return err
 			}
-			plan, err := a.plan(&files, p, paths)
+			plan, err := a.plan(&files, compiled, paths)
 			if err != nil {
 				return err
 			}
 			if err := rules.save(c, how.save); err != nil {
 				return err
 			}
-			shown, err := a.finding(c, p, &how)
+			shown, err := a.finding(c, compiled, &how, files.verbose)
 			if err != nil {
 				return err
 			}
-			s, err := a.doing(plan, func() (*run.Summary, error) { return plan.Find(c.Context(), changes, shown.file) })
+			s, err := doing(a, plan, func() (*run.Summary, error) {
+				return usecase.Find(c.Context(), usecase.FindOptions{Rules: compiled, Plan: plan, Sought: sought, Show: shown.file})
+			})
 			if err != nil {
 				return err
 			}
-			return shown.end(s, files.verbose)
+			return shown.end(s)
 		},
 	}
 	rules.add(c)
@@ -100,33 +103,27 @@ func (how *findFlags) check(c *cobra.Command) error {
 }
 
 // compileFind compiles what is looked for: a pattern, or all that rules would change.
-func (a *app) compileFind(c *cobra.Command, f *ruleFlags) (p *program.Program, changes bool, err error) {
-	kind, err := f.kind(c)
+func (a *app) compileFind(c *cobra.Command, f *ruleFlags) (*usecase.Compiled, run.Sought, error) {
+	oneOff, err := f.oneOff(c)
 	if err != nil {
-		return nil, false, err
+		return nil, 0, err
 	}
-	if kind == "" {
-		oneOff, err := f.oneOffScript(c)
-		if err != nil {
-			return nil, false, err
-		}
-		p, err = a.compileWith(c, f, oneOff)
-		return p, true, err
+	var text string
+	sought := run.Changes
+	switch {
+	case oneOff.Kind == "":
+		text, err = oneOff.Script()
+	case len(f.scripts)+len(f.statements) > 0:
+		err = wrong("--%s and a script do not go together: look for one of them", oneOff.Kind)
+	default:
+		sought = run.Assertions
+		text, err = oneOff.Search()
 	}
-	if len(f.scripts)+len(f.statements) > 0 {
-		return nil, false, wrong("--%s and a script do not go together: look for one of them", kind)
-	}
-	pattern, err := f.pattern(kind)
 	if err != nil {
-		return nil, false, err
+		return nil, 0, err
 	}
-	pattern.IgnoreCase = pattern.IgnoreCase || f.keepCase
-	text, err := f.script([]string{f.addressed(&script.Assert{Forbid: true, Pattern: pattern})})
-	if err != nil {
-		return nil, false, err
-	}
-	p, err = a.compileWith(c, f, text)
-	return p, false, err
+	compiled, err := a.compileWith(c, f, text)
+	return compiled, sought, err
 }
 
 // finding shows what is found, a file at a time.
@@ -139,24 +136,19 @@ type finding struct {
 	found   bool
 }
 
-func (a *app) finding(c *cobra.Command, p *program.Program, how *findFlags) (*finding, error) {
+func (a *app) finding(c *cobra.Command, rules *usecase.Compiled, how *findFlags, verbose bool) (*finding, error) {
 	f := &finding{app: a, findFlags: how, printer: a.printer()}
-	f.printer.Rules = ruleNames(p)
-	f.printer.Context = how.context
+	f.printer.Rules = rules.Labels
+	f.printer.Context, f.printer.Verbose = how.context, verbose
 	if how.format == "json" {
 		f.events = report.NewEvents(a.Out, f.printer.Rules)
 	}
 	if !c.Flags().Changed("show") {
 		return f, nil
 	}
-	t, problems := script.ParseText("--show", how.show)
-	if len(problems) == 0 {
-		f.show, problems = p.Template(t, &script.Source{Name: "--show", Text: how.show})
-	}
-	if len(problems) > 0 {
-		return nil, problems
-	}
-	return f, nil
+	var err error
+	f.show, err = rules.Template("--show", how.show)
+	return f, err
 }
 
 // file shows what was found in one file.
@@ -167,7 +159,7 @@ func (f *finding) file(found *run.Found) error {
 			return nil
 		}
 		f.found = true
-		_, err := fmt.Fprintln(f.Out, report.Path(found.File.Path))
+		_, err := fmt.Fprintln(f.Out, report.Path(found.At.Path))
 		return err
 	}
 	if n == 0 {
@@ -176,10 +168,10 @@ func (f *finding) file(found *run.Found) error {
 	f.found = true
 	switch {
 	case f.names:
-		_, err := fmt.Fprintln(f.Out, report.Path(found.File.Path))
+		_, err := fmt.Fprintln(f.Out, report.Path(found.At.Path))
 		return err
 	case f.count:
-		_, err := fmt.Fprintf(f.Out, "%s:%d\n", report.Path(found.File.Path), n)
+		_, err := fmt.Fprintf(f.Out, "%s:%d\n", report.Path(found.At.Path), n)
 		return err
 	case f.show != nil:
 		return f.showEach(found)
@@ -191,15 +183,15 @@ func (f *finding) file(found *run.Found) error {
 
 // showEach prints the text of --show for each match.
 func (f *finding) showEach(found *run.Found) error {
-	file := program.File{Path: found.File.Path, Rel: found.File.Rel}
+	file := program.File{Path: found.At.Path, Rel: found.At.Rel}
 	places := report.Places(found)
 	for i, m := range found.Matches {
-		text, err := f.show.Expand(found.Text.Text, m, file, i+1, places[i].Line)
+		text, err := f.show.Expand(found.File.Text, m, file, i+1, places[i].Line)
 		if err != nil {
-			return refused(fmt.Errorf("%s:%d: %w", report.Path(found.File.Path), places[i].Line, err))
+			return refused("%s:%d: %v", report.Path(found.At.Path), places[i].Line, err)
 		}
 		if f.printer.Terminal {
-			text = report.Visible([]byte(text))
+			text = terminal.Visible([]byte(text))
 		}
 		if _, err := fmt.Fprintln(f.Out, text); err != nil {
 			return err
@@ -208,13 +200,13 @@ func (f *finding) showEach(found *run.Found) error {
 	return nil
 }
 
-func (f *finding) end(s *run.Summary, verbose bool) error {
+func (f *finding) end(s *run.Summary) error {
 	if f.events != nil {
 		if err := f.events.Summary(s, ""); err != nil {
 			return err
 		}
 	} else {
-		f.printer.Matches(s, verbose)
+		f.printer.Matches(s)
 	}
 	switch {
 	case len(s.Unreadable()) > 0:

@@ -13,8 +13,12 @@ import (
 	"github.com/dustin/go-humanize"
 	"github.com/spf13/cobra"
 
+	"frizzel/internal/change"
 	"frizzel/internal/report"
-	"frizzel/internal/vault"
+	"frizzel/internal/terminal"
+	"frizzel/internal/usecase"
+	"frizzel/internal/vault/history"
+	"frizzel/internal/vault/store"
 )
 
 const historyLong = `List the runs so far, the newest last: when, by whom, what they changed, their rules
@@ -22,11 +26,12 @@ and notes, and what became of them.`
 
 const historyExample = `  frizzel history
   frizzel history --of conf/clock.ini           # only runs that touched it
-  frizzel history show 20260301-141502          # the run's diff
-  frizzel history prune --keep 20 --older-than 90d`
+  frizzel history show 17          # the run's diff
+  frizzel history verify                        # everything that is kept against its digest
+  frizzel history prune --newest 20 --older-than 90d`
 
 func (a *app) history() *cobra.Command {
-	var of string
+	var of, format string
 	c := &cobra.Command{
 		Use:     "history",
 		Short:   "The runs so far, and what each changed",
@@ -34,48 +39,119 @@ func (a *app) history() *cobra.Command {
 		Example: historyExample,
 		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
-			v, err := openVault()
+			if format != "text" && format != "json" {
+				return wrong("--format is text or json, not %q", format)
+			}
+			s, err := usecase.OpenStore()
 			if err != nil {
 				return err
 			}
-			return a.listRuns(v, of)
+			return a.listRuns(s, of, format)
 		},
 	}
 	c.Flags().StringVar(&of, "of", "", "only runs that changed this `path`, or files below it")
-	c.AddCommand(a.historyShow(), a.historyPrune())
+	c.Flags().StringVar(&format, "format", "text", "text or json, one object a line")
+	c.AddCommand(a.historyShow(), a.historyVerify(), a.historyPrune())
 	return c
 }
 
-func (a *app) listRuns(v *vault.Vault, of string) error {
-	records, err := v.Runs()
+func (a *app) listRuns(s *store.Store, of, format string) error {
+	records, damaged, err := s.Runs()
 	if err != nil {
 		return err
 	}
-	undone := vault.Undone(records)
+	l := &listing{Store: s, undone: history.Undone(records), busy: s.BeingWritten()}
 	if of != "" {
 		if of, err = filepath.Abs(of); err != nil {
 			return err
 		}
-		if real, err := filepath.EvalSymlinks(of); err == nil {
-			of = real
+		if resolved, err := filepath.EvalSymlinks(of); err == nil {
+			of = resolved
 		}
-		records = slices.DeleteFunc(records, func(r *vault.Record) bool {
-			return !slices.ContainsFunc(r.Files, func(e vault.Entry) bool { return e.Touches(of) })
-		})
+		records = slices.DeleteFunc(records, func(r *store.Record) bool { return !history.Touched(r, of) })
 	}
-	total, err := a.runTable(v, records, undone)
+	if format == "json" {
+		return a.runEvents(l, records, damaged)
+	}
+	total, err := a.runTable(l, records)
 	if err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(a.Err, "%s, %s in %s\n", report.Count(len(records), "run"), humanize.IBytes(uint64(total)), v.Folder())
+	for _, d := range damaged {
+		fmt.Fprintf(a.Err, "note: run %s cannot be read and is left alone: %v\n", d.ID, d.Reason)
+	}
+	_, err = fmt.Fprintf(a.Err, "%s, %s in %s\n", report.Count(len(records), "run"), humanize.IBytes(uint64(total)), report.Path(s.Path()))
 	return err
+}
+
+// listing is what is known of all runs.
+type listing struct {
+	*store.Store
+	undone map[string]int
+	busy   bool // a run is at work just now
+}
+
+// runEvent is a run for programs.
+type runEvent struct {
+	Event   string      `json:"event"`
+	Run     string      `json:"run"`
+	Number  int         `json:"number"`
+	Time    time.Time   `json:"time"`
+	User    string      `json:"user"`
+	Host    string      `json:"host"`
+	Kind    store.Kind  `json:"kind"`
+	Undoes  string      `json:"undoes,omitempty"`
+	State   string      `json:"state"`
+	Files   int         `json:"files"`
+	Changes int         `json:"changes"`
+	Bytes   int64       `json:"bytes"`
+	Rules   []string    `json:"rules"`
+	Note    string      `json:"note,omitempty"`
+	Paths   []string    `json:"paths"`
+	Left    []leftEvent `json:"left,omitempty"`
+}
+
+type leftEvent struct {
+	Path   string `json:"path"`
+	Reason string `json:"reason"`
+	Kept   string `json:"kept,omitempty"`
+}
+
+type damagedEvent struct {
+	Event  string `json:"event"`
+	Run    string `json:"run"`
+	Reason string `json:"reason"`
+}
+
+func (a *app) runEvents(l *listing, records []*store.Record, damaged []store.Damaged) error {
+	for _, r := range records {
+		e := runEvent{
+			Event: "run", Run: r.ID, Number: r.Number, Time: r.Time, User: r.User, Host: r.Host, Kind: r.Kind, Undoes: r.Undoes,
+			State: l.stateOf(r), Files: r.Targets(), Changes: r.Changes, Bytes: l.Size(r.ID), Rules: rulesUsed(r), Note: r.Note,
+		}
+		for i := range r.Files {
+			e.Paths = append(e.Paths, r.Files[i].Absolute())
+		}
+		for _, left := range r.Left {
+			e.Left = append(e.Left, leftEvent{string(left.Path), left.Reason, string(left.Kept)})
+		}
+		if err := report.WriteEvent(a.Out, e); err != nil {
+			return err
+		}
+	}
+	for _, d := range damaged {
+		if err := report.WriteEvent(a.Out, damagedEvent{"damaged", d.ID, d.Reason.Error()}); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // runTable prints a line a run; on a terminal rules and notes have one of their own
 // below, so that lines fit. It returns the size of all.
-func (a *app) runTable(v *vault.Vault, records []*vault.Record, undone map[string]int) (total int64, err error) {
+func (a *app) runTable(l *listing, records []*store.Record) (total int64, err error) {
 	printer := a.printer()
-	head, details := "RUN\tWHO\tWHAT\tFILES\tCHANGES\tSIZE\tSTATE", "\tRULES\tNOTE"
+	head, details := "RUN\tWHEN\tWHO\tWHAT\tFILES\tCHANGES\tSIZE\tSTATE", "\tRULES\tNOTE"
 	if printer.Terminal {
 		details = ""
 	}
@@ -83,12 +159,12 @@ func (a *app) runTable(v *vault.Vault, records []*vault.Record, undone map[strin
 	w := tabwriter.NewWriter(&table, 0, 0, 2, ' ', 0)
 	fmt.Fprintln(w, head+details)
 	for _, r := range records {
-		size := v.Size(r)
+		size := l.Size(r.ID)
 		total += size
-		fmt.Fprintf(w, "%s\t%s\t%s\t%d\t%d\t%s\t%s", r.ID, r.User, whatOf(r), len(r.Files), r.Changes,
-			humanize.IBytes(uint64(size)), stateOf(v, r, undone[r.ID]))
+		fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%d\t%d\t%s\t%s", r.Name(), r.Time.Format("2006-01-02 15:04:05"), r.User, whatOf(r), r.Targets(), r.Changes,
+			humanize.IBytes(uint64(size)), l.stateOf(r))
 		if !printer.Terminal {
-			fmt.Fprintf(w, "\t%s\t%s", rulesOf(r), report.Visible([]byte(r.Note)))
+			fmt.Fprintf(w, "\t%s\t%s", namesOfRules(r), terminal.Visible([]byte(r.Note)))
 		}
 		fmt.Fprintln(w)
 	}
@@ -103,51 +179,70 @@ func (a *app) runTable(v *vault.Vault, records []*vault.Record, undone map[strin
 		if i == 0 || !printer.Terminal {
 			continue
 		}
-		if more := strings.Trim(rulesOf(records[i-1])+"  "+report.Visible([]byte(records[i-1].Note)), " -"); more != "" {
+		if more := strings.Trim(namesOfRules(records[i-1])+"  "+terminal.Visible([]byte(records[i-1].Note)), " -"); more != "" {
 			fmt.Fprintln(a.Out, printer.Style.Soft("    "+report.Cut(more, max(printer.Width-4, 20))))
 		}
 	}
 	return total, nil
 }
 
-func whatOf(r *vault.Record) string {
+func whatOf(r *store.Record) string {
 	if r.Undoes != "" {
-		return string(r.Kind) + " of " + r.Undoes
+		return string(r.Kind) + " of " + nameOf(r.Undoes)
 	}
 	return string(r.Kind)
 }
 
+// nameOf shortens a run's ID to its number, where it has one.
+func nameOf(id string) string {
+	parts := strings.Split(id, "-")
+	if len(parts) == 3 {
+		return parts[2]
+	}
+	return id
+}
+
 // stateOf says what became of a run.
-func stateOf(v *vault.Vault, r *vault.Record, undone int) string {
-	switch {
-	case r.State == vault.Staging || r.State == vault.Replacing:
+func (l *listing) stateOf(r *store.Record) string {
+	undone := l.undone[r.ID]
+	switch state := r.State(); {
+	case state.Unfinished() && l.busy:
+		return "being written"
+	case state.Unfinished():
 		return "cut off"
-	case r.State == vault.PutBack:
+	case state == store.PutBack && len(r.Left) > 0:
+		return "put back in part"
+	case state == store.PutBack:
 		return "put back"
 	case undone == len(r.Files) && undone > 0:
 		return "taken back"
 	case undone > 0:
 		return fmt.Sprintf("%d taken back", undone)
-	case !r.Hold.IsZero() && !v.Kept(r):
-		return "on hold until " + r.Hold.Format("15:04:05")
+	case state == store.Held:
+		return "on hold until " + r.HeldUntil().Local().Format("15:04:05")
 	}
 	return "done"
 }
 
-// rulesOf lists the rules that changed something, as far as they have names.
-func rulesOf(r *vault.Record) string {
+// rulesUsed lists the rules that changed something, as far as they have names.
+func rulesUsed(r *store.Record) []string {
 	used := map[int]bool{}
 	for _, e := range r.Files {
 		for _, rule := range e.Rules {
 			used[rule] = true
 		}
 	}
-	var names []string
+	names := []string{}
 	for i, name := range r.Rules {
 		if used[i] && name != "" {
 			names = append(names, name)
 		}
 	}
+	return names
+}
+
+func namesOfRules(r *store.Record) string {
+	names := rulesUsed(r)
 	if len(names) == 0 {
 		return "-"
 	}
@@ -158,82 +253,109 @@ func (a *app) historyShow() *cobra.Command {
 	return &cobra.Command{
 		Use:     "show RUN",
 		Short:   "Show what a run changed, as a diff",
-		Example: "  frizzel history show 20260301-141502",
+		Example: "  frizzel history show 17",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			v, r, err := namedRun(args[0])
+			s, r, err := namedRun(args[0])
 			if err != nil {
 				return err
 			}
-			printer := a.printer()
-			printer.Rules = r.Rules
-			for i := range r.Files {
-				e := &r.Files[i]
-				if e.Created || e.Removed {
-					fmt.Fprintf(a.Out, "# %s: %s\n", report.Path(e.Absolute()), map[bool]string{true: "created", false: "taken away"}[e.Created])
-					continue
-				}
-				old, err := v.Old(r, e)
-				if err != nil {
-					return err
-				}
-				edits, err := v.Edits(r, e)
-				if err != nil {
-					return err
-				}
-				if err := printer.Diff(e.Absolute(), old, edits); err != nil {
-					return err
-				}
+			return a.showRun(s, r)
+		},
+	}
+}
+
+func (a *app) showRun(s *store.Store, r *store.Record) error {
+	printer := a.printer()
+	printer.Rules = r.Rules
+	for i := range r.Files {
+		e := &r.Files[i]
+		if e.What != change.Rewrite {
+			said := map[change.What]string{change.Create: "created", change.Remove: "taken away"}[e.What]
+			fmt.Fprintf(a.Out, "# %s: %s\n", report.Path(e.Absolute()), said)
+			continue
+		}
+		old, edits, err := history.Content(s, r, e)
+		if err != nil {
+			return err
+		}
+		if err := printer.Diff(e.Absolute(), old, edits); err != nil {
+			return err
+		}
+	}
+	a.left(r.Left)
+	_, err := fmt.Fprintf(a.Err, "run %s, %s by %s on %s, %s, %s: %s\n", r.Name(), r.Time.Format("2006-01-02 15:04:05"), r.User, r.Host,
+		report.Count(r.Targets(), "file"), report.Count(r.Changes, "change"), strings.ReplaceAll(string(r.State()), "-", " "))
+	return err
+}
+
+func (a *app) historyVerify() *cobra.Command {
+	return &cobra.Command{
+		Use:     "verify",
+		Short:   "Hold everything that is kept against its digest",
+		Long:    "Read every record and every backup, and name those that are not what was written. The\nexit status is 4 where one is.",
+		Example: "  frizzel history verify",
+		Args:    cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			s, err := usecase.OpenStore()
+			if err != nil {
+				return err
 			}
-			_, err = fmt.Fprintf(a.Err, "%s by %s on %s, %s, %s: %s\n", r.Time.Format("2006-01-02 15:04:05"), r.User, r.Host,
-				report.Count(len(r.Files), "file"), report.Count(r.Changes, "change"), r.State)
+			damaged, runs, err := history.Verify(s)
+			if err != nil {
+				return err
+			}
+			for _, d := range damaged {
+				fmt.Fprintf(a.Out, "%s: %v\n", report.Path(d.ID), d.Reason)
+			}
+			if len(damaged) > 0 {
+				fmt.Fprintf(a.Err, "%s checked; what is damaged is left alone, and keeps nothing else\n", report.Count(runs, "run"))
+				return &exitError{exitUnreadable, nil}
+			}
+			_, err = fmt.Fprintf(a.Err, "%s checked: all is as it was written\n", report.Count(runs, "run"))
 			return err
 		},
 	}
 }
 
 func (a *app) historyPrune() *cobra.Command {
-	var keep int
+	var newest int
 	var older string
 	c := &cobra.Command{
-		Use:     "prune [--keep N] [--older-than TIME]",
+		Use:     "prune [--newest N] [--older-than TIME]",
 		Short:   "Forget old runs and their backups",
 		Long:    "Forget runs past the newest N, or older than a time, or both where both are given. What\nis forgotten cannot be taken back any more. Runs on hold stay.",
-		Example: "  frizzel history prune --keep 20 --older-than 90d",
+		Example: "  frizzel history prune --newest 20 --older-than 90d",
 		Args:    cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			p := vault.Pruning{Keep: keep}
+			p := history.Pruning{Newest: newest}
 			var err error
 			if p.OlderThan, err = parseAge(older); err != nil {
 				return err
 			}
-			if p.Keep <= 0 && p.OlderThan == 0 {
-				return wrong("say which runs to forget: --keep N, --older-than 90d, or both")
+			if p.Newest < 0 || p.Newest == 0 && p.OlderThan == 0 {
+				return wrong("say which runs to forget: --newest N, --older-than 90d, or both")
 			}
-			v, err := openVault()
+			s, err := usecase.OpenStore()
 			if err != nil {
 				return err
 			}
-			before := sizeOf(v)
-			pruned, err := v.Prune(c.Context(), p, time.Now())
+			l, err := s.Lock(c.Context())
+			if err != nil {
+				return err
+			}
+			defer l.Unlock()
+			pruned, freed, err := history.Prune(l, p, time.Now())
 			for _, r := range pruned {
 				fmt.Fprintf(a.Out, "forgot %s\n", r.ID)
 			}
-			fmt.Fprintf(a.Err, "%s forgotten, %s freed\n", report.Count(len(pruned), "run"), humanize.IBytes(uint64(before-sizeOf(v))))
+			fmt.Fprintf(a.Err, "%s forgotten, %s freed\n", report.Count(len(pruned), "run"), humanize.IBytes(uint64(freed)))
 			return err
 		},
 	}
-	c.Flags().IntVar(&keep, "keep", 0, "how many of the newest `runs` to keep")
+	c.Flags().IntVar(&newest, "newest", 0, "how many of the newest `runs` stay")
 	c.Flags().StringVar(&older, "older-than", "", "how old a run must be, such as 90d or 12h")
 	return c
-}
-
-func sizeOf(v *vault.Vault) (total int64) {
-	records, _ := v.Runs()
-	for _, r := range records {
-		total += v.Size(r)
-	}
-	return total
 }
 
 var days = regexp.MustCompile(`^([0-9]+)(d|w)$`)

@@ -6,10 +6,10 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"frizzel/core/program"
+	"frizzel/core/compile"
 	"frizzel/internal/report"
 	"frizzel/internal/run"
-	"frizzel/internal/seal"
+	"frizzel/internal/usecase"
 )
 
 const previewLong = `Show what rules would change, as a diff for each file, and write nothing.
@@ -35,14 +35,14 @@ const previewExample = `  # a host's new name, but not in depot-30 or old-depot-
 
 // previewFlags say how changes are shown.
 type previewFlags struct {
-	format string
-	lines  int
-	check  bool
-	hide   []string
-	save   string
-	report string
-	seal   string
-	sealed string
+	format   string
+	lines    int
+	check    bool
+	hide     []string
+	save     string
+	reportTo string
+	sealTo   string
+	sealed   string
 }
 
 func (f *previewFlags) add(c *cobra.Command) {
@@ -52,9 +52,9 @@ func (f *previewFlags) add(c *cobra.Command) {
 	fl.BoolVar(&f.check, "check", false, "exit with status 1 where anything would change")
 	fl.StringArrayVar(&f.hide, "hide", nil, "show ••••• for this `pattern`, such as 'regex \"password = .*\"'; may be repeated")
 	fl.StringVar(&f.save, "save", "", "keep the change given on the command line as a script in this new `file`")
-	fl.StringVar(&f.seal, "seal", "", "also keep the review in this new `file`, to be written later with apply --sealed")
+	fl.StringVar(&f.sealTo, "seal", "", "also keep the review in this new `file`, to be written later with apply --sealed")
 	fl.StringVar(&f.sealed, "sealed", "", "show the review kept in this `file`")
-	fl.StringVar(&f.report, "report", "", "also write a page for a change request to this new `file`")
+	fl.StringVar(&f.reportTo, "report", "", "also write a page for a change request to this new `file`")
 }
 
 func (a *app) preview() *cobra.Command {
@@ -68,32 +68,31 @@ func (a *app) preview() *cobra.Command {
 		Example: previewExample,
 		RunE: func(c *cobra.Command, paths []string) error {
 			if how.sealed != "" {
-				s, err := readSeal(c, how.sealed, paths)
-				if err != nil {
-					return err
-				}
-				return a.showSeal(s)
+				return a.previewSealed(c, &how, paths)
 			}
-			p, err := a.compile(c, &rules)
+			compiled, err := a.compile(c, &rules)
 			if err != nil {
 				return err
 			}
-			plan, err := a.plan(&files, p, paths)
+			plan, err := a.plan(&files, compiled, paths)
 			if err != nil {
 				return err
 			}
 			if err := rules.save(c, how.save); err != nil {
 				return err
 			}
-			pre, err := a.previewing(p, &how, &rules)
+			pre, err := a.previewing(compiled, &how)
 			if err != nil {
 				return err
 			}
-			s, err := a.doing(plan, func() (*run.Summary, error) { return plan.Do(c.Context(), pre.file) })
+			done, err := doing(a, plan, func() (*usecase.Previewed, error) {
+				return usecase.Preview(c.Context(), usecase.PreviewOptions{Plan: plan, Show: pre.file})
+			})
 			if err != nil {
 				return err
 			}
-			return pre.end(s, files.verbose)
+			pre.printer.Verbose = files.verbose
+			return pre.end(done)
 		},
 	}
 	rules.add(c)
@@ -107,72 +106,74 @@ type previewing struct {
 	*app
 	*previewFlags
 	printer *report.Printer
-	events  *report.Events // for JSON
-	page    *report.Page   // nil without --report
-	seal    *seal.Seal     // nil without --seal
-	refuses refusals
+	events  *report.Events   // for JSON
+	page    *report.Page     // nil without --report
+	seal    *usecase.Sealing // nil without --seal
 }
 
-func (a *app) previewing(p *program.Program, how *previewFlags, rules *ruleFlags) (*previewing, error) {
+func (a *app) previewing(rules *usecase.Compiled, how *previewFlags) (*previewing, error) {
 	if !slices.Contains([]string{"diff", "summary", "names", "json"}, how.format) {
 		return nil, wrong("--format is diff, summary, names or json, not %q", how.format)
 	}
 	pre := &previewing{app: a, previewFlags: how, printer: a.printer()}
-	pre.printer.Rules = ruleNames(p)
+	pre.printer.Rules = rules.Labels
 	pre.printer.Context = how.lines
-	for _, h := range how.hide {
-		hidden, problems := program.CompilePattern("--hide", h)
-		if len(problems) > 0 {
-			return nil, problems
-		}
-		pre.printer.Hidden = append(pre.printer.Hidden, hidden)
+	if err := how.hidden(pre.printer); err != nil {
+		return nil, err
 	}
 	if how.format == "json" {
 		pre.events = report.NewEvents(a.Out, pre.printer.Rules)
 	}
-	if how.report != "" {
-		pre.page = report.NewPage(pre.printer, p)
+	if how.reportTo != "" {
+		pre.page = report.NewPage(pre.printer, rules.Program)
 	}
-	if how.seal != "" {
-		pre.seal = seal.New(p.Title)
-		pre.seal.Sources, pre.seal.Values, pre.seal.Rules = rules.sources, rules.given, pre.printer.Rules
+	if how.sealTo != "" {
+		pre.seal = &usecase.Sealing{Rules: rules, Diff: pre.printer.Text}
 	}
 	return pre, nil
 }
 
-func (pre *previewing) file(r *run.Result) (bool, error) {
-	if r.Refuse != nil {
-		pre.refuses.add(r)
-		return false, nil
+// hidden says what is not to be shown.
+func (f *previewFlags) hidden(p *report.Printer) error {
+	for _, h := range f.hide {
+		hidden, problems := compile.Pattern("--hide", h)
+		if len(problems) > 0 {
+			return problems
+		}
+		p.Hidden = append(p.Hidden, hidden)
 	}
+	return nil
+}
+
+func (pre *previewing) file(r *run.Result) error {
 	if pre.page != nil {
 		pre.page.Result(r)
 	}
 	if pre.seal != nil {
-		if err := pre.seal.Add(r.File.Path, r.Changes(), r.Text.Raw, r.Raw, pre.printer.Text(r)); err != nil {
-			return false, err
+		if err := pre.seal.Add(r); err != nil {
+			return err
 		}
 	}
 	switch pre.format {
 	case "names":
-		_, err := fmt.Fprintln(pre.Out, report.Path(r.File.Path))
-		return true, err
+		_, err := fmt.Fprintln(pre.Out, report.Path(r.At.Path))
+		return err
 	case "json":
-		return true, pre.events.Result(pre.printer, r)
+		return pre.events.Result(pre.printer, r)
 	case "summary":
-		_, err := fmt.Fprintf(pre.Out, "%s  %s\n", report.Path(r.File.Path), report.Count(r.Changes(), "change"))
-		return true, err
+		_, err := fmt.Fprintf(pre.Out, "%s  %s\n", report.Path(r.At.Path), report.Count(r.Changes(), "change"))
+		return err
 	}
-	return true, pre.printer.Result(r)
+	return pre.printer.Result(r)
 }
 
-func (pre *previewing) end(s *run.Summary, verbose bool) error {
-	refuses := append(pre.refuses, s.Tally.Unmet()...)
-	if err := pre.keep(s, refuses); err != nil {
+func (pre *previewing) end(p *usecase.Previewed) error {
+	s := p.Summary
+	if err := pre.keep(s, p.Refuses); err != nil {
 		return err
 	}
 	if pre.events != nil {
-		for _, r := range refuses {
+		for _, r := range p.Refuses {
 			if err := pre.events.Problem(r); err != nil {
 				return err
 			}
@@ -181,12 +182,14 @@ func (pre *previewing) end(s *run.Summary, verbose bool) error {
 			return err
 		}
 	} else {
-		pre.printer.Summary(s, "would change", verbose)
+		pre.printer.Summary(s, "would change")
 	}
 	switch {
-	case len(refuses) > 0 && pre.events == nil:
-		return refuse(pre.Err, refuses)
-	case len(refuses) > 0:
+	case len(p.Refuses) > 0 && pre.events == nil:
+		return &usecase.RefusedError{Reasons: p.Refuses}
+	case len(p.Refuses) > 0:
+		return &exitError{exitRefused, nil}
+	case len(s.Unreadable()) > 0 && pre.previewFlags.check:
 		return &exitError{exitRefused, nil}
 	case len(s.Unreadable()) > 0:
 		return &exitError{exitUnreadable, nil}
@@ -202,7 +205,7 @@ func (pre *previewing) keep(s *run.Summary, refuses []string) error {
 	if pre.page != nil {
 		page, err := pre.page.End(s, refuses)
 		if err == nil {
-			err = save(pre.previewFlags.report, page)
+			err = save(pre.reportTo, []byte(page))
 		}
 		if err != nil {
 			return err
@@ -213,7 +216,10 @@ func (pre *previewing) keep(s *run.Summary, refuses []string) error {
 	}
 	text, err := pre.seal.Text()
 	if err == nil {
-		err = save(pre.previewFlags.seal, text)
+		err = save(pre.sealTo, text)
+	}
+	if err == nil {
+		fmt.Fprintf(pre.Err, "sealed in %s, which holds the whole text of these files, hidden passages too\n", report.Path(pre.sealTo))
 	}
 	return err
 }

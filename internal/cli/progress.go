@@ -19,15 +19,15 @@ const patience = time.Second
 
 // doing runs a plan's work, showing its progress where standard error is a terminal,
 // and says how far it came where it is interrupted.
-func (a *app) doing(plan *run.Plan, work func() (*run.Summary, error)) (*run.Summary, error) {
+func doing[T any](a *app, plan *run.Plan, work func() (T, error)) (T, error) {
 	begun, read := time.Now(), 0
 	var bar *progressbar.ProgressBar
-	terminal := term.IsTerminal(int(a.Err.Fd())) && os.Getenv("TERM") != "dumb"
+	terminal := term.IsTerminal(int(a.files.Err.Fd())) && os.Getenv("TERM") != "dumb"
 	plan.Progress = func(n int) {
 		read = n
 		if bar == nil && terminal && time.Since(begun) > patience {
 			bar = progressbar.NewOptions(-1,
-				progressbar.OptionSetWriter(a.Err), progressbar.OptionSetDescription("reading"),
+				progressbar.OptionSetWriter(a.files.Err), progressbar.OptionSetDescription("reading"),
 				progressbar.OptionShowCount(), progressbar.OptionSetItsString("files"), progressbar.OptionShowIts(),
 				progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionClearOnFinish())
 		}

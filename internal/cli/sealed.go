@@ -1,17 +1,14 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
-	"io/fs"
-	"os"
-	"strings"
 
 	"github.com/spf13/cobra"
 
+	"frizzel/internal/change"
 	"frizzel/internal/report"
 	"frizzel/internal/seal"
-	"frizzel/internal/vault"
+	"frizzel/internal/usecase"
 )
 
 // readSeal reads a sealed review; rules and paths do not go with one.
@@ -22,77 +19,110 @@ func readSeal(c *cobra.Command, path string, paths []string) (*seal.Seal, error)
 	if others := given(c, "rules", "text", "word", "regex", "rule", "with", "set", "values", "files", "from"); len(others) > 0 {
 		return nil, wrong("%s does not go with --sealed: the review holds its rules", others[0])
 	}
-	s, err := seal.Read(path)
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-		return nil, wrong("there is no sealed review %q", path)
-	case err != nil:
-		return nil, wrong("%w", err)
-	}
-	return s, nil
+	return usecase.ReadSeal(path)
 }
 
-// showSeal prints what was reviewed.
-func (a *app) showSeal(s *seal.Seal) error {
-	terminal := a.printer().Terminal
+// previewSealed shows what would be written, made from what would be written itself.
+func (a *app) previewSealed(c *cobra.Command, how *previewFlags, paths []string) error {
+	s, err := readSeal(c, how.sealed, paths)
+	if err != nil {
+		return err
+	}
+	printer := a.printer()
+	printer.Rules, printer.Context = s.Rules, how.lines
+	if err := how.hidden(printer); err != nil {
+		return err
+	}
 	changes := 0
-	for _, f := range s.Files {
-		text := f.Diff
-		if terminal {
-			lines := strings.SplitAfter(text, "\n")
-			for i, l := range lines {
-				body, end := strings.CutSuffix(l, "\n")
-				lines[i] = report.Visible([]byte(body))
-				if end {
-					lines[i] += "\n"
-				}
-			}
-			text = strings.Join(lines, "")
+	for i := range s.Files {
+		f := &s.Files[i]
+		old, edits, err := f.Contents()
+		if err != nil {
+			return refused("%v", err)
 		}
-		if _, err := fmt.Fprint(a.Out, text); err != nil {
+		switch how.format {
+		case "diff":
+			err = printer.Diff(string(f.Path), old, edits)
+		case "names":
+			_, err = fmt.Fprintln(a.Out, report.Path(string(f.Path)))
+		case "summary":
+			_, err = fmt.Fprintf(a.Out, "%s  %s\n", report.Path(string(f.Path)), report.Count(f.Changes, "change"))
+		case "json":
+			err = report.NewEvents(a.Out, s.Rules).Edits(printer, string(f.Path), f.Changes, old, edits)
+		default:
+			err = wrong("--format is diff, summary, names or json, not %q", how.format)
+		}
+		if err != nil {
 			return err
 		}
 		changes += f.Changes
 	}
-	_, err := fmt.Fprintf(a.Err, "sealed %s by %s on %s: %s, %s\n", s.Time.Format("2006-01-02 15:04"), s.User, s.Host,
+	if how.format == "json" {
+		return report.NewEvents(a.Out, s.Rules).Total(report.Totals{Changed: len(s.Files), Changes: changes})
+	}
+	_, err = fmt.Fprintf(a.Err, "sealed %s by %s on %s: %s, %s\n", s.Time.Format("2006-01-02 15:04"), s.User, s.Host,
 		report.Count(len(s.Files), "file"), report.Count(changes, "change"))
 	return err
 }
 
-// applySeal writes exactly what was reviewed, or names the files that differ.
-func (a *app) applySeal(c *cobra.Command, s *seal.Seal, yes bool, how *writeFlags) error {
-	changes, differ, err := s.Changes()
+// applySealed writes exactly what was reviewed, or names the files that differ.
+func (a *app) applySealed(c *cobra.Command, f *applyFlags, paths []string) error {
+	s, err := readSeal(c, f.sealed, paths)
 	if err != nil {
-		return refused(err)
+		return err
 	}
-	if len(differ) > 0 {
-		fmt.Fprintln(a.Err, "frizzel: nothing was written: these files are not what was reviewed")
-		for _, path := range differ {
-			fmt.Fprintf(a.Err, "  %s\n", report.Path(path))
-		}
-		return &exitError{exitRefused, nil}
+	if err := a.canAsk(f.yes); err != nil {
+		return err
+	}
+	if err := f.checkFormat(); err != nil {
+		return err
+	}
+	w, err := a.writingWith(c, &f.how)
+	if err != nil {
+		return err
 	}
 	printer := a.printer()
 	printer.Rules = s.Rules
-	ap := &applying{app: a, printer: printer, asker: a.asker(yes, printer), how: how}
-	for i, ch := range changes {
-		counted := report.Count(s.Files[i].Changes, "change")
-		take, err := ap.ask(c.Context(), report.Path(report.Here(ch.Path)), counted, "write "+counted, func() error {
-			now, err := ch.Content()
-			if err != nil {
-				return err
+	b := &byFile{app: a}
+	if !f.yes {
+		b.prompt = a.prompt()
+	}
+	events := report.NewEvents(a.Out, s.Rules)
+	done, err := usecase.ApplySeal(c.Context(), usecase.ApplySealOptions{Seal: s, Write: w,
+		Take: func(ch *change.Change, changes int, now []byte) (bool, error) {
+			if f.format == "json" {
+				return true, events.Edits(printer, ch.Path, changes, now, ch.Edits)
 			}
-			return printer.Diff(ch.Path, now, ch.Edits)
-		})
-		if err != nil {
+			counted := report.Count(changes, "change")
+			return b.take(c.Context(), report.Path(report.Here(ch.Path)), counted, "write "+counted, func() error {
+				return printer.Diff(ch.Path, now, ch.Edits)
+			})
+		},
+	})
+	if err != nil {
+		return err
+	}
+	if f.format == "json" {
+		t := report.Totals{Read: len(s.Files), Changed: done.Files, Changes: done.Count}
+		if done.Run != nil {
+			t.Run = done.Run.ID
+		}
+		if err := events.Total(t); err != nil {
 			return err
 		}
-		if take {
-			ap.changes = append(ap.changes, ch)
-			ap.count += s.Files[i].Changes
-		}
 	}
-	return ap.write(c.Context(), how.intent(a, vault.Intent{
-		Kind: vault.Apply, Command: os.Args, Rules: s.Rules, Changes: ap.count,
-	}))
+	switch {
+	case done.Run != nil:
+		if f.format != "json" {
+			a.wrote(done.Run, done.Files)
+		}
+		if f.how.tellChanged {
+			return &exitError{exitChanged, nil}
+		}
+	case done.Done == len(s.Files):
+		fmt.Fprintln(a.Err, "the files are the result of this review already; nothing to write")
+	default:
+		fmt.Fprintln(a.Err, "nothing to write")
+	}
+	return nil
 }

@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"strings"
 
+	"frizzel/core/compile"
 	"frizzel/core/diff"
-	"frizzel/core/program"
 	"frizzel/core/script"
 )
 
@@ -26,7 +26,7 @@ func (s Style) Problem(p script.Problem) string {
 }
 
 // Trial shows what a failed example wants, and what the rules give instead.
-func (s Style) Trial(t *program.Trial) string {
+func (s Style) Trial(t *compile.Trial) string {
 	var b strings.Builder
 	for _, f := range t.Failed {
 		fmt.Fprintf(&b, "%s\n", f)

@@ -7,6 +7,7 @@ import (
 	"github.com/rivo/uniseg"
 
 	"frizzel/core/diff"
+	"frizzel/internal/terminal"
 )
 
 // tabWidth is how many columns a tab takes where a text is cut to a width.
@@ -19,7 +20,7 @@ func Width(text string) int {
 
 // Cut returns the start of a text, at most room columns, with … for the rest.
 func Cut(text string, room int) string {
-	if len(text) <= room && plain([]byte(text)) && !strings.Contains(text, "\t") || Width(text) <= room {
+	if len(text) <= room && !strings.ContainsFunc(text, func(r rune) bool { return r < ' ' || r > '~' }) || Width(text) <= room {
 		return text
 	}
 	if room <= 0 {
@@ -77,7 +78,7 @@ func window(text string, start, end, room int) (before, match, after string) {
 			end = min(end, to)
 		}
 	}
-	before, match, after = Visible([]byte(text[:start])), Visible([]byte(text[start:end])), Visible([]byte(text[end:]))
+	before, match, after = terminal.Visible([]byte(text[:start])), terminal.Visible([]byte(text[start:end])), terminal.Visible([]byte(text[end:]))
 	if room <= 0 || Width(before+match+after) <= room {
 		return before, match, after
 	}

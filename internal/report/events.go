@@ -1,27 +1,57 @@
 package report
 
 import (
+	"bytes"
 	"encoding/json"
+	"fmt"
 	"io"
 	"os"
+	"strings"
+	"unicode/utf16"
 	"unicode/utf8"
 
 	"frizzel/core/diff"
+	"frizzel/core/edit"
 	"frizzel/internal/run"
 	"frizzel/internal/selection"
+	"frizzel/internal/terminal"
 )
 
 // Events writes results for programs: one JSON object a line.
 type Events struct {
-	encoder *json.Encoder
-	rules   []string
+	out   io.Writer
+	rules []string
 }
+
+// WriteEvent writes one event as a line of JSON. What would drive a terminal is escaped.
+func WriteEvent(out io.Writer, event any) error {
+	var line bytes.Buffer
+	e := json.NewEncoder(&line)
+	e.SetEscapeHTML(false)
+	if err := e.Encode(event); err != nil {
+		return err
+	}
+	var b strings.Builder
+	for _, r := range line.String() {
+		switch {
+		case r == '\n' || !terminal.Drives(r):
+			b.WriteRune(r)
+		case r > 0xffff:
+			high, low := utf16.EncodeRune(r)
+			fmt.Fprintf(&b, `\u%04x\u%04x`, high, low)
+		default:
+			fmt.Fprintf(&b, `\u%04x`, r)
+		}
+	}
+	_, err := io.WriteString(out, b.String())
+	return err
+}
+
+func (e *Events) write(event any) error { return WriteEvent(e.out, event) }
 
 // NewEvents returns what writes events to out. rules are labels, by index.
 func NewEvents(out io.Writer, rules []string) *Events {
-	e := json.NewEncoder(out)
-	e.SetEscapeHTML(false)
-	return &Events{e, rules}
+	return &Events{out, rules}
 }
 
 // Path and Text are strings for JSON; what is no UTF-8 stands there with its
@@ -51,7 +81,7 @@ func (e *Events) Found(f *run.Found) error {
 	for i, pl := range Places(f) {
 		m := f.Matches[i]
 		event := matchEvent{
-			Event: "match", Path: f.File.Path, PathBytes: bytesOf(f.File.Path),
+			Event: "match", Path: f.At.Path, PathBytes: bytesOf(f.At.Path),
 			Line: pl.Line, Column: pl.Column, EndColumn: pl.EndColumn,
 			Rule: e.rules[m.Rule], Text: pl.Text,
 		}
@@ -59,7 +89,7 @@ func (e *Events) Found(f *run.Found) error {
 			s := string(m.New)
 			event.Replacement = &s
 		}
-		if err := e.encoder.Encode(event); err != nil {
+		if err := e.write(event); err != nil {
 			return err
 		}
 	}
@@ -78,8 +108,13 @@ type fileEvent struct {
 
 // Result writes a file event: what would change, or was written.
 func (e *Events) Result(p *Printer, r *run.Result) error {
-	hunks := p.hide(diff.Hunks(r.Text.Text, r.Edits, p.Context))
-	event := fileEvent{Event: "file", Path: r.File.Path, PathBytes: bytesOf(r.File.Path), Changes: r.Changes()}
+	return e.Edits(p, r.At.Path, r.Changes(), r.File.Text, r.Text)
+}
+
+// Edits writes a file event for edits to a text, which are so many changes.
+func (e *Events) Edits(p *Printer, path string, changes int, text []byte, edits edit.List) error {
+	hunks := p.hide(diff.Hunks(text, edits, p.Context))
+	event := fileEvent{Event: "file", Path: path, PathBytes: bytesOf(path), Changes: changes}
 	for _, h := range hunks {
 		for _, l := range h.Lines {
 			switch l.Op {
@@ -90,8 +125,8 @@ func (e *Events) Result(p *Printer, r *run.Result) error {
 			}
 		}
 	}
-	event.Diff = string(diff.Unified(nil, DiffName(r.File.Path), hunks, p.about))
-	return e.encoder.Encode(event)
+	event.Diff = string(diff.Unified(nil, DiffName(path), hunks, p.about))
+	return e.write(event)
 }
 
 type skipEvent struct {
@@ -108,7 +143,7 @@ type problemEvent struct {
 
 // Problem writes a problem event: why nothing may be written.
 func (e *Events) Problem(reason string) error {
-	return e.encoder.Encode(problemEvent{"problem", reason})
+	return e.write(problemEvent{"problem", reason})
 }
 
 type summaryEvent struct {
@@ -129,10 +164,21 @@ func (e *Events) Summary(s *run.Summary, run string) error {
 		if k.Reason == selection.Unreadable {
 			reason = Reason(k.Err)
 		}
-		if err := e.encoder.Encode(skipEvent{"skip", k.Path, bytesOf(k.Path), reason}); err != nil {
+		if err := e.write(skipEvent{"skip", k.Path, bytesOf(k.Path), reason}); err != nil {
 			return err
 		}
 	}
+	return e.Total(Totals{s.Read, s.Changed, len(s.Skipped), s.Changes, run})
+}
+
+// Totals are what a summary event counts; Run is the run that was written, "" for none.
+type Totals struct {
+	Read, Changed, Skipped, Changes int
+	Run                             string
+}
+
+// Total writes the summary event, which is last.
+func (e *Events) Total(t Totals) error {
 	host, _ := os.Hostname()
-	return e.encoder.Encode(summaryEvent{"summary", host, s.Read, s.Changed, len(s.Skipped), s.Changes, run})
+	return e.write(summaryEvent{"summary", host, t.Read, t.Changed, t.Skipped, t.Changes, t.Run})
 }

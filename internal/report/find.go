@@ -6,9 +6,11 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"frizzel/core/lines"
 	"frizzel/core/program"
 	"frizzel/core/structure"
 	"frizzel/internal/run"
+	"frizzel/internal/terminal"
 )
 
 // Place is where a match stands: line and columns from 1, columns in characters.
@@ -21,7 +23,7 @@ type Place struct {
 // Places returns where the matches of a file stand. A match over several lines ends
 // with its first one.
 func Places(f *run.Found) []Place {
-	text := f.Text.Text
+	text := f.File.Text
 	places := make([]Place, len(f.Matches))
 	line, counted := 1, 0
 	for i, m := range f.Matches {
@@ -32,7 +34,7 @@ func Places(f *run.Found) []Place {
 		if n := bytes.IndexByte(text[m.Start:], '\n'); n >= 0 {
 			end = m.Start + n + 1
 		}
-		content := structure.Content(text[start:end])
+		content := lines.Content(text[start:end])
 		from, to := m.Start-start, min(m.End-start, len(content))
 		from = min(from, to)
 		places[i] = Place{
@@ -51,10 +53,10 @@ func (p *Printer) Found(f *run.Found) error {
 	var b strings.Builder
 	if !p.Terminal {
 		for i, pl := range places {
-			fmt.Fprintf(&b, "%s:%d:%d:%s%s\n", Path(f.File.Path), pl.Line, pl.Column, p.ruleOf(f.Matches[i]), pl.Text)
+			fmt.Fprintf(&b, "%s:%d:%d:%s%s\n", Path(f.At.Path), pl.Line, pl.Column, p.ruleOf(f.Matches[i]), pl.Text)
 		}
 	} else {
-		fmt.Fprintf(&b, "%s  %s\n", p.Style.Strong(Path(f.File.Path)), p.Style.Soft(Count(len(places), "match")))
+		fmt.Fprintf(&b, "%s  %s\n", p.Style.Strong(Path(f.At.Path)), p.Style.Soft(Count(len(places), "match")))
 		p.foundLines(&b, f, places)
 		b.WriteByte('\n')
 	}
@@ -72,7 +74,7 @@ func (p *Printer) ruleOf(m program.Match) string {
 
 // foundLines shows each line that holds a match once, with its neighbours.
 func (p *Printer) foundLines(b *strings.Builder, f *run.Found, places []Place) {
-	t := structure.New(f.Text.Text)
+	t := structure.New(f.File.Text)
 	last := places[len(places)-1].Line
 	digits := len(fmt.Sprint(last + p.Context))
 	shown := 0 // lines
@@ -139,11 +141,11 @@ func (p *Printer) marked(text string, places []Place, room int) string {
 			if pl.Start < at {
 				continue
 			}
-			b.WriteString(Visible([]byte(text[at:pl.Start])))
-			b.WriteString(p.Style.match(Visible([]byte(text[pl.Start:pl.End]))))
+			b.WriteString(terminal.Visible([]byte(text[at:pl.Start])))
+			b.WriteString(p.Style.match(terminal.Visible([]byte(text[pl.Start:pl.End]))))
 			at = pl.End
 		}
-		return b.String() + Visible([]byte(text[at:]))
+		return b.String() + terminal.Visible([]byte(text[at:]))
 	}
 	before, match, after := window(text, places[0].Start, places[0].End, room)
 	return before + p.Style.match(match) + after

@@ -13,6 +13,7 @@ import (
 	"frizzel/core/diff"
 	"frizzel/core/program"
 	"frizzel/internal/run"
+	"frizzel/internal/terminal"
 )
 
 //go:embed page.html
@@ -76,8 +77,8 @@ func NewPage(printer *Printer, p *program.Program) *Page {
 
 // Result adds one file's changes.
 func (page *Page) Result(r *run.Result) {
-	f := pageFile{Path: r.File.Path, Changes: Count(r.Changes(), "change")}
-	for _, h := range page.printer.hide(diff.Hunks(r.Text.Text, r.Edits, page.printer.Context)) {
+	f := pageFile{Path: r.At.Path, Changes: Count(r.Changes(), "change")}
+	for _, h := range page.printer.hide(diff.Hunks(r.File.Text, r.Text, page.printer.Context)) {
 		hunk := pageHunk{Place: strings.TrimSpace(h.Header() + "  " + page.printer.about(h))}
 		returns := mixedEndings(h)
 		for _, l := range h.Lines {
@@ -103,10 +104,10 @@ func pageLineOf(l diff.Line, returns bool) pageLine {
 		if from == 0 && to == len(text) {
 			break
 		}
-		out.Parts = append(out.Parts, pagePart{Text: Visible(text[at:from])}, pagePart{Visible(text[from:to]), true})
+		out.Parts = append(out.Parts, pagePart{Text: terminal.Visible(text[at:from])}, pagePart{terminal.Visible(text[from:to]), true})
 		at = to
 	}
-	out.Parts = append(out.Parts, pagePart{Text: Visible(text[at:])})
+	out.Parts = append(out.Parts, pagePart{Text: terminal.Visible(text[at:])})
 	return out
 }
 

@@ -16,10 +16,11 @@ import (
 
 	"frizzel/core/diff"
 	"frizzel/core/edit"
+	"frizzel/core/lines"
 	"frizzel/core/pattern"
-	"frizzel/core/structure"
 	"frizzel/internal/run"
 	"frizzel/internal/selection"
+	"frizzel/internal/terminal"
 )
 
 // Printer writes results to Out and remarks to Err.
@@ -33,22 +34,23 @@ type Printer struct {
 	Context int
 	Rules   []string           // labels, by index
 	Width   int                // columns of the terminal, 0 for no bound
+	Verbose bool               // name the files that are left out
 	Hidden  []*pattern.Pattern // what is not to be shown
 }
 
 // Result shows a file's changes as a diff.
 func (p *Printer) Result(r *run.Result) error {
-	text, edits := r.Text.Raw, r.Raw
-	if p.Terminal && r.Text.Decoded() {
-		text, edits = r.Text.Text, r.Edits
+	text, edits := r.File.Raw, r.Raw
+	if p.Terminal && r.File.Decoded() {
+		text, edits = r.File.Text, r.Text
 	}
-	return p.Diff(r.File.Path, text, edits)
+	return p.Diff(r.At.Path, text, edits)
 }
 
 // Text returns a file's changes as a diff of its text, in UTF-8 whatever the file is
 // in.
 func (p *Printer) Text(r *run.Result) string {
-	return string(diff.Unified(nil, DiffName(r.File.Path), diff.Hunks(r.Text.Text, r.Edits, p.Context), p.about))
+	return string(diff.Unified(nil, DiffName(r.At.Path), p.hide(diff.Hunks(r.File.Text, r.Text, p.Context)), p.about))
 }
 
 // Diff shows the edits to a file's text as a diff.
@@ -128,7 +130,7 @@ func shownLine(text []byte, returns bool) []byte {
 	if returns {
 		return bytes.TrimSuffix(text, []byte("\n"))
 	}
-	return structure.Content(text)
+	return lines.Content(text)
 }
 
 // line shows one line of a hunk.
@@ -151,11 +153,11 @@ func (p *Printer) line(b *strings.Builder, l diff.Line, returns bool) {
 		if from == 0 && to == len(text) { // all of it: nothing stands out
 			break
 		}
-		b.WriteString(paint(Visible(text[at:from])))
-		b.WriteString(strong(Visible(text[from:to])))
+		b.WriteString(paint(terminal.Visible(text[at:from])))
+		b.WriteString(strong(terminal.Visible(text[from:to])))
 		at = to
 	}
-	b.WriteString(paint(Visible(text[at:])))
+	b.WriteString(paint(terminal.Visible(text[at:])))
 	b.WriteString(ending + "\n")
 }
 
@@ -193,11 +195,11 @@ func DiffName(path string) string {
 
 // Summary writes how many files were read, changed and left out, and the changes of
 // each rule. changed is what became of the files, such as "would change".
-func (p *Printer) Summary(s *run.Summary, changed string, verbose bool) {
+func (p *Printer) Summary(s *run.Summary, changed string) {
 	fmt.Fprintf(p.Err, "%s read, %s %s: %s\n",
 		Count(s.Read, "file"), Number(s.Changed), changed, Count(s.Changes, "change"))
 	p.perRule(s)
-	p.leftOut(s, verbose)
+	p.leftOut(s)
 	for _, n := range s.Notes {
 		where := Path(n.Path)
 		if n.Line > 0 {
@@ -220,10 +222,10 @@ func (p *Printer) Summary(s *run.Summary, changed string, verbose bool) {
 }
 
 // Matches writes how many files were read and how many hold matches.
-func (p *Printer) Matches(s *run.Summary, verbose bool) {
+func (p *Printer) Matches(s *run.Summary) {
 	fmt.Fprintf(p.Err, "%s read, %s with matches: %s\n",
 		Count(s.Read, "file"), Number(s.Changed), Count(s.Changes, "match"))
-	p.leftOut(s, verbose)
+	p.leftOut(s)
 }
 
 // some lists a few of many.
@@ -249,9 +251,9 @@ func (p *Printer) perRule(s *run.Summary) {
 	}
 }
 
-// leftOut says what was not read, with the reason; the files themselves where
-// verbose is set. What the rules themselves do not select is only counted then.
-func (p *Printer) leftOut(s *run.Summary, verbose bool) {
+// leftOut says what was not read, with the reason; the files themselves where Verbose is
+// set. What the rules themselves do not select is only counted then.
+func (p *Printer) leftOut(s *run.Summary) {
 	reasons := s.Reasons()
 	var parts []string
 	for _, r := range slices.Sorted(maps.Keys(reasons)) {
@@ -264,7 +266,7 @@ func (p *Printer) leftOut(s *run.Summary, verbose bool) {
 		switch {
 		case k.Reason == selection.Unreadable:
 			fmt.Fprintf(p.Err, "frizzel: %s: %s\n", Path(k.Path), Reason(k.Err))
-		case verbose:
+		case p.Verbose:
 			fmt.Fprintf(p.Err, "  %s: %s\n", Path(k.Path), k.Reason)
 		}
 	}

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frizzel/core/diff"
+	"frizzel/internal/terminal"
 )
 
 // pieces of text that are hard to cut: wide, joined, invisible, invalid.
@@ -37,10 +38,10 @@ func TestLinesFit(t *testing.T) {
 		for _, c := range all {
 			require.False(t, unicode.IsControl(c) && c != '\t', "seed %d: %q", seed, all)
 		}
-		if whole := Visible([]byte(line[start:end])); Width(whole) <= room {
+		if whole := terminal.Visible([]byte(line[start:end])); Width(whole) <= room {
 			require.Equal(t, whole, match, "seed %d", seed)
 		}
-		require.LessOrEqual(t, Width(Cut(Visible([]byte(line)), room)), room)
+		require.LessOrEqual(t, Width(Cut(terminal.Visible([]byte(line)), room)), room)
 		shown := (Style{}).Lines(diff.Hunk{Lines: []diff.Line{{Op: diff.Add, Text: []byte(line), Marks: [][2]int{{start, end}}}}}, room+1, false)
 		require.LessOrEqual(t, Width(shown[0]), room+1, "seed %d: %q", seed, shown[0])
 	}

@@ -1,6 +1,6 @@
 package report
 
-import "github.com/fatih/color"
+import "frizzel/internal/terminal"
 
 // Style colours what is shown on a terminal. The zero Style colours nothing. The
 // colours are of middling brightness, to be read on light and dark backgrounds.
@@ -8,47 +8,45 @@ type Style struct {
 	On bool
 }
 
-// Of the 256 colours that terminals share.
+// Parameters of colour sequences: of the 256 colours that terminals share, and how text
+// stands out.
 const (
-	red    = 167
-	green  = 71
-	blue   = 67
-	violet = 133
+	red     = "38;5;167"
+	green   = "38;5;71"
+	blue    = "38;5;67"
+	violet  = "38;5;133"
+	bold    = "1"
+	faint   = "2"
+	reverse = "7"
 )
 
-// paint colours text; code 0 leaves the colour alone.
-func (s Style) paint(text string, code color.Attribute, more ...color.Attribute) string {
-	if !s.On || text == "" {
+func (s Style) paint(text string, parameters ...string) string {
+	if !s.On {
 		return text
 	}
-	if code != 0 {
-		more = append(more, 38, 5, code)
-	}
-	c := color.New(more...)
-	c.EnableColor()
-	return c.Sprint(text)
+	return terminal.Paint(text, parameters...)
 }
 
-func (s Style) head(t string) string    { return s.paint(t, 0, color.Bold) }
+func (s Style) head(t string) string    { return s.paint(t, bold) }
 func (s Style) place(t string) string   { return s.paint(t, blue) }
 func (s Style) rule(t string) string    { return s.paint(t, violet) }
 func (s Style) keep(t string) string    { return t }
 func (s Style) remove(t string) string  { return s.paint(t, red) }
-func (s Style) removed(t string) string { return s.paint(t, red, color.Bold, color.ReverseVideo) }
+func (s Style) removed(t string) string { return s.paint(t, bold, reverse, red) }
 func (s Style) add(t string) string     { return s.paint(t, green) }
-func (s Style) added(t string) string   { return s.paint(t, green, color.Bold, color.ReverseVideo) }
+func (s Style) added(t string) string   { return s.paint(t, bold, reverse, green) }
 
 // Strong stands out.
-func (s Style) Strong(t string) string { return s.paint(t, 0, color.Bold) }
+func (s Style) Strong(t string) string { return s.paint(t, bold) }
 
 // Soft stands back.
-func (s Style) Soft(t string) string { return s.paint(t, 0, color.Faint) }
+func (s Style) Soft(t string) string { return s.paint(t, faint) }
 
 // Key is a key that can be pressed.
-func (s Style) Key(t string) string { return s.paint(t, blue, color.Bold) }
+func (s Style) Key(t string) string { return s.paint(t, bold, blue) }
 
 // match is what was looked for.
-func (s Style) match(t string) string { return s.paint(t, blue, color.Bold, color.ReverseVideo) }
+func (s Style) match(t string) string { return s.paint(t, bold, reverse, blue) }
 
 // Rule names a rule.
 func (s Style) Rule(t string) string { return s.rule(t) }
@@ -58,5 +56,5 @@ func (s Style) Selected(t string) string {
 	if !s.On {
 		return ">" + t[min(1, len(t)):]
 	}
-	return s.paint(t, blue, color.Bold, color.ReverseVideo)
+	return s.paint(t, bold, reverse, blue)
 }

@@ -10,6 +10,7 @@ import (
 	"golang.org/x/term"
 
 	"frizzel/internal/report"
+	"frizzel/internal/terminal"
 )
 
 // Answer is what a person said about a file.
@@ -129,6 +130,6 @@ func (p *Prompt) key(ctx context.Context) (byte, error) {
 func (p *Prompt) Pause(ctx context.Context, what string) error {
 	fmt.Fprint(p.Out, p.Style.Key(what), " ")
 	_, err := p.key(ctx)
-	fmt.Fprint(p.Out, "\r\x1b[K")
+	fmt.Fprint(p.Out, terminal.ClearLine())
 	return err
 }

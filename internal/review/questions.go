@@ -9,6 +9,7 @@ import (
 	"frizzel/core/diff"
 	"frizzel/core/program"
 	"frizzel/internal/report"
+	"frizzel/internal/terminal"
 )
 
 // Answers to a question in a session, besides those about one file.
@@ -212,7 +213,7 @@ func (q *questions) showChange(f *File, c *Change) {
 
 // edit asks for another replacement; an empty line keeps the one proposed.
 func (q *questions) edit(f *File, key program.Key, text string) error {
-	fmt.Fprintf(q.Out, "proposed: %s\ninstead:  ", report.Visible([]byte(text)))
+	fmt.Fprintf(q.Out, "proposed: %s\ninstead:  ", terminal.Visible([]byte(text)))
 	line, err := bufio.NewReader(q.In).ReadString('\n')
 	if err != nil {
 		return err

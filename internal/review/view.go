@@ -9,6 +9,7 @@ import (
 
 	"frizzel/core/diff"
 	"frizzel/internal/report"
+	"frizzel/internal/terminal"
 )
 
 // listWidth is how many columns the list of files takes, on a screen that is wide
@@ -48,8 +49,12 @@ func (m *screen) text() string {
 	for len(lines) < m.height-2 {
 		lines = append(lines, "")
 	}
-	lines = append(lines[:m.height-2], m.rule(), footer)
-	return strings.Join(lines, "\n")
+	lines = append(lines[:m.height-2], m.rule())
+	shown := terminal.Render(strings.Join(lines, "\n")) + "\n"
+	if m.input != nil && m.page == pageChanges { // which draws itself
+		return shown + footer
+	}
+	return shown + terminal.Render(footer)
 }
 
 // rule is a line across the screen.

@@ -3,12 +3,13 @@ package run
 import (
 	"context"
 
-	"frizzel/core/diff"
 	"frizzel/core/edit"
 	"frizzel/core/program"
+	"frizzel/core/revision"
 	"frizzel/core/textfile"
+	"frizzel/internal/change"
+	"frizzel/internal/disk"
 	"frizzel/internal/selection"
-	"frizzel/internal/vault"
 )
 
 // Pending is a file's changes that wait for a person's answers. It does not hold on
@@ -19,9 +20,9 @@ type Pending struct {
 	first  *program.Result // what all rules made of it
 	told   *program.Result // what the summary was told of it last
 
-	File    selection.File
+	At      selection.File
 	Made    *program.Result // what is taken by now
-	Change  vault.Change
+	Change  change.Change
 	Changes int
 	edits   edit.List // of the text, as Change.Edits are of the bytes
 	Refuse  error
@@ -35,10 +36,10 @@ func (p *Plan) Collect(ctx context.Context) ([]*Pending, *Summary, error) {
 	var all []*Pending
 	var before program.Counters
 	s, err := p.Do(ctx, func(r *Result) (bool, error) {
-		pending := &Pending{plan: p, before: before, first: r.Made, told: r.Made, File: r.File}
+		pending := &Pending{plan: p, before: before, first: r.Made, told: r.Made, At: r.At}
 		pending.take(r)
 		all = append(all, pending)
-		if p.Program.Sequential() {
+		if p.Program.Sequential {
 			before = r.Made.Counters
 		}
 		return true, nil
@@ -49,19 +50,27 @@ func (p *Plan) Collect(ctx context.Context) ([]*Pending, *Summary, error) {
 // take makes a result the one that is taken: its edits, and what they are against.
 func (p *Pending) take(r *Result) {
 	p.Moved = p.Moved || p.Made != nil && r.Before != p.Change.Before
-	p.Made, p.Refuse, p.edits = r.Made, r.Refuse, r.Edits
+	p.Made, p.Refuse, p.edits = r.Made, r.Refuse, r.Text
 	p.Change, p.Changes = r.Change(), r.Changes()
 }
 
 // read reads the file as it is now.
-func (p *Pending) read() (*textfile.File, vault.Digest, error) {
-	j := &job{file: p.File}
-	raw, err := j.read(nil)
+func (p *Pending) read() (*textfile.File, change.Digest, error) {
+	f, err := p.At.Reopen(disk.Real{})
 	if err != nil {
-		return nil, vault.Digest{}, err
+		return nil, change.Digest{}, err
 	}
-	text, err := p.plan.decode(p.File, raw)
-	return text, vault.DigestOf(raw), err
+	defer disk.Close(f)
+	info, err := f.Stat()
+	if err != nil {
+		return nil, change.Digest{}, err
+	}
+	raw, err := disk.ReadAll(f, info.Size)
+	if err != nil {
+		return nil, change.Digest{}, err
+	}
+	text, err := textfile.Decode(raw, p.plan.encodingOf(p.At))
+	return text, change.DigestOf(raw), err
 }
 
 // Decide runs the rules over the file as it is now, and asks about each change; nil
@@ -71,9 +80,8 @@ func (p *Pending) Decide(decide func(program.Proposal) program.Answer) error {
 	if err != nil {
 		return err
 	}
-	r := p.plan.make(p.File, text, program.Input{Before: p.before, Decide: decide})
-	r.Before = digest
-	p.take(r)
+	in := program.Input{File: asFile(p.At), Before: p.before, Decide: decide}
+	p.take(&Result{At: p.At, Revision: revision.Of(p.plan.Program, text, in), Before: digest})
 	return nil
 }
 
@@ -86,7 +94,9 @@ func (p *Pending) Result() (*Result, error) {
 			return nil, err
 		}
 		if digest == p.Change.Before {
-			return &Result{File: p.File, Text: text, Edits: p.edits, Raw: p.Change.Edits, Made: p.Made, Before: digest}, nil
+			return &Result{At: p.At, Before: digest, Revision: &revision.Revision{
+				File: text, Text: p.edits, Raw: p.Change.Edits, Made: p.Made,
+			}}, nil
 		}
 		if err := p.Decide(nil); err != nil {
 			return nil, err
@@ -103,7 +113,7 @@ func (p *Pending) Proposed() ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	return r.Edits.Apply(r.Text.Text), nil
+	return r.Text.Apply(r.File.Text), nil
 }
 
 // Rewrite takes a text that a person wrote for the file.
@@ -112,13 +122,8 @@ func (p *Pending) Rewrite(fresh []byte) (*Result, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &Result{File: p.File, Text: text, Edits: diff.Compare(text.Text, fresh), Before: digest}
-	// What must hold is asked of the text that will stand there.
-	r.Made = p.plan.Program.Run(program.Input{
-		Text: fresh, File: asFile(p.File), Before: p.before,
-		Decide: func(program.Proposal) program.Answer { return program.Answer{Leave: true} },
-	})
-	r.Raw, r.Refuse = text.Encode(r.Edits, "")
+	in := program.Input{File: asFile(p.At), Before: p.before}
+	r := &Result{At: p.At, Revision: revision.ByHand(p.plan.Program, text, fresh, in), Before: digest}
 	p.take(r)
 	p.Changes = len(r.Raw)
 	return r, r.Refuse
@@ -127,9 +132,9 @@ func (p *Pending) Rewrite(fresh []byte) (*Result, error) {
 // Settle brings a summary to what is taken by now.
 func (s *Summary) Settle(all []*Pending) {
 	for _, p := range all {
-		f := asFile(p.File)
-		s.Tally.Remove(p.File.Path, f, p.told)
-		s.Tally.Add(p.File.Path, f, p.Made)
+		f := asFile(p.At)
+		s.Tally.Remove(p.At.Path, f, p.told)
+		s.Tally.Add(p.At.Path, f, p.Made)
 		p.told = p.Made
 	}
 	s.Changed, s.Changes = 0, 0

@@ -1,12 +1,14 @@
-// Package seal keeps a review: what was shown for each file, and what exactly would
-// be written, in one file that can be carried to where it is to be done.
+// Package seal keeps a review: which files, what they were, and what exactly would be
+// written, in one file that can be carried to where it is to be done.
 //
-// The central type is [Seal]. It names files by their whole paths, and holds for each
-// the digest of what was reviewed, the edits to it, the digest of what they make of
-// it, and the diff that a person reads.
+// The central type is [Seal]. It holds, for each file, what would be written and the way
+// back from there, and the digests of both, so that what a person is shown is what is
+// written, or the seal is damaged. The file is a line of JSON for the review and one for
+// each file, and ends in a digest.
 package seal
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -16,12 +18,22 @@ import (
 	"path/filepath"
 	"time"
 
+	"github.com/klauspost/compress/zstd"
+
 	"frizzel/core/edit"
-	"frizzel/internal/vault"
+	"frizzel/internal/change"
+	"frizzel/internal/disk"
+	"frizzel/internal/trailer"
 )
 
 // version is of the file's format.
-const version = 1
+const version = 2
+
+// name goes into the seal's digest.
+const name = "frizzel seal"
+
+// MostBytes is how long a seal's file may be.
+const MostBytes = 1 << 30
 
 // Seal is one review.
 type Seal struct {
@@ -33,17 +45,18 @@ type Seal struct {
 	Sources map[string]string `json:"sources"` // scripts and tables, by name
 	Values  map[string]string `json:"values,omitempty"`
 	Rules   []string          `json:"rules"` // labels
-	Files   []File            `json:"files"`
+	Files   []File            `json:"-"`     // a line each
 }
 
 // File is one file of a review.
 type File struct {
-	Path    vault.Path   `json:"path"` // whole
-	Changes int          `json:"changes"`
-	Before  vault.Digest `json:"before"`
-	After   vault.Digest `json:"after"`
-	Edits   edit.List    `json:"edits"`
-	Diff    string       `json:"diff"`
+	Path    change.Path   `json:"path"` // whole
+	Changes int           `json:"changes"`
+	Before  change.Digest `json:"before"`
+	After   change.Digest `json:"after"`
+	Fresh   []byte        `json:"fresh"`          // what would be written, as a Zstandard frame
+	Back    edit.List     `json:"back"`           // from that to what it was
+	Diff    string        `json:"diff,omitempty"` // for a person who opens the seal; nothing is made of it
 }
 
 // New begins a seal.
@@ -56,74 +69,138 @@ func New(title string) *Seal {
 	return s
 }
 
-// Add adds a file: its content as it was read and the edits to it.
+// Add adds a file: its content as it was read, the edits to it, how many changes they are,
+// and their diff.
 func (s *Seal) Add(path string, changes int, old []byte, edits edit.List, diff string) error {
 	abs, err := filepath.Abs(path)
 	if err == nil {
 		abs, err = filepath.EvalSymlinks(abs)
 	}
+	if err != nil {
+		return err
+	}
+	e, err := zstd.NewWriter(nil)
+	if err != nil {
+		return err
+	}
+	defer disk.Close(e)
+	fresh := edits.Apply(old)
 	s.Files = append(s.Files, File{
-		Path: vault.Path(abs), Changes: changes, Edits: edits, Diff: diff,
-		Before: vault.DigestOf(old), After: vault.DigestOf(edits.Apply(old)),
+		Path: change.Path(abs), Changes: changes, Before: change.DigestOf(old), After: change.DigestOf(fresh),
+		Fresh: e.EncodeAll(fresh, nil), Back: edits.Invert(old).Clone(), Diff: diff,
 	})
-	return err
+	return nil
 }
 
 // Text returns the seal as a file's content.
-func (s *Seal) Text() (string, error) {
-	text, err := json.MarshalIndent(s, "", " ")
-	return string(text) + "\n", err
+func (s *Seal) Text() ([]byte, error) {
+	var b bytes.Buffer
+	e := json.NewEncoder(&b)
+	if err := e.Encode(s); err != nil {
+		return nil, err
+	}
+	for i := range s.Files {
+		if err := e.Encode(&s.Files[i]); err != nil {
+			return nil, err
+		}
+	}
+	return trailer.Add(name, b.Bytes()), nil
 }
 
-// Read reads a seal's file.
+// DamagedError is the error of a seal that is not what was sealed.
+type DamagedError struct{ Path string }
+
+func (e *DamagedError) Error() string {
+	return fmt.Sprintf("the seal %s is damaged: it is not what was sealed; nothing was written", e.Path)
+}
+
+// Read reads a seal's file. The error is a *DamagedError where it is not what was sealed.
 func Read(path string) (*Seal, error) {
-	text, err := os.ReadFile(path)
+	text, err := disk.ReadBounded(path, MostBytes)
 	if err != nil {
 		return nil, err
 	}
 	s := &Seal{}
-	if err := json.Unmarshal(text, s); err != nil || s.Version == 0 {
+	d := json.NewDecoder(bytes.NewReader(text))
+	if err := d.Decode(s); err != nil || s.Version == 0 {
 		return nil, fmt.Errorf("%s is no sealed review", path)
 	}
-	if s.Version > version {
-		return nil, fmt.Errorf("%s was sealed by a newer frizzel", path)
+	if s.Version != version {
+		return nil, fmt.Errorf("%s was sealed by another version of frizzel, in format %d; this one reads format %d", path, s.Version, version)
+	}
+	body, err := trailer.Cut(name, text)
+	if err != nil {
+		return nil, &DamagedError{path}
+	}
+	d = json.NewDecoder(bytes.NewReader(body))
+	_ = d.Decode(s)
+	for d.More() {
+		var f File
+		if err := d.Decode(&f); err != nil {
+			return nil, &DamagedError{path}
+		}
+		if _, _, err := f.Contents(); err != nil {
+			return nil, &DamagedError{path}
+		}
+		s.Files = append(s.Files, f)
 	}
 	return s, nil
 }
 
-// Changes returns what is to be written, and the paths of files that no longer are
-// what was reviewed.
-func (s *Seal) Changes() (changes []vault.Change, differ []string, err error) {
-	for _, f := range s.Files {
-		c := vault.Change{
-			Path: string(f.Path), Folder: filepath.Dir(string(f.Path)), Name: filepath.Base(string(f.Path)),
-			Before: f.Before, Edits: f.Edits,
-		}
-		now, err := c.Content()
-		var changed *vault.ChangedError
-		switch {
-		case errors.As(err, &changed), errors.Is(err, fs.ErrNotExist):
-			differ = append(differ, string(f.Path))
-			continue
-		case err != nil:
-			return nil, nil, err
-		}
-		if !fits(f.Edits, now) || vault.DigestOf(f.Edits.Apply(now)) != f.After {
-			return nil, nil, fmt.Errorf("the seal is damaged: its edits of %s do not make what was reviewed", f.Path)
-		}
-		changes = append(changes, c)
+// Contents returns what the file was and the edits to that, held against their digests.
+func (f *File) Contents() (old []byte, edits edit.List, err error) {
+	d, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(disk.MaxContent))
+	if err != nil {
+		return nil, nil, err
 	}
-	return changes, differ, nil
+	defer d.Close()
+	fresh, err := d.DecodeAll(f.Fresh, nil)
+	if err != nil || !f.Back.Fits(len(fresh)) {
+		return nil, nil, trailer.ErrDamaged
+	}
+	old, edits = f.Back.Apply(fresh), f.Back.Invert(fresh)
+	if change.DigestOf(old) != f.Before || change.DigestOf(fresh) != f.After {
+		return nil, nil, trailer.ErrDamaged
+	}
+	return old, edits, nil
 }
 
-// fits reports whether edits are in order and within a content.
-func fits(edits edit.List, content []byte) bool {
-	at := 0
-	for _, e := range edits {
-		if e.Start < at || e.End < e.Start || e.End > len(content) {
-			return false
+// Standing is how the files of a seal stand on this host.
+type Standing struct {
+	Changes []change.Change // to files that are what was reviewed
+	Counts  []int           // how many changes each of those holds
+	Done    []string        // files that are the result already
+	Differ  []string        // files that are neither
+}
+
+// Stand compares the seal with the files of this host.
+func (s *Seal) Stand(system disk.System) (*Standing, error) {
+	st := &Standing{}
+	for i := range s.Files {
+		f := &s.Files[i]
+		path := string(f.Path)
+		c := change.Change{Path: path, Folder: filepath.Dir(path), Name: filepath.Base(path), Before: f.Before}
+		_, err := c.Content(system)
+		var changed *change.ChangedError
+		switch {
+		case errors.As(err, &changed):
+			c.Before = f.After
+			if _, err := c.Content(system); err == nil {
+				st.Done = append(st.Done, path)
+			} else {
+				st.Differ = append(st.Differ, path)
+			}
+			continue
+		case errors.Is(err, fs.ErrNotExist):
+			st.Differ = append(st.Differ, path)
+			continue
+		case err != nil:
+			return nil, err
 		}
-		at = e.End
+		if _, c.Edits, err = f.Contents(); err != nil {
+			return nil, err
+		}
+		st.Changes, st.Counts = append(st.Changes, c), append(st.Counts, f.Changes)
 	}
-	return true
+	return st, nil
 }

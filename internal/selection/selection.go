@@ -10,7 +10,11 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
+	"path/filepath"
 	"strings"
+	"sync/atomic"
+
+	"frizzel/internal/disk"
 )
 
 // Selection is what a person asked for.
@@ -19,12 +23,11 @@ type Selection struct {
 	In    []string // globs of the files to take; none takes all
 	Out   []string // globs of the files to leave out
 
-	Depth         int    // folder levels to read, 1 for the folder's own files; 0 for all
-	NoHidden      bool   // leave out names that begin with a dot, below what was named
-	Follow        bool   // follow symbolic links to folders
-	OneFileSystem bool   // stay on the file systems of the folders named
-	MaxSize       int64  // bytes; 0 for any
-	State         string // the folder of backups, which is left out
+	Depth         int     // folder levels to read, 1 for the folder's own files; 0 for all
+	NoHidden      bool    // leave out names that begin with a dot, below what was named
+	Follow        bool    // follow symbolic links to folders
+	OneFileSystem bool    // stay on the file systems of the folders named
+	State         disk.ID // the folder of backups, which is left out; zero for none
 }
 
 // File is a file that was found.
@@ -38,7 +41,54 @@ type File struct {
 	// Folder and Name are where the file is written: Folder is absolute, Name is
 	// below it, and no link within Name is followed out of Folder.
 	Folder, Name string
+	// In is the folder that holds the file.
+	In disk.ID
+
+	parent *parent // the folder, open until the file was
 }
+
+// parent is a folder that stays open while it is walked, or a file in it is to be opened.
+type parent struct {
+	disk.Folder
+	users atomic.Int32
+}
+
+func (p *parent) release() {
+	if p.users.Add(-1) == 0 {
+		disk.Close(p)
+	}
+}
+
+// Open opens the file in the folder that was walked, whatever that is called by now. It is
+// called once; a file that is not opened is dropped.
+func (f *File) Open() (disk.File, error) {
+	defer f.Drop()
+	return f.parent.Open(filepath.Base(f.Name))
+}
+
+// Drop lets go of a file that is not opened.
+func (f *File) Drop() {
+	if f.parent != nil {
+		f.parent.release()
+	}
+}
+
+// Reopen opens the file once more, if its folder is the one that was walked.
+func (f *File) Reopen(system disk.System) (disk.File, error) {
+	abs := filepath.Join(f.Folder, f.Name)
+	folder, err := system.OpenFolder(filepath.Dir(abs))
+	if err != nil {
+		return nil, err
+	}
+	defer disk.Close(folder)
+	if folder.ID() != f.In {
+		return nil, &fs.PathError{Op: "open", Path: f.Path, Err: errMoved}
+	}
+	return folder.Open(filepath.Base(abs))
+}
+
+// errMoved is the reason of a file whose folder another one took the place of.
+var errMoved = errors.New("its folder is not the one that was read")
 
 // Reason is why something was left out.
 type Reason string
@@ -89,10 +139,6 @@ func (e *MissingError) Error() string {
 
 // versionControl are the folders that version control keeps its own files in.
 var versionControl = []string{".git", ".hg", ".svn", ".bzr", ".jj", ".pijul", "_darcs", "CVS"}
-
-// TempPrefix is what the names of the files begin with that a run stages beside
-// their targets.
-const TempPrefix = ".frizzel-"
 
 // Check returns a *MissingError where a path is not there.
 func (s *Selection) Check() error {

@@ -11,10 +11,12 @@ import (
 	"syscall"
 
 	"frizzel/core/program"
+	"frizzel/internal/change"
+	"frizzel/internal/disk"
 )
 
-// Walk calls file with each file, in path order, and skip with what is left out.
-// An error of either ends the walk and is returned; so does the context.
+// Walk calls file with each file, in path order, and skip with what is left out. Whoever
+// gets a file opens or drops it. An error of either ends the walk and is returned; so does the context.
 func (s *Selection) Walk(ctx context.Context, file func(File) error, skip func(Skip)) error {
 	paths := slices.Clone(s.Paths)
 	if len(paths) == 0 {
@@ -44,31 +46,47 @@ type walker struct {
 	seen map[string]bool // absolute paths of what was found, links resolved
 }
 
-// given takes a path that a person named.
+// given takes a path that a person named; links in it are followed.
 func (w *walker) given(path string) error {
 	info, err := os.Stat(path)
-	if err != nil {
+	var abs, resolved string
+	if err == nil {
+		abs, err = filepath.Abs(path)
+	}
+	if err == nil {
+		resolved, err = filepath.EvalSymlinks(abs)
+	}
+	switch {
+	case err != nil:
 		w.skip(Skip{path, Unreadable, err})
 		return nil
-	}
-	abs, err := filepath.Abs(path)
-	if err != nil {
-		return err
-	}
-	real, err := filepath.EvalSymlinks(abs)
-	if err != nil {
-		w.skip(Skip{path, Unreadable, err})
-		return nil
-	}
-	if info.IsDir() {
-		return w.folder(folder{shown: path, root: real, device: deviceOf(info)})
-	}
-	if !info.Mode().IsRegular() {
+	case !info.IsDir() && !info.Mode().IsRegular():
 		w.skip(Skip{path, Special, nil})
 		return nil
 	}
-	f := File{Path: path, Rel: fromHere(abs), Folder: filepath.Dir(real), Name: filepath.Base(real)}
-	return w.found(f, real, info.Size)
+	at := resolved
+	if !info.IsDir() {
+		at = filepath.Dir(resolved)
+	}
+	opened, err := disk.Real{}.OpenFolder(at)
+	if err != nil {
+		w.skip(Skip{path, Unreadable, err})
+		return nil
+	}
+	p := newParent(opened)
+	if info.IsDir() {
+		return w.folder(folder{shown: path, root: resolved, device: opened.ID().Device, parent: p})
+	}
+	defer p.release()
+	return w.found(File{
+		Path: path, Rel: fromHere(abs), Folder: at, Name: filepath.Base(resolved), In: opened.ID(), parent: p,
+	}, resolved)
+}
+
+func newParent(f disk.Folder) *parent {
+	p := &parent{Folder: f}
+	p.users.Store(1)
+	return p
 }
 
 // fromHere returns a path seen from the current folder, with slashes.
@@ -84,7 +102,7 @@ func fromHere(abs string) string {
 	return filepath.ToSlash(rel)
 }
 
-// folder is a folder on the way down.
+// folder is a folder on the way down, or a name in one.
 type folder struct {
 	shown  string // the folder's name for people
 	root   string // the folder given, or linked to: absolute, its links resolved
@@ -92,9 +110,10 @@ type folder struct {
 	match  string // from the folder given, "" for that folder itself
 	depth  int    // levels below the folder given
 	device uint64 // of the folder given
+	parent *parent
 }
 
-// below returns the folder, or the file, of a name in f.
+// below returns the folder, or the file, of a name in f; its parent is f's own.
 func (f folder) below(name string) folder {
 	f.shown, f.rel, f.match = filepath.Join(f.shown, name), filepath.Join(f.rel, name), filepath.Join(f.match, name)
 	f.depth++
@@ -103,19 +122,25 @@ func (f folder) below(name string) folder {
 
 func (f folder) abs() string { return filepath.Join(f.root, f.rel) }
 
+// folder walks an open folder, and lets go of it.
 func (w *walker) folder(f folder) error {
+	defer f.parent.release()
 	if err := w.ctx.Err(); err != nil {
 		return err
 	}
 	abs := f.abs()
-	if w.seen[abs] {
-		if w.Follow {
-			w.skip(Skip{f.shown, Repeated, nil})
-		}
+	switch {
+	case w.seen[abs] && w.Follow:
+		w.skip(Skip{f.shown, Repeated, nil})
+		return nil
+	case w.seen[abs]:
+		return nil
+	case f.parent.ID() == w.State && w.State != disk.ID{}:
+		w.skip(Skip{f.shown, Own, nil})
 		return nil
 	}
 	w.seen[abs] = true
-	entries, err := os.ReadDir(abs)
+	entries, err := f.parent.Folder.(disk.Lister).Entries()
 	if err != nil {
 		w.skip(Skip{f.shown, Unreadable, err})
 	}
@@ -136,93 +161,89 @@ func (w *walker) entry(at folder, e fs.DirEntry) error {
 	case mode.IsDir() && slices.Contains(versionControl, e.Name()):
 		w.skip(Skip{at.shown, VersionControl, nil})
 	case mode.IsDir():
-		return w.inner(at, e)
+		return w.inner(at, e.Name())
 	case mode&fs.ModeSymlink != 0 && w.Follow:
 		return w.link(at)
 	case mode&fs.ModeSymlink != 0:
 		w.skip(Skip{at.shown, SymbolicLink, nil})
 	case !mode.IsRegular():
 		w.skip(Skip{at.shown, Special, nil})
-	case strings.HasPrefix(e.Name(), TempPrefix):
+	case strings.HasPrefix(e.Name(), change.TempPrefix):
 		w.skip(Skip{at.shown, Own, nil})
 	default:
-		f := File{Path: at.shown, Rel: filepath.ToSlash(at.match), Folder: at.root, Name: at.rel}
-		return w.found(f, at.abs(), func() int64 {
-			if info, err := e.Info(); err == nil {
-				return info.Size()
-			}
-			return 0
-		})
+		return w.found(File{
+			Path: at.shown, Rel: filepath.ToSlash(at.match), Folder: at.root, Name: at.rel,
+			In: at.parent.ID(), parent: at.parent,
+		}, at.abs())
 	}
 	return nil
 }
 
 // inner takes a folder below, unless it is too deep or on another file system.
-func (w *walker) inner(at folder, e fs.DirEntry) error {
-	if at.abs() == w.State {
-		w.skip(Skip{at.shown, Own, nil})
-		return nil
-	}
+func (w *walker) inner(at folder, name string) error {
 	if w.Depth > 0 && at.depth >= w.Depth {
 		w.skip(Skip{at.shown, TooDeep, nil})
 		return nil
 	}
-	if w.OneFileSystem {
-		if info, err := e.Info(); err == nil && deviceOf(info) != at.device {
-			w.skip(Skip{at.shown, OtherFileSystem, nil})
-			return nil
-		}
+	opened, err := at.parent.OpenFolder(name)
+	if err != nil {
+		w.skip(Skip{at.shown, Unreadable, err})
+		return nil
 	}
+	return w.opened(at, opened)
+}
+
+// opened walks a folder unless it is on another file system.
+func (w *walker) opened(at folder, opened disk.Folder) error {
+	if w.OneFileSystem && opened.ID().Device != at.device {
+		disk.Close(opened)
+		w.skip(Skip{at.shown, OtherFileSystem, nil})
+		return nil
+	}
+	at.parent = newParent(opened)
 	return w.folder(at)
 }
 
 // link takes a symbolic link that may be followed: to a folder, as if that folder
 // had been given. Links to files are not followed.
 func (w *walker) link(at folder) error {
-	real, err := filepath.EvalSymlinks(at.abs())
+	resolved, err := filepath.EvalSymlinks(at.abs())
 	var info fs.FileInfo
 	if err == nil {
-		info, err = os.Stat(real)
+		info, err = os.Stat(resolved)
 	}
 	switch {
 	case errors.Is(err, fs.ErrNotExist), errors.Is(err, syscall.ELOOP), err == nil && !info.IsDir():
 		w.skip(Skip{at.shown, SymbolicLink, nil})
 		return nil
-	case err != nil:
-		w.skip(Skip{at.shown, Unreadable, err})
-		return nil
-	case w.OneFileSystem && deviceOf(info) != at.device:
-		w.skip(Skip{at.shown, OtherFileSystem, nil})
-		return nil
-	case w.Depth > 0 && at.depth >= w.Depth:
+	case err == nil && w.Depth > 0 && at.depth >= w.Depth:
 		w.skip(Skip{at.shown, TooDeep, nil})
 		return nil
 	}
-	at.root, at.rel = real, ""
-	return w.folder(at)
+	var opened disk.Folder
+	if err == nil {
+		opened, err = disk.Real{}.OpenFolder(resolved)
+	}
+	if err != nil {
+		w.skip(Skip{at.shown, Unreadable, err})
+		return nil
+	}
+	at.root, at.rel = resolved, ""
+	return w.opened(at, opened)
 }
 
 // found passes a file on, unless it came before or is not wanted.
-func (w *walker) found(f File, abs string, size func() int64) error {
+func (w *walker) found(f File, abs string) error {
 	switch {
 	case w.seen[abs]:
 		return nil
 	case len(w.In) > 0 && !program.MatchesAny(w.In, f.Rel), program.MatchesAny(w.Out, f.Rel):
 		w.skip(Skip{f.Path, NotSelected, nil})
 		return nil
-	case w.MaxSize > 0 && size() > w.MaxSize:
-		w.skip(Skip{f.Path, TooLarge, nil})
-		return nil
 	}
 	if len(w.Paths) > 1 || w.Follow { // else nothing can come twice
 		w.seen[abs] = true
 	}
+	f.parent.users.Add(1)
 	return w.file(f)
-}
-
-func deviceOf(info fs.FileInfo) uint64 {
-	if st, ok := info.Sys().(*syscall.Stat_t); ok {
-		return uint64(st.Dev)
-	}
-	return 0
 }

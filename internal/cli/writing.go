@@ -1,0 +1,154 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"frizzel/internal/hook"
+	"frizzel/internal/report"
+	"frizzel/internal/usecase"
+	"frizzel/internal/vault/hold"
+	"frizzel/internal/vault/store"
+	"frizzel/internal/vault/transaction"
+)
+
+// writeFlags say what happens around the writing of files.
+type writeFlags struct {
+	note, beside, into string
+	proveFile, prove   string
+	after              string
+	proofTime          time.Duration
+	hold               time.Duration
+	tellChanged        bool
+	skipUnreadable     bool
+}
+
+func (f *writeFlags) add(c *cobra.Command) {
+	fl := c.Flags()
+	fl.StringVar(&f.note, "note", "", "a `text` to keep with the run, such as a ticket's number")
+	fl.StringVar(&f.beside, "beside", "", "also leave each old file beside the new one, its name ending in this `suffix`")
+	fl.StringVar(&f.into, "into", "", "write the changed files into this `folder`, and leave the originals")
+	fl.StringVar(&f.proveFile, "prove-file", "", "a `command` that must succeed for each new file before any is live; {=path} is its staged copy")
+	fl.StringVar(&f.prove, "prove", "", "a `command` that must succeed when all files are live; else everything is put back")
+	fl.DurationVar(&f.proofTime, "prove-time", time.Minute, "how long a proof may take")
+	fl.StringVar(&f.after, "after", "", "a `command` to run once files have changed, and again if they are put back")
+	fl.DurationVar(&f.hold, "hold", 0, "put everything back after this `time`, such as 5m, unless \"frizzel keep RUN\" is said before")
+	fl.BoolVar(&f.tellChanged, "tell-changed", false, "exit with status 5 where something was written")
+	fl.BoolVar(&f.skipUnreadable, "skip-unreadable", false, "leave out files that cannot be read, and go on")
+}
+
+// check returns what is wrong with the flags: what was given and is empty, such as a
+// variable that is not set, must not count as not given.
+func (f *writeFlags) check(c *cobra.Command) error {
+	for name, value := range map[string]string{
+		"prove": f.prove, "prove-file": f.proveFile, "after": f.after, "beside": f.beside, "into": f.into,
+	} {
+		if c.Flags().Changed(name) && value == "" {
+			return wrong("--%s is empty; is a variable in it not set?", name)
+		}
+	}
+	if c.Flags().Changed("hold") && f.hold <= 0 {
+		return wrong("--hold wants a time such as 5m, not %s", f.hold)
+	}
+	if f.proofTime <= 0 {
+		return wrong("--prove-time wants a time such as 1m, not %s", f.proofTime)
+	}
+	if f.beside == "." || f.beside != "" && (f.beside[0] == '/' || f.beside == "..") {
+		return wrong("--beside wants what is added to a file's name, such as .old, not %q", f.beside)
+	}
+	return nil
+}
+
+// writing returns what goes with a run whatever the flags say.
+func (a *app) writing() (usecase.Writing, error) {
+	s, err := usecase.OpenStore()
+	return usecase.Writing{
+		Store: s, Command: os.Args, Out: a.Err, Settled: func(s usecase.Settled) { a.settled(s) },
+	}, err
+}
+
+// writingWith adds what the flags say.
+func (a *app) writingWith(c *cobra.Command, f *writeFlags) (usecase.Writing, error) {
+	w, err := a.writing()
+	if err == nil {
+		err = f.check(c)
+	}
+	w.Note, w.Beside, w.Into, w.After, w.Hold = f.note, f.beside, f.into, f.after, f.hold
+	if f.prove != "" {
+		w.Prove = &hook.Proof{Command: f.prove, Limit: f.proofTime, Out: a.Err}
+	}
+	if f.proveFile != "" {
+		w.ProveFile = &hook.Proof{Command: f.proveFile, Limit: f.proofTime, Out: a.Err}
+	}
+	w.Guard = func(id string) error { return hook.Guard(w.Store, id) }
+	return w, err
+}
+
+// wrote says which run it was and how to take it back.
+func (a *app) wrote(r *store.Record, files int) {
+	fmt.Fprintf(a.Err, "%s written as run %s; to take it back: frizzel undo %s\n", report.Count(files, "file"), r.ID, r.Name())
+	if until := r.HeldUntil(); !until.IsZero() {
+		fmt.Fprintf(a.Err, "on hold: everything is put back at %s, unless you say: frizzel keep %s\n", until.Local().Format("15:04:05"), r.Name())
+	}
+}
+
+// settled says what became of earlier runs. It reports false where something was left
+// alone, or could not be settled.
+func (a *app) settled(s usecase.Settled) (whole bool) {
+	whole = true
+	for _, c := range s.CutOff {
+		whole = a.cutOff(c) && whole
+	}
+	for _, o := range s.Overdue {
+		whole = a.overdue(o) && whole
+	}
+	for _, d := range s.Damaged {
+		fmt.Fprintf(a.Err, "note: run %s cannot be read and is left alone: %v; frizzel history verify says more\n", d.ID, d.Reason)
+	}
+	return whole
+}
+
+func (a *app) cutOff(c transaction.Settled) bool {
+	switch {
+	case c.Err != nil:
+		fmt.Fprintf(a.Err, "frizzel: run %s was cut off and cannot be put back yet: %v\n", c.Run.Name(), c.Err)
+	case len(c.Away) > 0:
+		fmt.Fprintf(a.Err, "frizzel: run %s was cut off and cannot be put back yet: these files are out of reach\n", c.Run.Name())
+		for _, path := range c.Away {
+			fmt.Fprintf(a.Err, "  %s\n", report.Path(path))
+		}
+	case len(c.Left) > 0:
+		fmt.Fprintf(a.Err, "run %s of %s had been cut off; its files were put back, but for these:\n", c.Run.Name(), c.Run.Time.Format("2006-01-02 15:04"))
+	default:
+		fmt.Fprintf(a.Err, "run %s of %s had been cut off; its files were put back\n", c.Run.Name(), c.Run.Time.Format("2006-01-02 15:04"))
+	}
+	a.left(c.Left)
+	return c.Err == nil && len(c.Away)+len(c.Left) == 0
+}
+
+func (a *app) overdue(o hold.Outcome) bool {
+	switch {
+	case o.Error != nil:
+		fmt.Fprintf(a.Err, "frizzel: run %s was on hold and nobody kept it, and it cannot be put back yet: %v\n", o.Run.Name(), o.Error)
+	case o.Undo == nil:
+		fmt.Fprintf(a.Err, "run %s was on hold and nobody kept it; none of its files could be put back\n", o.Run.Name())
+	default:
+		fmt.Fprintf(a.Err, "run %s was on hold and nobody kept it; its files were put back as run %s\n", o.Run.Name(), o.Undo.Name())
+	}
+	a.left(o.Left)
+	return o.Error == nil && len(o.Left) == 0
+}
+
+// left names files that were left alone.
+func (a *app) left(left []store.Left) {
+	for _, l := range left {
+		fmt.Fprintf(a.Err, "left alone: %s: %s", report.Path(report.Here(string(l.Path))), l.Reason)
+		if l.Kept != "" {
+			fmt.Fprintf(a.Err, "; its old content is in %s", report.Path(string(l.Kept)))
+		}
+		fmt.Fprintln(a.Err)
+	}
+}

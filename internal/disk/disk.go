@@ -1,0 +1,276 @@
+// Package disk is files and folders as this program uses them: held open, told apart by
+// their identity, and never reached through a link.
+//
+// A [Folder] is an open folder; the names that its methods take are single ones, so that
+// no link leads out of it, and a link in a file's place is not followed. A [File] is an
+// open regular file. What reads and what writes go through the same calls, and compare
+// the identity of what they opened with that of what was meant. [System] opens folders by
+// path; [Real] is the machine's own, and tests have one that forgets what was not synced.
+package disk
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"github.com/dustin/go-humanize"
+)
+
+// System opens folders.
+type System interface {
+	// OpenFolder opens a folder by its absolute path, the last part of which is no link.
+	OpenFolder(path string) (Folder, error)
+}
+
+// Folder is an open folder.
+type Folder interface {
+	ID() ID
+	// Open opens a regular file for reading. The error is ErrNotRegular for anything
+	// else, a link among them.
+	Open(name string) (File, error)
+	// OpenToWrite opens a regular file for writing in place.
+	OpenToWrite(name string) (File, error)
+	// Create makes a file that is not there yet, its owner's alone.
+	Create(name string) (File, error)
+	OpenFolder(name string) (Folder, error)
+	// MakeFolder makes a folder that is not there yet.
+	MakeFolder(name string, mode uint32) error
+	Rename(from, to string) error
+	Remove(name string) error       // a file
+	RemoveFolder(name string) error // an empty folder
+	// Stat says what a name is; a link is not followed.
+	Stat(name string) (Info, error)
+	Names() ([]string, error) // in no order
+	// Writable returns why the user may not write a file, by effective rights.
+	Writable(name string) error
+	// TryLock keeps others from locking the folder, in this program and others, until it
+	// is closed. It reports false where another one has it. Where folders cannot be
+	// locked it does nothing.
+	TryLock() (bool, error)
+	Chmod(mode uint32) error
+	// Sync waits until the names in the folder have reached the disk.
+	Sync() error
+	// SyncSystem waits until all of the folder's file system has.
+	SyncSystem() error
+	Close() error
+}
+
+// Lister is a folder that says what its names stand for.
+type Lister interface {
+	Folder
+	// Entries lists the folder, in the order of the names. Where it cannot be read whole,
+	// what was read comes with the error.
+	Entries() ([]fs.DirEntry, error)
+}
+
+// File is an open regular file.
+type File interface {
+	Stat() (Info, error)
+	ReadAt(p []byte, at int64) (int, error)
+	Write(p []byte) (int, error)
+	Truncate(size int64) error
+	Chmod(mode uint32) error
+	Chown(uid, gid int) error
+	// Attributes returns the extended attributes that can be read.
+	Attributes() (map[string][]byte, error)
+	SetAttribute(name string, value []byte) error
+	RemoveAttribute(name string) error
+	// Sync waits until the file's content and attributes have reached the disk.
+	Sync() error
+	Close() error
+}
+
+// ID tells a file or a folder from all others that are there at the same time.
+type ID struct {
+	Device uint64 `json:"device"`
+	Inode  uint64 `json:"inode"`
+}
+
+// Kind is what a name stands for.
+type Kind byte
+
+const (
+	Regular Kind = iota
+	Directory
+	Link
+	Special
+)
+
+// Info is what is known of a file without reading it.
+type Info struct {
+	ID
+	Kind     Kind
+	Mode     uint32 // permissions, setuid, setgid and sticky
+	UID, GID int
+	Links    int
+	Size     int64 // bytes
+	Modified int64 // nanoseconds since 1970, of the content
+	Changed  int64 // the same, of anything about the file
+}
+
+// Meta is what a file is besides its content.
+type Meta struct {
+	Mode       uint32            `json:"mode"`
+	UID        int               `json:"uid"`
+	GID        int               `json:"gid"`
+	Attributes map[string][]byte `json:"attributes,omitempty"`
+}
+
+// ErrNotRegular is the error of what is no regular file, such as a link in its place.
+var ErrNotRegular = errors.New("no regular file")
+
+// MetaOf reads what an open file is, besides its content.
+func MetaOf(f File, info Info) (Meta, error) {
+	attributes, err := f.Attributes()
+	return Meta{Mode: info.Mode, UID: info.UID, GID: info.GID, Attributes: attributes}, err
+}
+
+// Close closes what was only read, where an error tells nothing more.
+func Close(c interface{ Close() error }) { _ = c.Close() }
+
+// MaxContent is the size, in bytes, from which on a file is not taken into memory whole.
+const MaxContent = 2 << 30
+
+// TooLargeError is the error of a file of MaxContent or more.
+type TooLargeError struct{ Size int64 }
+
+func (e *TooLargeError) Error() string {
+	return fmt.Sprintf("%d bytes are too many to be held at once; %d are the most", e.Size, MaxContent)
+}
+
+// TooLongError is the error of a file of the user's, such as a script, that is longer than
+// such a file may be.
+type TooLongError struct {
+	Path string
+	Most int64
+}
+
+func (e *TooLongError) Error() string {
+	return fmt.Sprintf("%s is longer than the %s that it may be", e.Path, humanize.IBytes(uint64(e.Most)))
+}
+
+// ReadBounded reads a file of at most so many bytes by its path, whatever kind it is of.
+func ReadBounded(path string, most int64) ([]byte, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer Close(f)
+	return ReadStream(f, path, most)
+}
+
+// ReadStream reads at most so many bytes; name is what messages call it.
+func ReadStream(r io.Reader, name string, most int64) ([]byte, error) {
+	text, err := io.ReadAll(io.LimitReader(r, most+1))
+	if err == nil && int64(len(text)) > most {
+		return nil, &TooLongError{name, most}
+	}
+	return text, err
+}
+
+// ReadFile reads a regular file, and says what it is.
+func ReadFile(folder Folder, name string) ([]byte, Info, error) {
+	f, err := folder.Open(name)
+	if err != nil {
+		return nil, Info{}, err
+	}
+	defer Close(f)
+	info, err := f.Stat()
+	if err != nil {
+		return nil, info, err
+	}
+	content, err := ReadAll(f, info.Size)
+	return content, info, err
+}
+
+// ReadAll reads an open file, which most likely is of the size.
+func ReadAll(f File, size int64) ([]byte, error) {
+	if size >= MaxContent {
+		return nil, &TooLargeError{size}
+	}
+	return ReadRest(f, make([]byte, 0, size+1))
+}
+
+// ReadRest reads the rest of an open file, of which content holds what was read so far,
+// into it, or a larger slice.
+func ReadRest(f File, content []byte) ([]byte, error) {
+	for {
+		if len(content) == cap(content) { // it has grown
+			content = append(content, 0)[:len(content)]
+		}
+		n, err := f.ReadAt(content[len(content):cap(content)], int64(len(content)))
+		content = content[:len(content)+n]
+		switch {
+		case errors.Is(err, io.EOF), err == nil && n == 0:
+			return content, nil
+		case err != nil:
+			return nil, err
+		case len(content) >= MaxContent:
+			return nil, &TooLargeError{int64(len(content))}
+		}
+	}
+}
+
+// Durability says whether what is written must be safe from a crash.
+type Durability int
+
+const (
+	Synced   Durability = iota // it is on disk before the call returns, but for its name
+	Unsynced                   // what was not synced may be lost, or be there in part
+)
+
+// WriteFile makes a file that is not there yet, its owner's alone.
+func WriteFile(folder Folder, name string, content []byte, durability Durability) error {
+	f, err := folder.Create(name)
+	if err != nil {
+		return err
+	}
+	if _, err = f.Write(content); err == nil && durability == Synced {
+		err = f.Sync()
+	}
+	return errors.Join(err, f.Close())
+}
+
+// Missing reports whether an error says that a name is not there.
+func Missing(err error) bool { return errors.Is(err, fs.ErrNotExist) }
+
+// RemoveIfThere removes a file, which need not be there.
+func RemoveIfThere(folder Folder, name string) error {
+	if err := folder.Remove(name); err != nil && !Missing(err) {
+		return err
+	}
+	return nil
+}
+
+// MakeFolder makes a folder that is not there yet, its name on disk before it returns.
+func MakeFolder(above Folder, name string, mode uint32) (Folder, error) {
+	if err := above.MakeFolder(name, mode); err != nil {
+		return nil, err
+	}
+	if err := above.Sync(); err != nil {
+		return nil, err
+	}
+	return above.OpenFolder(name)
+}
+
+// MakePath opens a folder, and makes it and all above it that are missing, their names on
+// disk before it returns.
+func MakePath(system System, path string, mode uint32) (Folder, error) {
+	folder, err := system.OpenFolder(path)
+	if !Missing(err) || filepath.Dir(path) == path {
+		return folder, err
+	}
+	above, err := MakePath(system, filepath.Dir(path), mode)
+	if err != nil {
+		return nil, err
+	}
+	defer Close(above)
+	folder, err = MakeFolder(above, filepath.Base(path), mode)
+	if errors.Is(err, fs.ErrExist) { // by someone else at the same time
+		return above.OpenFolder(filepath.Base(path))
+	}
+	return folder, err
+}

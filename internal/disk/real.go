@@ -1,0 +1,233 @@
+package disk
+
+import (
+	"errors"
+	"io"
+	"io/fs"
+	"os"
+	"slices"
+	"strings"
+
+	"github.com/pkg/xattr"
+	"golang.org/x/sys/unix"
+)
+
+// Real is the machine's own file system.
+type Real struct{}
+
+// OpenFolder opens a folder by its path.
+func (Real) OpenFolder(path string) (Folder, error) {
+	return openFolder(unix.AT_FDCWD, path, path)
+}
+
+// openFolder opens a folder in another one; shown is its path for messages.
+func openFolder(at int, name, shown string) (*realFolder, error) {
+	fd, err := openAt(at, name, os.O_RDONLY|unix.O_DIRECTORY, 0)
+	if err != nil {
+		return nil, &os.PathError{Op: "open", Path: shown, Err: err}
+	}
+	f := &realFolder{file: os.NewFile(uintptr(fd), shown)}
+	info, err := infoOf(f.file)
+	f.id = info.ID
+	if err != nil {
+		_ = f.file.Close()
+		return nil, err
+	}
+	return f, nil
+}
+
+// openAt opens a name, which is not followed where it is a link, and which does not hold
+// the program up where it is a pipe.
+func openAt(at int, name string, flag int, mode uint32) (int, error) {
+	for {
+		fd, err := unix.Openat(at, name, flag|unix.O_CLOEXEC|unix.O_NOFOLLOW|unix.O_NONBLOCK, mode)
+		if err != unix.EINTR {
+			return fd, err
+		}
+	}
+}
+
+// realFolder is an open folder. It holds a descriptor of its own instead of an os.Root,
+// since that follows links within it, and has none to sync, to lock and to tell by.
+type realFolder struct {
+	file *os.File
+	id   ID
+}
+
+func (f *realFolder) ID() ID { return f.id }
+
+func (f *realFolder) fd() int { return int(f.file.Fd()) }
+
+// path names a file for messages.
+func (f *realFolder) path(name string) string { return f.file.Name() + "/" + name }
+
+// fail gives an error its place.
+func (f *realFolder) fail(op, name string, err error) error {
+	if err == nil {
+		return nil
+	}
+	return &os.PathError{Op: op, Path: f.path(name), Err: err}
+}
+
+func (f *realFolder) open(name string, flag int) (File, error) {
+	fd, err := openAt(f.fd(), name, flag, 0o600)
+	switch {
+	case err == unix.ELOOP, err == unix.EMLINK, err == unix.EISDIR, err == unix.ENXIO:
+		err = ErrNotRegular
+	case err == nil && flag&os.O_EXCL == 0:
+		var st unix.Stat_t
+		if err = unix.Fstat(fd, &st); err == nil && st.Mode&unix.S_IFMT != unix.S_IFREG {
+			err = ErrNotRegular
+		}
+		if err != nil {
+			_ = unix.Close(fd)
+		}
+	}
+	if err != nil {
+		return nil, f.fail("open", name, err)
+	}
+	return realFile{os.NewFile(uintptr(fd), f.path(name))}, nil
+}
+
+func (f *realFolder) Open(name string) (File, error)        { return f.open(name, os.O_RDONLY) }
+func (f *realFolder) OpenToWrite(name string) (File, error) { return f.open(name, os.O_WRONLY) }
+func (f *realFolder) Create(name string) (File, error) {
+	return f.open(name, os.O_CREATE|os.O_EXCL|os.O_WRONLY)
+}
+
+func (f *realFolder) OpenFolder(name string) (Folder, error) {
+	return openFolder(f.fd(), name, f.path(name))
+}
+
+func (f *realFolder) MakeFolder(name string, mode uint32) error {
+	return f.fail("make the folder", name, unix.Mkdirat(f.fd(), name, mode))
+}
+
+func (f *realFolder) Rename(from, to string) error {
+	return f.fail("rename to", to, unix.Renameat(f.fd(), from, f.fd(), to))
+}
+
+func (f *realFolder) Remove(name string) error {
+	return f.fail("remove", name, unix.Unlinkat(f.fd(), name, 0))
+}
+
+func (f *realFolder) RemoveFolder(name string) error {
+	return f.fail("remove", name, unix.Unlinkat(f.fd(), name, unix.AT_REMOVEDIR))
+}
+
+func (f *realFolder) Stat(name string) (Info, error) {
+	var st unix.Stat_t
+	if err := unix.Fstatat(f.fd(), name, &st, unix.AT_SYMLINK_NOFOLLOW); err != nil {
+		return Info{}, f.fail("look at", name, err)
+	}
+	return infoFrom(&st), nil
+}
+
+func (f *realFolder) Names() ([]string, error) {
+	if _, err := f.file.Seek(0, io.SeekStart); err != nil {
+		return nil, err
+	}
+	return f.file.Readdirnames(-1)
+}
+
+func (f *realFolder) Entries() ([]fs.DirEntry, error) {
+	if _, err := f.file.Seek(0, io.SeekStart); err != nil {
+		return nil, err
+	}
+	entries, err := f.file.ReadDir(-1)
+	slices.SortFunc(entries, func(a, b fs.DirEntry) int { return strings.Compare(a.Name(), b.Name()) })
+	return entries, err
+}
+
+func (f *realFolder) Writable(name string) error {
+	return f.fail("write", name, unix.Faccessat(f.fd(), name, unix.W_OK, unix.AT_EACCESS))
+}
+
+func (f *realFolder) TryLock() (bool, error) {
+	err := unix.Flock(f.fd(), unix.LOCK_EX|unix.LOCK_NB)
+	switch {
+	case err == unix.EWOULDBLOCK:
+		return false, nil
+	case err == nil, err == unix.EBADF, err == unix.ENOLCK, err == unix.EINVAL, unsupported(err):
+		return true, nil
+	}
+	return false, f.fail("lock", "", err)
+}
+
+func (f *realFolder) Chmod(mode uint32) error {
+	return f.fail("change the mode of", "", unix.Fchmod(f.fd(), mode))
+}
+
+func (f *realFolder) Sync() error       { return f.file.Sync() }
+func (f *realFolder) SyncSystem() error { return syncSystem(f.file) }
+func (f *realFolder) Close() error      { return f.file.Close() }
+
+// realFile is an open file.
+type realFile struct{ *os.File }
+
+func (f realFile) Stat() (Info, error) { return infoOf(f.File) }
+
+func (f realFile) Chmod(mode uint32) error {
+	return f.fail("change the mode of", unix.Fchmod(int(f.Fd()), mode))
+}
+
+func (f realFile) fail(op string, err error) error {
+	if err == nil {
+		return nil
+	}
+	return &os.PathError{Op: op, Path: f.Name(), Err: err}
+}
+
+func (f realFile) Attributes() (map[string][]byte, error) {
+	n, err := unix.Flistxattr(int(f.Fd()), nil)
+	if n == 0 || unsupported(err) {
+		return nil, nil
+	}
+	names, err := xattr.FList(f.File)
+	if err != nil {
+		return nil, err
+	}
+	all := map[string][]byte{}
+	for _, name := range names {
+		value, err := xattr.FGet(f.File, name)
+		if err != nil {
+			return nil, err
+		}
+		all[name] = value
+	}
+	return all, nil
+}
+
+func (f realFile) SetAttribute(name string, value []byte) error {
+	return xattr.FSet(f.File, name, value)
+}
+func (f realFile) RemoveAttribute(name string) error { return xattr.FRemove(f.File, name) }
+
+func unsupported(err error) bool {
+	return errors.Is(err, unix.ENOTSUP) || errors.Is(err, unix.EOPNOTSUPP) || errors.Is(err, unix.ENOSYS)
+}
+
+func infoOf(f *os.File) (Info, error) {
+	var st unix.Stat_t
+	if err := unix.Fstat(int(f.Fd()), &st); err != nil {
+		return Info{}, &os.PathError{Op: "look at", Path: f.Name(), Err: err}
+	}
+	return infoFrom(&st), nil
+}
+
+func infoFrom(st *unix.Stat_t) Info {
+	kind := Special
+	switch st.Mode & unix.S_IFMT {
+	case unix.S_IFREG:
+		kind = Regular
+	case unix.S_IFDIR:
+		kind = Directory
+	case unix.S_IFLNK:
+		kind = Link
+	}
+	return Info{
+		ID: ID{uint64(st.Dev), uint64(st.Ino)}, Kind: kind, Mode: uint32(st.Mode) & 0o7777,
+		UID: int(st.Uid), GID: int(st.Gid), Links: int(st.Nlink), Size: st.Size,
+		Modified: st.Mtim.Nano(), Changed: st.Ctim.Nano(),
+	}
+}

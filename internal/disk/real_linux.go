@@ -1,0 +1,28 @@
+package disk
+
+import (
+	"os"
+	"strings"
+
+	"golang.org/x/sys/unix"
+)
+
+// SyncsAtOnce says that one call brings a whole file system to the disk.
+const SyncsAtOnce = true
+
+func syncSystem(f *os.File) error {
+	if err := unix.Syncfs(int(f.Fd())); err != nil {
+		return &os.PathError{Op: "sync the file system of", Path: f.Name(), Err: err}
+	}
+	return nil
+}
+
+// Boot names the time since the machine came up, "" where that cannot be told: devices
+// may have other numbers afterwards.
+func Boot() string {
+	id, err := os.ReadFile("/proc/sys/kernel/random/boot_id")
+	if err != nil {
+		return ""
+	}
+	return strings.TrimSpace(string(id))
+}

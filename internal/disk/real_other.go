@@ -1,0 +1,25 @@
+//go:build !linux
+
+package disk
+
+import (
+	"fmt"
+	"os"
+
+	"golang.org/x/sys/unix"
+)
+
+// SyncsAtOnce says that no call waits for a whole file system here, so that each file and
+// folder is synced by itself.
+const SyncsAtOnce = false
+
+func syncSystem(f *os.File) error { return f.Sync() }
+
+// Boot names the time since the machine came up, "" where that cannot be told.
+func Boot() string {
+	boot, err := unix.SysctlRaw("kern.boottime")
+	if err != nil {
+		return ""
+	}
+	return fmt.Sprintf("%x", boot)
+}

@@ -1,0 +1,115 @@
+// Package hook runs what a person wants run around the writing of files: proofs that
+// decide, commands that follow, and the guard of a run on hold.
+package hook
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"strings"
+	"syscall"
+	"time"
+
+	"frizzel/internal/vault/store"
+)
+
+// ProofError is the error of a proof that failed, or took too long.
+type ProofError struct{ what string }
+
+func (e *ProofError) Error() string { return e.what + "; everything is as before" }
+
+// Proof is a command that must succeed in time.
+type Proof struct {
+	Command string
+	Limit   time.Duration
+	Out     io.Writer // gets what a failing command printed
+}
+
+// All runs the command; it proves all files at once.
+func (p Proof) All(ctx context.Context) error { return p.run(ctx, p.Command, "the proof") }
+
+// File runs the command for one file, whose staged copy {=path} stands for.
+func (p Proof) File(ctx context.Context, path, staged string) error {
+	return p.run(ctx, strings.ReplaceAll(p.Command, "{=path}", Quote(staged)), "the proof of "+path)
+}
+
+func (p Proof) run(ctx context.Context, command, name string) error {
+	ctx, cancel := context.WithTimeout(ctx, p.Limit)
+	defer cancel()
+	out, err := shell(ctx, command).CombinedOutput()
+	if err == nil {
+		return nil
+	}
+	_, _ = p.Out.Write(out)
+	if errors.Is(ctx.Err(), context.DeadlineExceeded) {
+		return &ProofError{fmt.Sprintf("%s took longer than %s", name, p.Limit)}
+	}
+	if errors.Is(ctx.Err(), context.Canceled) {
+		return ctx.Err()
+	}
+	return &ProofError{fmt.Sprintf("%s failed: %v", name, err)}
+}
+
+// shell makes a command of what a person wrote for one. Where it is ended, all that
+// it started is.
+func shell(ctx context.Context, command string) *exec.Cmd {
+	c := exec.CommandContext(ctx, "/bin/sh", "-c", command)
+	c.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	c.Cancel = func() error { return syscall.Kill(-c.Process.Pid, syscall.SIGKILL) }
+	c.WaitDelay = time.Second
+	return c
+}
+
+// Quote writes a word so that a shell takes it as it is. Single quotes hold any character
+// but themselves, where quoting functions of libraries refuse some.
+func Quote(s string) string {
+	if s != "" && strings.Trim(s, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_./:,=@%+") == "" {
+		return s
+	}
+	return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
+}
+
+// After runs a command that follows a change, in the folder where the change was first
+// made, "" for the current one. What was written stays written, whatever comes of it.
+func After(ctx context.Context, command, folder string, out io.Writer) {
+	if command == "" {
+		return
+	}
+	c := shell(ctx, command)
+	c.Dir = folder
+	c.Stdout, c.Stderr = out, out
+	if err := c.Run(); err != nil {
+		_, _ = fmt.Fprintf(out, "frizzel: the command after the change failed: %v; the files stay changed\n", err)
+	}
+}
+
+// Guard starts a program of its own session that watches a run on hold of the store, and
+// returns when it does; it outlives this one, its terminal and its parent.
+func Guard(s *store.Store, id string) error {
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	ready, watching, err := os.Pipe()
+	if err != nil {
+		return err
+	}
+	defer ready.Close()
+	c := exec.Command(self, "guard", id)
+	c.Env = append(os.Environ(), "FRIZZEL_STATE="+s.Path())
+	c.Dir = "/"
+	c.Stdout = watching
+	c.SysProcAttr = &syscall.SysProcAttr{Setsid: true}
+	err = c.Start()
+	_ = watching.Close()
+	if err != nil {
+		return err
+	}
+	if n, err := io.ReadFull(ready, make([]byte, 1)); n == 0 {
+		return fmt.Errorf("the guard ended at once: %w", err)
+	}
+	return c.Process.Release()
+}

@@ -1,0 +1,216 @@
+package run
+
+import (
+	"context"
+	"errors"
+	"io"
+	"runtime"
+
+	"frizzel/core/program"
+	"frizzel/core/textfile"
+	"frizzel/internal/disk"
+	"frizzel/internal/selection"
+)
+
+// job is one file on its way through a worker.
+type job struct {
+	number int // in path order
+	file   selection.File
+	skip   *selection.Skip
+	id     disk.ID // of a file with several names, else zero
+	held   int64   // bytes in flight
+	done   chan struct{}
+	result *Result
+	made   *program.Result
+	found  *Found
+}
+
+// all takes every file through work, by several workers, and then through take, in
+// path order.
+func (p *Plan) all(ctx context.Context, s *Summary, work func(*job, *textfile.File), take func(*job) error) error {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	workers := runtime.GOMAXPROCS(0)
+	if p.Program.Sequential {
+		workers = 1
+	}
+	ordered := make(chan *job, 8*workers) // in path order
+	jobs := make(chan *job, 8*workers)
+	var walkErr error
+	go func() {
+		defer close(ordered)
+		defer close(jobs)
+		walkErr = p.walk(ctx, ordered, jobs)
+	}()
+	flight := newFlight(maxInFlight)
+	for range workers {
+		go p.work(ctx, flight, jobs, work)
+	}
+	if err := p.collect(ctx, ordered, flight, s, take); err != nil {
+		return err // whoever is at work still finds the context at its end
+	}
+	return walkErr
+}
+
+// walk hands out the files.
+func (p *Plan) walk(ctx context.Context, ordered, jobs chan<- *job) error {
+	number := 0
+	send := func(to chan<- *job, j *job) error {
+		select {
+		case to <- j:
+			return nil
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+	order := func(j *job) error {
+		j.number = number
+		number++
+		return send(ordered, j)
+	}
+	return p.Selection.Walk(ctx, func(f selection.File) error {
+		if !p.Program.Selects(asFile(f)) {
+			f.Drop()
+			return order(&job{skip: &selection.Skip{Path: f.Path, Reason: selection.NotSelected}})
+		}
+		j := &job{file: f, done: make(chan struct{})}
+		err := order(j)
+		if err == nil {
+			err = send(jobs, j)
+		}
+		if err != nil {
+			f.Drop()
+		}
+		return err
+	}, func(s selection.Skip) {
+		_ = order(&job{skip: &s}) // the walk itself notices when it is to end
+	})
+}
+
+// work reads files and does the work on each, one after the other.
+func (p *Plan) work(ctx context.Context, flight *flight, jobs <-chan *job, work func(*job, *textfile.File)) {
+	var buffer []byte
+	for j := range jobs {
+		if ctx.Err() != nil {
+			j.file.Drop()
+		} else {
+			buffer = p.one(j, flight, buffer, work)
+		}
+		close(j.done)
+	}
+}
+
+// one reads a file into buffer and does the work on it. It returns the buffer for the
+// next file, nil where the result holds on to it.
+func (p *Plan) one(j *job, flight *flight, buffer []byte, work func(*job, *textfile.File)) []byte {
+	raw, err := p.read(j, flight, buffer[:0])
+	if err == nil {
+		var text *textfile.File
+		if text, err = textfile.Decode(raw, p.encodingOf(j.file)); err == nil {
+			work(j, text)
+			if j.result != nil || j.found != nil && len(j.found.Matches) > 0 {
+				return nil
+			}
+		}
+	}
+	if err != nil {
+		j.skip = skipFor(j.file, err)
+	}
+	flight.land(j)
+	if cap(raw) > cap(buffer) {
+		buffer = raw
+	}
+	if cap(buffer) > maxKept { // one large file must not hold memory for good
+		return nil
+	}
+	return buffer
+}
+
+// maxKept is up to how many bytes a buffer is kept for the next file.
+const maxKept = 8 << 20
+
+// headSize is how many bytes of a file are looked at before it is read on.
+const headSize = 64 << 10
+
+// read reads a job's file into buffer, or a larger one: its first bytes, and the rest
+// unless those tell that it is no text.
+func (p *Plan) read(j *job, flight *flight, buffer []byte) ([]byte, error) {
+	f, err := j.file.Open()
+	if err != nil {
+		return buffer, err
+	}
+	defer disk.Close(f)
+	info, err := f.Stat()
+	switch {
+	case err != nil:
+		return buffer, err
+	case p.MaxSize > 0 && info.Size > p.MaxSize:
+		return buffer, errTooLarge
+	}
+	if info.Links > 1 {
+		j.id = info.ID
+	}
+	if need := int(min(info.Size+1, headSize)); cap(buffer) < need {
+		buffer = make([]byte, 0, need)
+	}
+	n, err := f.ReadAt(buffer[:cap(buffer)], 0)
+	buffer = buffer[:n]
+	if err != nil && !errors.Is(err, io.EOF) {
+		return buffer, err
+	}
+	if textfile.Binary(buffer, p.encodingOf(j.file)) {
+		return buffer, textfile.ErrBinary
+	}
+	if info.Size >= disk.MaxContent {
+		return buffer, &disk.TooLargeError{Size: info.Size}
+	}
+	flight.take(j, max(info.Size, int64(n)))
+	if errors.Is(err, io.EOF) {
+		return buffer, nil
+	}
+	if need := int(info.Size) + 1; cap(buffer) < need {
+		buffer = append(make([]byte, 0, need), buffer...)
+	}
+	return disk.ReadRest(f, buffer)
+}
+
+// collect passes the jobs on in path order. A file that came under another name
+// already is left out.
+func (p *Plan) collect(ctx context.Context, ordered <-chan *job, flight *flight, s *Summary, take func(*job) error) error {
+	defer flight.end()
+	seen := map[disk.ID]bool{}
+	for j := range ordered {
+		flight.next(j.number)
+		if j.done != nil {
+			select {
+			case <-j.done:
+			case <-ctx.Done():
+				return ctx.Err()
+			}
+		}
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if j.skip == nil && j.id != (disk.ID{}) {
+			if seen[j.id] {
+				j.skip = &selection.Skip{Path: j.file.Path, Reason: selection.Repeated}
+			}
+			seen[j.id] = true
+		}
+		if j.skip != nil {
+			s.Skipped = append(s.Skipped, *j.skip)
+			flight.land(j)
+			continue
+		}
+		s.Read++
+		if p.Progress != nil {
+			p.Progress(s.Read)
+		}
+		err := take(j)
+		flight.land(j)
+		if err != nil {
+			return err
+		}
+	}
+	return ctx.Err()
+}

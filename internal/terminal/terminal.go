@@ -1,0 +1,126 @@
+// Package terminal is the one place where text goes to a terminal. What comes from a
+// file, a name, a script or a seal never drives it: control characters, those that turn
+// the direction of text around, and bytes that are no UTF-8 are shown as something that
+// can be seen and does nothing. Only what [Paint] and [ClearLine] made is let through.
+package terminal
+
+import (
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+	"syscall"
+	"unicode"
+	"unicode/utf8"
+)
+
+// mark is what the program's own sequences begin with until they are written. Nobody can
+// know it who wrote a file before the program was started.
+var mark = "\x1b" + rand.Text()
+
+// Paint returns text between a colour sequence (ECMA-48, SGR) with the parameters and one
+// that ends it.
+func Paint(text string, parameters ...string) string {
+	if text == "" || len(parameters) == 0 {
+		return text
+	}
+	return mark + "[" + strings.Join(parameters, ";") + "m" + text + mark + "[0m"
+}
+
+// ClearLine goes back to the start of the line and clears it.
+func ClearLine() string { return mark + "[1G" + mark + "[K" }
+
+// Render returns text as it is sent to a terminal: the program's own sequences as they
+// are, all else made visible, but for line feeds and tabs.
+func Render(text string) string {
+	own := strings.Split(text, mark)
+	for i, part := range own {
+		sequence := ""
+		if i > 0 {
+			end := strings.IndexFunc(part, func(r rune) bool { return 'A' <= r && r <= 'z' && r != '[' }) + 1
+			sequence, part = "\x1b"+part[:end], part[end:]
+		}
+		own[i] = sequence + visibleLines(part)
+	}
+	return strings.Join(own, "")
+}
+
+func visibleLines(text string) string {
+	if plain([]byte(text)) {
+		return text
+	}
+	parts := strings.Split(text, "\n")
+	for i, p := range parts {
+		parts[i] = Visible([]byte(p))
+	}
+	return strings.Join(parts, "\n")
+}
+
+// Writer writes text. Where Shown is set somebody looks at it, and it is rendered.
+type Writer struct {
+	W     io.Writer
+	Shown bool
+	// Broken is called when nobody reads any more.
+	Broken func()
+}
+
+// Write writes p, whole characters.
+func (w *Writer) Write(p []byte) (int, error) {
+	out := p
+	if w.Shown {
+		out = []byte(Render(string(p)))
+	}
+	_, err := w.W.Write(out)
+	if errors.Is(err, syscall.EPIPE) && w.Broken != nil {
+		w.Broken()
+	}
+	if err != nil {
+		return 0, err
+	}
+	return len(p), nil
+}
+
+// Visible returns text with every control character, and every byte that is no
+// UTF-8, as something that can be seen and does nothing. Tabs stay.
+func Visible(text []byte) string {
+	if plain(text) && !strings.Contains(string(text), "\n") {
+		return string(text)
+	}
+	var b strings.Builder
+	for len(text) > 0 {
+		r, size := utf8.DecodeRune(text)
+		switch {
+		case r == utf8.RuneError && size == 1:
+			fmt.Fprintf(&b, "<%02X>", text[0])
+		case r == '\t':
+			b.WriteByte('\t')
+		case r < ' ':
+			b.WriteRune('\u2400' + r) // the control pictures
+		case r == 0x7f:
+			b.WriteRune('\u2421')
+		case Drives(r):
+			fmt.Fprintf(&b, "<%04X>", r)
+		default:
+			b.WriteRune(r)
+		}
+		text = text[size:]
+	}
+	return b.String()
+}
+
+// Drives reports whether a character does something to a terminal, or to the text around
+// it, instead of being seen.
+func Drives(r rune) bool {
+	return unicode.IsControl(r) || unicode.Is(unicode.Cf, r) || r == '\u2028' || r == '\u2029'
+}
+
+// plain reports whether nothing in text needs to be made visible.
+func plain(text []byte) bool {
+	for _, c := range text {
+		if c >= 0x7f || c < ' ' && c != '\t' && c != '\n' {
+			return false
+		}
+	}
+	return true
+}

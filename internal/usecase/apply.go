@@ -1,0 +1,134 @@
+package usecase
+
+import (
+	"context"
+	"fmt"
+
+	"frizzel/internal/change"
+	"frizzel/internal/run"
+	"frizzel/internal/vault/store"
+	"frizzel/internal/vault/transaction"
+)
+
+// ApplyOptions say what is to be written.
+type ApplyOptions struct {
+	Rules *Compiled
+	Plan  *run.Plan
+	Write Writing
+	// Show is told of each file that changes, in path order, where nobody is asked.
+	Show func(*run.Result) error
+	// Ask, where it is not nil, asks a person about all files that would change, and
+	// reports whether what is taken is to be written. refused says why it would not be.
+	Ask func(ctx context.Context, all []*run.Pending, refused func() []string) (bool, error)
+	// SkipUnreadable leaves out files that cannot be read, and goes on.
+	SkipUnreadable bool
+	// Ready is told what is about to be written.
+	Ready func(*Applied) error
+}
+
+// Applied is what came of an apply.
+type Applied struct {
+	Summary *run.Summary
+	Refuses []string      // why nothing was written
+	Run     *store.Record // nil where nothing was written
+	Files   int           // written
+}
+
+// taken gathers what is to be written.
+type taken struct {
+	changes []change.Change
+	count   int // of changes in them
+}
+
+// Apply runs rules, asks, and writes what is taken. Where something speaks against writing
+// the error is a *RefusedError, or an *UnreadableError.
+func Apply(ctx context.Context, o ApplyOptions) (*Applied, error) {
+	a := &Applied{}
+	collect := o.all
+	if o.Ask != nil {
+		collect = o.asked
+	}
+	t, err := collect(ctx, a)
+	if err != nil {
+		return a, err
+	}
+	a.Refuses = append(a.Refuses, a.Summary.Tally.Unmet()...)
+	if o.Ready != nil {
+		if err := o.Ready(a); err != nil {
+			return a, err
+		}
+	}
+	if len(a.Refuses) > 0 {
+		return a, &RefusedError{a.Refuses}
+	}
+	if bad := a.Summary.Unreadable(); len(bad) > 0 && !o.SkipUnreadable {
+		return a, &UnreadableError{len(bad)}
+	}
+	a.Run, err = o.Write.write(ctx, transaction.Intent{Kind: store.Apply, Rules: o.Rules.Labels, Changes: t.count}, t.changes)
+	if a.Run != nil {
+		a.Files = len(t.changes)
+	}
+	return a, err
+}
+
+// UnreadableError is the error of files that could not be read, so that nothing was
+// written.
+type UnreadableError struct{ Files int }
+
+func (e *UnreadableError) Error() string {
+	if e.Files == 1 {
+		return "nothing was written, since 1 file could not be read; --skip-unreadable leaves such files out"
+	}
+	return fmt.Sprintf("nothing was written, since %d files could not be read; --skip-unreadable leaves such files out", e.Files)
+}
+
+// all takes every change.
+func (o *ApplyOptions) all(ctx context.Context, a *Applied) (t taken, err error) {
+	a.Summary, err = o.Plan.Do(ctx, func(r *run.Result) (bool, error) {
+		if r.Refuse != nil {
+			a.Refuses = append(a.Refuses, refusal(r.At.Path, r.Refuse))
+			return false, nil
+		}
+		t.changes = append(t.changes, r.Change())
+		t.count += r.Changes()
+		return true, o.Show(r)
+	})
+	return t, err
+}
+
+// asked takes what a person takes.
+func (o *ApplyOptions) asked(ctx context.Context, a *Applied) (t taken, err error) {
+	all, s, err := o.Plan.Collect(ctx)
+	a.Summary = s
+	if err != nil {
+		return t, err
+	}
+	var pending []*run.Pending
+	for _, p := range all {
+		if p.Refuse == nil {
+			pending = append(pending, p)
+		}
+	}
+	if len(pending) > 0 {
+		write, err := o.Ask(ctx, pending, func() []string {
+			s.Settle(all)
+			return s.Tally.Unmet()
+		})
+		if err == nil && !write {
+			err = ErrNothingTaken
+		}
+		if err != nil {
+			return t, err
+		}
+	}
+	s.Settle(all)
+	for _, p := range all {
+		if p.Refuse != nil {
+			a.Refuses = append(a.Refuses, refusal(p.At.Path, p.Refuse))
+		} else if len(p.Change.Edits) > 0 {
+			t.changes = append(t.changes, p.Change)
+			t.count += p.Changes
+		}
+	}
+	return t, nil
+}

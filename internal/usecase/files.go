@@ -1,0 +1,53 @@
+package usecase
+
+import (
+	"frizzel/core/program"
+	"frizzel/core/textfile"
+	"frizzel/internal/disk"
+	"frizzel/internal/run"
+	"frizzel/internal/selection"
+	"frizzel/internal/vault/store"
+)
+
+// Files say which files are to be read.
+type Files struct {
+	Paths         []string // files and folders; none is the current folder
+	Only, Not     []string // globs
+	Depth         int      // folder levels to read; 0 for all
+	NoHidden      bool
+	Follow        bool
+	OneFileSystem bool
+	MaxSize       int64 // bytes; 0 for any
+	Encoding      string
+	Store         *store.Store // which is left out
+}
+
+// NewPlan checks what files are meant and joins them with the rules. The error is a
+// *WrongError or a *selection.MissingError.
+func NewPlan(f Files, c *Compiled) (*run.Plan, error) {
+	for _, globs := range [][]string{f.Only, f.Not} {
+		for _, g := range globs {
+			if !program.ValidGlob(g) {
+				return nil, wrong("%q is no well-formed glob", g)
+			}
+		}
+	}
+	if f.Encoding != "" {
+		if _, err := textfile.EncodingNamed(f.Encoding); err != nil {
+			return nil, wrong("%w", err)
+		}
+	}
+	if f.Depth < 0 {
+		return nil, wrong("--depth is at least 1")
+	}
+	p := &run.Plan{Program: c.Program, Encoding: f.Encoding, MaxSize: f.MaxSize, Selection: selection.Selection{
+		Paths: f.Paths, In: f.Only, Out: f.Not, Depth: f.Depth, NoHidden: f.NoHidden, Follow: f.Follow, OneFileSystem: f.OneFileSystem,
+	}}
+	if f.Store != nil {
+		if folder, err := f.Store.System.OpenFolder(f.Store.Path()); err == nil {
+			p.Selection.State = folder.ID()
+			disk.Close(folder)
+		}
+	}
+	return p, p.Selection.Check()
+}

@@ -1,0 +1,82 @@
+package usecase
+
+import (
+	"context"
+	"io"
+	"path/filepath"
+
+	"frizzel/core/diff"
+	"frizzel/core/script"
+	"frizzel/internal/change"
+	"frizzel/internal/vault/store"
+	"frizzel/internal/vault/transaction"
+)
+
+// LayoutOptions say which scripts are to be laid out.
+type LayoutOptions struct {
+	Paths []string // scripts and folders of them; - is Stdin
+	Stdin io.Reader
+	Write *Writing // nil only looks
+	// Text gets what standard input becomes, where something is written.
+	Text func(string) error
+	// Differs is told of each script that is laid out otherwise.
+	Differs func(path string)
+}
+
+// LaidOut is what came of a layout.
+type LaidOut struct {
+	Files int           // laid out otherwise
+	Run   *store.Record // nil where nothing was written
+}
+
+// Layout lays scripts out the standard way. The error is script.Problems where one is
+// wrong; then nothing is written.
+func Layout(ctx context.Context, o LayoutOptions) (*LaidOut, error) {
+	scripts, err := ScriptsIn(o.Paths)
+	if err != nil {
+		return nil, err
+	}
+	var changes []change.Change
+	var problems script.Problems
+	for _, path := range scripts {
+		text, err := ReadScript(path, o.Stdin)
+		if err != nil {
+			return nil, err
+		}
+		s, ps := script.Parse(filepath.ToSlash(path), text)
+		if problems = append(problems, ps...); len(ps) > 0 {
+			continue
+		}
+		fresh := script.Format(s)
+		if path == "-" && o.Write != nil {
+			if err := o.Text(fresh); err != nil {
+				return nil, err
+			}
+		} else if fresh != text {
+			changes = append(changes, layout(path, text, fresh))
+		}
+	}
+	if len(problems) > 0 {
+		return nil, problems
+	}
+	for _, c := range changes {
+		o.Differs(c.Path)
+	}
+	l := &LaidOut{Files: len(changes)}
+	if o.Write != nil {
+		l.Run, err = o.Write.write(ctx, transaction.Intent{Kind: store.Apply, Changes: len(changes)}, changes)
+	}
+	return l, err
+}
+
+// layout is the change that lays out one script.
+func layout(path, text, fresh string) change.Change {
+	c := change.Change{Path: path, Before: change.DigestOf([]byte(text)), Edits: diff.Compare([]byte(text), []byte(fresh))}
+	if abs, err := filepath.Abs(path); err == nil {
+		if resolved, err := filepath.EvalSymlinks(abs); err == nil {
+			abs = resolved
+		}
+		c.Folder, c.Name = filepath.Dir(abs), filepath.Base(abs)
+	}
+	return c
+}

@@ -1,0 +1,41 @@
+package usecase
+
+import (
+	"context"
+	"fmt"
+
+	"frizzel/internal/run"
+)
+
+// PreviewOptions say what is to be shown, and how.
+type PreviewOptions struct {
+	Plan *run.Plan
+	Show func(*run.Result) error // each file that would change, in path order
+}
+
+// Previewed is what rules would change.
+type Previewed struct {
+	Summary *run.Summary
+	Refuses []string // why an apply would write nothing, a line each
+}
+
+// Preview runs rules and shows what they would change. Nothing is written.
+func Preview(ctx context.Context, o PreviewOptions) (*Previewed, error) {
+	p := &Previewed{}
+	var err error
+	p.Summary, err = o.Plan.Do(ctx, func(r *run.Result) (bool, error) {
+		if r.Refuse != nil {
+			p.Refuses = append(p.Refuses, refusal(r.At.Path, r.Refuse))
+			return false, nil
+		}
+		return true, o.Show(r)
+	})
+	if err != nil {
+		return p, err
+	}
+	p.Refuses = append(p.Refuses, p.Summary.Tally.Unmet()...)
+	return p, nil
+}
+
+// refusal says why a file cannot be written.
+func refusal(path string, err error) string { return fmt.Sprintf("%s: %v", path, err) }

@@ -1,0 +1,110 @@
+package usecase
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+
+	"frizzel/internal/change"
+	"frizzel/internal/run"
+	"frizzel/internal/seal"
+	"frizzel/internal/vault/store"
+	"frizzel/internal/vault/transaction"
+)
+
+// Sealing keeps a review as it is made.
+type Sealing struct {
+	Rules *Compiled
+	// Diff writes a file's changes for a person, with what is hidden left out.
+	Diff func(*run.Result) string
+
+	seal *seal.Seal
+}
+
+// Add adds what would become of a file.
+func (s *Sealing) Add(r *run.Result) error {
+	s.begin()
+	return s.seal.Add(r.At.Path, r.Changes(), r.File.Raw, r.Raw, s.Diff(r))
+}
+
+func (s *Sealing) begin() {
+	if s.seal == nil {
+		s.seal = seal.New(s.Rules.Program.Title)
+		s.seal.Sources, s.seal.Values, s.seal.Rules = s.Rules.Sources, s.Rules.Values, s.Rules.Labels
+	}
+}
+
+// Text returns the sealed review.
+func (s *Sealing) Text() ([]byte, error) {
+	s.begin()
+	return s.seal.Text()
+}
+
+// ReadSeal reads a sealed review.
+func ReadSeal(path string) (*seal.Seal, error) {
+	s, err := seal.Read(path)
+	var damaged *seal.DamagedError
+	switch {
+	case errors.As(err, &damaged):
+		return nil, &RefusedError{[]string{err.Error()}}
+	case errors.Is(err, fs.ErrNotExist):
+		return nil, wrong("there is no sealed review %q", path)
+	case err != nil:
+		return nil, wrong("%w", err)
+	}
+	return s, nil
+}
+
+// ApplySealOptions say which sealed review is to be written.
+type ApplySealOptions struct {
+	Seal  *seal.Seal
+	Write Writing
+	// Take is asked about each file, of so many changes, with what it holds now.
+	Take func(c *change.Change, changes int, now []byte) (bool, error)
+}
+
+// SealApplied is what came of writing a sealed review.
+type SealApplied struct {
+	Run   *store.Record // nil where nothing was written
+	Files int           // written
+	Done  int           // files that are the result already
+	Count int           // changes written
+}
+
+// ApplySeal writes exactly what was reviewed. Where a file is neither what was reviewed
+// nor the result, nothing is written, and the error is a *RefusedError that names all such.
+func ApplySeal(ctx context.Context, o ApplySealOptions) (*SealApplied, error) {
+	st, err := o.Seal.Stand(o.Write.Store.System)
+	if err != nil {
+		return nil, err
+	}
+	if len(st.Differ) > 0 {
+		reasons := []string{"nothing was written: these files are not what was reviewed"}
+		for _, path := range st.Differ {
+			reasons = append(reasons, "  "+path)
+		}
+		return nil, &RefusedError{reasons}
+	}
+	a := &SealApplied{Done: len(st.Done)}
+	var changes []change.Change
+	for i := range st.Changes {
+		c := &st.Changes[i]
+		now, err := c.Content(o.Write.Store.System)
+		if err != nil {
+			return a, err
+		}
+		take, err := o.Take(c, st.Counts[i], now)
+		if err != nil {
+			return a, err
+		}
+		if take {
+			changes = append(changes, *c)
+			a.Count += st.Counts[i]
+		}
+	}
+	a.Run, err = o.Write.write(ctx, transaction.Intent{Kind: store.Apply, Rules: o.Seal.Rules, Changes: a.Count}, changes)
+	if a.Run != nil {
+		a.Files = len(changes)
+	}
+	return a, err
+}

@@ -1,0 +1,185 @@
+package usecase
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"frizzel/internal/change"
+	"frizzel/internal/vault/history"
+	"frizzel/internal/vault/store"
+	"frizzel/internal/vault/transaction"
+)
+
+// UndoOptions say what is to be taken back.
+type UndoOptions struct {
+	Kind  store.Kind // Undo or Redo
+	Names []string   // perhaps a run, then paths; no run is the last one
+	Write Writing
+	Force bool // files that have changed since, too
+	// Take is asked about each file, with what it holds now; nil takes all.
+	Take  func(b *history.Back, now []byte) (bool, error)
+	Later Later // what becomes of files that have changed since
+	// Found is told of the run, and of the files that are left alone.
+	Found func(r *store.Record, left []store.Left)
+}
+
+// Later says what becomes of a file that has changed since, where what the run changed can
+// be taken back around that.
+type Later int
+
+const (
+	LeaveLater Later = iota // it is left alone
+	TakeLater               // it is taken back like others
+)
+
+// TakenBack is what came of an undo or a redo.
+type TakenBack struct {
+	Of      *store.Record
+	Run     *store.Record // nil where nothing was written
+	Files   int           // written
+	Left    []store.Left  // left alone
+	Already int           // files that are as they were already
+}
+
+// Undo takes a run back, or an undo, whole or in part. Where files are left alone there is
+// no error.
+func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
+	records, _, err := o.Write.Store.Runs()
+	if err != nil {
+		return nil, err
+	}
+	r, paths, err := o.find(records)
+	if err != nil {
+		return nil, err
+	}
+	back, left, already, err := history.Reverse(o.Write.Store, records, r, history.Reversal{Paths: paths, Force: o.Force})
+	if err != nil {
+		return nil, err
+	}
+	t := &TakenBack{Of: r, Left: left, Already: already}
+	back = o.unlater(back, t)
+	if o.Found != nil {
+		o.Found(r, t.Left)
+	}
+	var changes []change.Change
+	count := 0
+	for i := range back {
+		take := true
+		if o.Take != nil {
+			now, err := back[i].Content(o.Write.Store.System)
+			if err != nil {
+				return t, err
+			}
+			if take, err = o.Take(&back[i], now); err != nil {
+				return t, err
+			}
+		}
+		if take {
+			changes = append(changes, back[i].Change)
+			count += len(back[i].Edits)
+		}
+	}
+	t.Run, err = o.Write.write(ctx, transaction.Intent{
+		Kind: o.Kind, Undoes: r.ID, Rules: r.Rules, Changes: count, After: r.After, Left: t.Left,
+	}, changes)
+	if t.Run != nil {
+		t.Files = len(changes)
+	}
+	return t, err
+}
+
+// unlater drops the files that have changed since, unless they are wanted.
+func (o *UndoOptions) unlater(back []history.Back, t *TakenBack) []history.Back {
+	if o.Later == TakeLater {
+		return back
+	}
+	var kept []history.Back
+	for _, b := range back {
+		if b.Later {
+			t.Left = append(t.Left, store.Left{Path: change.Path(b.Path), Reason: "it has changed since; --keep-later takes back what the run changed, around the later changes"})
+			continue
+		}
+		kept = append(kept, b)
+	}
+	return kept
+}
+
+// find returns the run that the first name names, or the last one, and the absolute paths
+// that the others name, each of which the run touches.
+func (o *UndoOptions) find(records []*store.Record) (*store.Record, []string, error) {
+	r, names, err := o.named(records)
+	if err != nil {
+		return nil, nil, err
+	}
+	var paths []string
+	for _, p := range names {
+		abs, err := filepath.Abs(p)
+		if err != nil {
+			return nil, nil, err
+		}
+		if resolved, err := filepath.EvalSymlinks(filepath.Dir(abs)); err == nil {
+			abs = filepath.Join(resolved, filepath.Base(abs))
+		}
+		if resolved, err := filepath.EvalSymlinks(abs); err == nil && !history.Touched(r, abs) {
+			abs = resolved
+		}
+		if !history.Touched(r, abs) {
+			return nil, nil, wrong("run %s changed nothing at %q", r.Name(), p)
+		}
+		paths = append(paths, abs)
+	}
+	return r, paths, nil
+}
+
+// named returns the run that is meant, and the names behind it.
+func (o *UndoOptions) named(records []*store.Record) (*store.Record, []string, error) {
+	names := o.Names
+	last := store.Apply
+	if o.Kind == store.Redo {
+		last = store.Undo
+	}
+	if len(names) > 0 {
+		r, err := o.Write.Store.Run(names[0])
+		var missing *store.MissingError
+		switch {
+		case err == nil:
+			r, err = o.fits(records, r)
+			return r, names[1:], err
+		case !errors.As(err, &missing):
+			return nil, nil, err
+		}
+		if _, err := os.Lstat(names[0]); errors.Is(err, fs.ErrNotExist) {
+			return nil, nil, wrong("there is no run and no path %q; frizzel history lists the runs", names[0])
+		}
+	}
+	r, err := history.Last(records, last)
+	if err != nil {
+		return nil, nil, refused("%v", err)
+	}
+	return r, names, nil
+}
+
+// fits returns the run that is to be taken back where r was named.
+func (o *UndoOptions) fits(records []*store.Record, r *store.Record) (*store.Record, error) {
+	if !r.State().Succeeded() {
+		return nil, refused("run %s did not come to its end (%s), so there is nothing to take back", r.Name(), r.State())
+	}
+	undone := history.Undone(records)[r.ID]
+	if o.Kind == store.Undo {
+		if undone == len(r.Files) {
+			return nil, refused("run %s was taken back already; frizzel redo %s does it again", r.Name(), r.Name())
+		}
+		return r, nil
+	}
+	if r.Kind == store.Undo && undone < len(r.Files) {
+		return r, nil
+	}
+	u, err := history.UndoOf(records, r)
+	if err != nil {
+		return nil, refused("run %s was not taken back, so there is nothing to do again", r.Name())
+	}
+	return u, nil
+}

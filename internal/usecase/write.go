@@ -1,0 +1,246 @@
+package usecase
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"path/filepath"
+	"time"
+
+	"frizzel/core/edit"
+	"frizzel/internal/change"
+	"frizzel/internal/disk"
+	"frizzel/internal/hook"
+	"frizzel/internal/vault/history"
+	"frizzel/internal/vault/hold"
+	"frizzel/internal/vault/store"
+	"frizzel/internal/vault/transaction"
+)
+
+// Writing says what happens around the writing of files.
+type Writing struct {
+	Store   *store.Store
+	Command []string // as it was given, for the history
+	Note    string
+	Beside  string // what is added to the names of old files left beside the new ones; "" leaves none
+	Into    string // a folder for the changed files, whose originals stay; "" for none
+	After   string // a command to run once files have changed
+	Prove   *hook.Proof
+	// ProveFile is the proof of each new file, before any is live.
+	ProveFile *hook.Proof
+	Hold      time.Duration // 0 for no hold
+	// Guard starts what watches a run on hold.
+	Guard func(id string) error
+	Out   io.Writer // gets what commands print
+	// Settled is told, before anything is written, what became of earlier runs.
+	Settled func(Settled)
+}
+
+// Settled is what became of runs that were cut off, or that nobody kept in time.
+type Settled struct {
+	CutOff  []transaction.Settled
+	Overdue []hold.Outcome
+	Damaged []store.Damaged // which may have been cut off, and are left alone
+}
+
+// Settle puts back runs that were cut off, and takes back those that nobody kept in time.
+// One that cannot be settled keeps no other one, nor what is to be written.
+func Settle(ctx context.Context, l *store.Locked, command []string) (Settled, error) {
+	var s Settled
+	var err error
+	if s.CutOff, s.Damaged, err = transaction.Recover(ctx, l); err != nil {
+		return s, err
+	}
+	s.Overdue, err = hold.Overdue(ctx, l, command)
+	return s, err
+}
+
+// write writes changes as a run, nil for none, after what is to be settled.
+func (w *Writing) write(ctx context.Context, intent transaction.Intent, changes []change.Change) (*store.Record, error) {
+	if len(changes) == 0 {
+		return nil, nil
+	}
+	if w.Into != "" {
+		var err error
+		if changes, err = w.into(changes); err != nil {
+			return nil, err
+		}
+	}
+	r, err := w.locked(ctx, intent, changes)
+	if err != nil {
+		return nil, err
+	}
+	folder := ""
+	if intent.Undoes != "" {
+		if undone, err := w.Store.Run(intent.Undoes); err == nil {
+			folder = string(undone.Folder)
+		}
+	}
+	hook.After(ctx, r.After, folder, w.Out)
+	return r, nil
+}
+
+// locked writes a run with the store locked.
+func (w *Writing) locked(ctx context.Context, intent transaction.Intent, changes []change.Change) (*store.Record, error) {
+	l, err := w.Store.Lock(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer l.Unlock()
+	settled, err := Settle(ctx, l, w.Command)
+	if err != nil {
+		return nil, err
+	}
+	w.settled(ctx, settled)
+	intent.Command, intent.Note, intent.Beside, intent.Hold, intent.Guard = w.Command, w.Note, w.Beside, w.Hold, w.Guard
+	if intent.After == "" {
+		intent.After = w.After
+	}
+	intent.LeftBy = history.LeftBy(w.Store)
+	if w.Prove != nil {
+		intent.Prove = w.Prove.All
+	}
+	if w.ProveFile != nil {
+		intent.ProveFile = w.ProveFile.File
+	}
+	return transaction.Write(ctx, l, intent, changes)
+}
+
+// settled tells what became of earlier runs, and follows up on those that were taken back.
+func (w *Writing) settled(ctx context.Context, s Settled) {
+	if w.Settled != nil {
+		w.Settled(s)
+	}
+	for _, o := range s.Overdue {
+		if o.Undo != nil {
+			hook.After(ctx, o.Run.After, string(o.Run.Folder), w.Out)
+		}
+	}
+}
+
+// into turns changes of files into new files in a folder, the originals left as they
+// are.
+func (w *Writing) into(changes []change.Change) ([]change.Change, error) {
+	abs, err := filepath.Abs(w.Into)
+	if err != nil {
+		return nil, err
+	}
+	if resolved, err := filepath.EvalSymlinks(abs); err == nil {
+		abs = resolved
+	}
+	out := make([]change.Change, len(changes))
+	for i, c := range changes {
+		content, meta, err := contentAndMeta(w.Store.System, &c)
+		if err != nil {
+			return nil, err
+		}
+		name := Below(c.Path)
+		out[i] = change.Change{
+			Path: filepath.Join(w.Into, name), Folder: abs, Name: name, What: change.Create, Role: change.Copy,
+			Meta: meta, Edits: edit.List{{New: c.Edits.Apply(content), Rules: rulesOf(c.Edits)}},
+		}
+	}
+	return out, nil
+}
+
+func rulesOf(edits edit.List) []int {
+	if len(edits) == 0 {
+		return nil
+	}
+	return edits[0].Rules
+}
+
+// contentAndMeta reads a file that a change is about.
+func contentAndMeta(system disk.System, c *change.Change) ([]byte, disk.Meta, error) {
+	content, err := c.Content(system)
+	if err != nil {
+		return nil, disk.Meta{}, err
+	}
+	folder, err := system.OpenFolder(filepath.Dir(c.Absolute()))
+	if err != nil {
+		return nil, disk.Meta{}, err
+	}
+	defer disk.Close(folder)
+	f, err := folder.Open(filepath.Base(c.Absolute()))
+	if err != nil {
+		return nil, disk.Meta{}, err
+	}
+	defer disk.Close(f)
+	info, err := f.Stat()
+	if err != nil {
+		return nil, disk.Meta{}, err
+	}
+	meta, err := disk.MetaOf(f, info)
+	return content, meta, err
+}
+
+// Below returns the name that a file has below a folder that stands for the current one:
+// its path from there, or its whole path without the first slash.
+func Below(path string) string {
+	here, err := filepath.Abs(".")
+	if err != nil {
+		return path
+	}
+	abs, err := filepath.Abs(path)
+	if err != nil {
+		return path
+	}
+	if rel, err := filepath.Rel(here, abs); err == nil && filepath.IsLocal(rel) {
+		return rel
+	}
+	return abs[1:]
+}
+
+// OpenStore returns the store that this person's runs are kept in.
+func OpenStore() (*store.Store, error) {
+	path, err := store.DefaultFolder()
+	if err != nil {
+		return nil, err
+	}
+	return store.Open(path, disk.Real{}), nil
+}
+
+// Recover settles what is to be settled, and does nothing else.
+func Recover(ctx context.Context, w Writing) (Settled, error) {
+	cut, damaged, err := w.Store.Unfinished()
+	if err != nil {
+		return Settled{}, err
+	}
+	held, err := w.Store.OnHold()
+	if err != nil || len(cut)+len(held)+len(damaged) == 0 { // then there is nothing to lock for, nor perhaps a store
+		return Settled{}, err
+	}
+	l, err := w.Store.Lock(ctx)
+	if err != nil {
+		return Settled{}, err
+	}
+	defer l.Unlock()
+	s, err := Settle(ctx, l, w.Command)
+	if err == nil {
+		w.settled(ctx, s)
+	}
+	return s, err
+}
+
+// CutOff returns the runs that were cut off, for a command that only reads: none
+// while another one is writing.
+func CutOff(s *store.Store) []*store.Record {
+	if s.BeingWritten() {
+		return nil
+	}
+	cut, _, _ := s.Unfinished()
+	return cut
+}
+
+// ErrNothingTaken is the error of a person who broke off.
+var ErrNothingTaken = errors.New("nothing was taken")
+
+// inStore reports what is wrong with a run's name.
+func inStore(err error) error {
+	var missing *store.MissingError
+	if errors.As(err, &missing) {
+		return &WrongError{fmt.Errorf("%w; frizzel history lists the runs", err)}
+	}
+	return err
+}

@@ -1,0 +1,204 @@
+// Package hold takes runs back that nobody keeps in time.
+//
+// A run on hold is watched from before its first file is live: [Guard] waits until the run
+// is kept or its time is over, and then takes it back. What decides is the run's journal,
+// read and written under the store's lock, so that a run that was said to stay stays, and
+// one that was taken back is never taken back again. Runs whose guard is gone, such as
+// after the machine went down, are taken back by [Overdue], before anything else is
+// written.
+package hold
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"frizzel/internal/change"
+	"frizzel/internal/vault/history"
+	"frizzel/internal/vault/store"
+	"frizzel/internal/vault/transaction"
+)
+
+// NotHeldError is the error of a run that does not wait to be kept.
+type NotHeldError struct{ Run *store.Record }
+
+func (e *NotHeldError) Error() string {
+	switch e.Run.State() {
+	case store.Kept:
+		return fmt.Sprintf("run %s is kept already", e.Run.Name())
+	case store.Lapsed:
+		return fmt.Sprintf("run %s was taken back, since nobody kept it in time; frizzel redo does it again", e.Run.Name())
+	case store.Done:
+		return fmt.Sprintf("run %s is not on hold, so it stays anyway", e.Run.Name())
+	}
+	return fmt.Sprintf("run %s did not come to its end, so there is nothing to keep", e.Run.Name())
+}
+
+// Keep says that a run on hold stays as it is. The error is a *NotHeldError where it does
+// not wait for that.
+func Keep(l *store.Locked, id string) (*store.Record, error) {
+	r, err := l.Run(id)
+	if err != nil {
+		return nil, err
+	}
+	if r.State() != store.Held {
+		return r, &NotHeldError{r}
+	}
+	return r, l.Enter(r, store.Kept)
+}
+
+// Outcome is what became of a run that nobody kept.
+type Outcome struct {
+	Run   *store.Record
+	Undo  *store.Record // the run that took it back; nil where nothing was left to take back
+	Left  []store.Left  // files that are no longer the run's
+	Error error         // why it could not be taken back; it still is on hold then
+}
+
+// Overdue takes back the runs whose time is over.
+func Overdue(ctx context.Context, l *store.Locked, command []string) ([]Outcome, error) {
+	held, err := l.OnHold()
+	if err != nil {
+		return nil, err
+	}
+	var all []Outcome
+	for _, r := range held {
+		if time.Now().Before(r.HeldUntil()) {
+			continue
+		}
+		all = append(all, lapse(ctx, l, r, command))
+	}
+	return all, nil
+}
+
+// lapse takes back what still is a run's, and says so in its journal.
+func lapse(ctx context.Context, l *store.Locked, r *store.Record, command []string) Outcome {
+	out := Outcome{Run: r}
+	records, _, err := l.Runs()
+	if err != nil {
+		out.Error = err
+		return out
+	}
+	back, left, _, err := history.Reverse(l.Store, records, r, history.Reversal{})
+	if err != nil {
+		out.Error = err
+		return out
+	}
+	var changes []change.Change
+	for _, b := range back {
+		changes = append(changes, b.Change)
+	}
+	out.Left = left
+	if len(changes) > 0 {
+		out.Undo, out.Error = transaction.Write(ctx, l, transaction.Intent{
+			Kind: store.Undo, Undoes: r.ID, Command: command, Rules: r.Rules, Changes: r.Changes,
+			Note: "nobody kept run " + r.Name(), After: r.After, Left: left,
+		}, changes)
+		if out.Error != nil {
+			return out
+		}
+	}
+	out.Error = l.Enter(r, store.Lapsed)
+	return out
+}
+
+// Retry is how long a guard waits before it tries again what failed, at first and at most.
+const (
+	retryFirst = time.Second
+	retryMost  = 30 * time.Second
+)
+
+// Guard watches a run on hold until it is kept, taken back or put back, and takes it back
+// when its time is over, or when ctx ends. It tries again for as long as it fails. ready
+// is called once it watches; after is told of a run that was taken back.
+func Guard(ctx context.Context, s *store.Store, id string, command []string, ready func(), after func(Outcome)) {
+	g := guard{store: s, id: id, command: command, after: after}
+	ready()
+	wait := retryFirst
+	for {
+		over, err := g.settle()
+		switch {
+		case over:
+			return
+		case errors.Is(err, store.ErrBusy):
+		case err != nil:
+			time.Sleep(wait)
+			wait = min(2*wait, retryMost)
+		default:
+			g.wait(ctx)
+		}
+	}
+}
+
+// guard is one at work.
+type guard struct {
+	store    *store.Store
+	id       string
+	command  []string
+	after    func(Outcome)
+	deadline time.Time // by this program's own clock, which nobody sets back
+	now      bool      // the time is over, whatever the clock says
+}
+
+// errUnsettled is the reason of a run that could not be put back whole yet.
+var errUnsettled = errors.New("the run is not settled")
+
+// settle does what there is to do under the store's lock. It reports over where nothing is
+// left to watch; without an error the run waits to be kept.
+func (g *guard) settle() (over bool, err error) {
+	l, err := g.store.Lock(context.Background()) // waits for the run itself, which is at work
+	if err != nil {
+		return false, err
+	}
+	defer l.Unlock()
+	r, err := l.Run(g.id)
+	var missing *store.MissingError
+	switch {
+	case errors.As(err, &missing):
+		return true, nil
+	case err != nil:
+		return false, err
+	case r.State().Unfinished(): // its program is gone
+		return g.recover(l)
+	case r.State() != store.Held:
+		return true, nil
+	}
+	if g.deadline.IsZero() {
+		g.deadline = time.Now().Add(min(time.Until(r.HeldUntil()), r.Hold))
+	}
+	if time.Now().Before(g.deadline) && !g.now {
+		return false, nil
+	}
+	out := lapse(context.Background(), l, r, g.command)
+	if out.Error == nil && out.Undo != nil {
+		g.after(out)
+	}
+	return out.Error == nil, out.Error
+}
+
+// recover puts the run back, which was cut off.
+func (g *guard) recover(l *store.Locked) (over bool, err error) {
+	settled, _, err := transaction.Recover(context.Background(), l)
+	for _, s := range settled {
+		if s.Run.ID == g.id && (s.Err != nil || len(s.Away) > 0) {
+			err = errors.Join(errUnsettled, s.Err)
+		}
+	}
+	return err == nil, err
+}
+
+// wait lets the time pass until it is over, or the run may be kept.
+func (g *guard) wait(ctx context.Context) {
+	for time.Now().Before(g.deadline) {
+		select {
+		case <-ctx.Done():
+			g.now = true
+			return
+		case <-time.After(min(time.Until(g.deadline), time.Second)):
+		}
+		if r, err := g.store.Run(g.id); err == nil && r.State() != store.Held {
+			return
+		}
+	}
+}

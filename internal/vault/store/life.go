@@ -1,0 +1,90 @@
+package store
+
+import (
+	"fmt"
+	"slices"
+	"time"
+)
+
+// State is how far a run came. Its life is this machine, and [Locked.Enter] the only way
+// from one state to the next:
+//
+//	from          to            when
+//	(nothing)     begun         the record is on disk; no file of the user's is touched
+//	begun         replacing     all is staged and on disk; files may be new from here on
+//	              putting back  something failed, or the run was cut off
+//	replacing     done          all files are new, on disk and proved
+//	              held          the same, of a run on hold
+//	              putting back  something failed, or the run was cut off
+//	done, held    putting back  the run itself is not sure that the word was written
+//	putting back  put back      no file is new but those that are no longer the run's
+//	held          kept          someone said that it stays
+//	              lapsed        nobody did in time: an undo took it back, as far as it could
+type State string
+
+const (
+	Begun       State = "begun" // nothing is live yet
+	Replacing   State = "replacing"
+	Done        State = "done"
+	Held        State = "held"
+	Kept        State = "kept"
+	Lapsed      State = "lapsed"
+	PuttingBack State = "putting-back"
+	PutBack     State = "put-back"
+)
+
+// next are the states that may follow each.
+var next = map[State][]State{
+	"":          {Begun},
+	Begun:       {Replacing, PuttingBack},
+	Replacing:   {Done, Held, PuttingBack},
+	Done:        {PuttingBack},
+	Held:        {Kept, Lapsed, PuttingBack},
+	PuttingBack: {PutBack},
+}
+
+// Unfinished reports whether a run in this state is to be put back once nobody is at work
+// on it.
+func (s State) Unfinished() bool { return s == Begun || s == Replacing || s == PuttingBack }
+
+// Succeeded reports whether a run in this state wrote what it was to write.
+func (s State) Succeeded() bool { return s == Done || s == Held || s == Kept || s == Lapsed }
+
+// durable reports whether a state must be on disk before the run goes on from another one.
+// That a run was put back need not be, since doing it once more does nothing; nor that it is
+// being put back, unless it may be called done already.
+func (s State) durable(from State) bool {
+	return s != PutBack && !(s == PuttingBack && from.Unfinished())
+}
+
+// StateError is the error of a step that the life of a run does not have.
+type StateError struct {
+	Run      string
+	From, To State
+}
+
+func (e *StateError) Error() string {
+	return fmt.Sprintf("run %s is %s and cannot become %s", e.Run, e.From, e.To)
+}
+
+// Step is a state and when it was entered.
+type Step struct {
+	State State
+	At    time.Time
+}
+
+// after returns the steps with one more, or a *StateError.
+func after(id string, steps []Step, to State, at time.Time) ([]Step, error) {
+	from := stateOf(steps)
+	if !slices.Contains(next[from], to) {
+		return nil, &StateError{id, from, to}
+	}
+	return append(slices.Clone(steps), Step{to, at}), nil
+}
+
+func stateOf(steps []Step) State {
+	if len(steps) == 0 {
+		return ""
+	}
+	return steps[len(steps)-1].State
+}

@@ -1,0 +1,268 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"sync/atomic"
+	"time"
+
+	"frizzel/internal/disk"
+)
+
+// Locked is a store that nobody else writes to until it is unlocked.
+type Locked struct {
+	*Store
+	lock disk.Folder
+}
+
+// Lock makes the store's folder, and keeps other writers out until Unlock.
+func (s *Store) Lock(ctx context.Context) (*Locked, error) {
+	above, err := disk.MakePath(s.System, filepath.Dir(s.path), 0o700)
+	if err != nil {
+		return nil, &NoFolderError{err}
+	}
+	defer disk.Close(above)
+	folder, err := makeIn(above, s.path)
+	if err != nil {
+		return nil, &NoFolderError{err}
+	}
+	l := &Locked{s, folder}
+	working.Add(1)
+	if err := Wait(ctx, folder.TryLock, ErrBusy); err != nil {
+		l.Unlock()
+		return nil, err
+	}
+	runs, err := makeIn(folder, s.runsPath())
+	if err == nil {
+		err = l.sweep(runs)
+		disk.Close(runs)
+	}
+	if err != nil {
+		l.Unlock()
+		return nil, &NoFolderError{err}
+	}
+	return l, nil
+}
+
+// ID tells the store's folder, which is locked.
+func (l *Locked) ID() disk.ID { return l.lock.ID() }
+
+// Unlock lets others write.
+func (l *Locked) Unlock() {
+	working.Add(-1)
+	disk.Close(l.lock)
+}
+
+// working counts the stores that this program has locked.
+var working atomic.Int32
+
+// Working reports whether this program is at work on a store just now, so that it should
+// not be ended.
+func Working() bool { return working.Load() > 0 }
+
+// sweep removes what a run left that was cut off before it began, and what was being
+// forgotten.
+func (l *Locked) sweep(runs disk.Folder) error {
+	names, err := runs.Names()
+	if err != nil {
+		return err
+	}
+	for _, name := range names {
+		if strings.HasPrefix(name, prunedName) {
+			removeAll(runs, name)
+			continue
+		}
+		folder, err := runs.OpenFolder(name)
+		if err != nil {
+			continue // not of the store's making
+		}
+		if _, err = l.steps(folder, name); errors.Is(err, errEmpty) && !isLegacy(folder, name) {
+			removeAll(runs, name)
+		}
+		disk.Close(folder)
+	}
+	return nil
+}
+
+// removeAll removes a folder of files, as far as it can.
+func removeAll(above disk.Folder, name string) {
+	folder, err := above.OpenFolder(name)
+	if err != nil {
+		return
+	}
+	names, _ := folder.Names()
+	for _, n := range names {
+		_ = folder.Remove(n)
+	}
+	disk.Close(folder)
+	_ = above.RemoveFolder(name)
+}
+
+// Begin makes a run's folder, and with it the run's number and ID, and writes the first
+// step of its life and its record.
+func (l *Locked) Begin(r *Record) error {
+	runs, err := l.System.OpenFolder(l.runsPath())
+	if err != nil {
+		return err
+	}
+	defer disk.Close(runs)
+	names, err := runs.Names()
+	if err != nil {
+		return err
+	}
+	r.Number = l.counter()
+	for _, name := range names {
+		r.Number = max(r.Number, numberOf(name))
+	}
+	for {
+		r.Number++
+		r.Format, r.ID = format, fmt.Sprintf("%s-%d", r.Time.Format("20060102-150405"), r.Number)
+		err := runs.MakeFolder(r.ID, 0o700)
+		if err == nil {
+			break
+		}
+		if !errors.Is(err, fs.ErrExist) {
+			return err
+		}
+	}
+	if err := runs.Sync(); err != nil {
+		return err
+	}
+	if err := l.Enter(r, Begun); err != nil {
+		return err
+	}
+	return l.Save(r)
+}
+
+// counter returns the highest number that a forgotten run had.
+func (l *Locked) counter() int {
+	text, _, err := disk.ReadFile(l.lock, counterName)
+	if err != nil {
+		return 0
+	}
+	n, _ := strconv.Atoi(strings.TrimSpace(string(text)))
+	return max(n, 0)
+}
+
+// Save writes a run's record, on disk before it returns, whole or not at all.
+func (l *Locked) Save(r *Record) error {
+	folder, err := l.runFolder(r.ID)
+	if err != nil {
+		return err
+	}
+	defer disk.Close(folder)
+	body, err := r.encode()
+	if err != nil {
+		return err
+	}
+	return errors.Join(putSealed(folder, recordName, r.ID, body), folder.Sync())
+}
+
+// Enter takes a run to its next state, on disk before it returns where that matters. The error is a
+// *StateError where its life has no such step. Where Enter fails, the run may be in either
+// state.
+func (l *Locked) Enter(r *Record, to State) error {
+	steps, err := after(r.ID, r.Steps, to, time.Now())
+	if err != nil {
+		return err
+	}
+	if r.Format == 1 {
+		return l.enterLegacy(r, steps)
+	}
+	folder, err := l.runFolder(r.ID)
+	if err != nil {
+		return err
+	}
+	defer disk.Close(folder)
+	err = putSealed(folder, journalName, r.ID, encodeSteps(steps))
+	if err == nil && to.durable(r.State()) {
+		err = folder.Sync()
+	}
+	if err != nil {
+		return err
+	}
+	r.Steps = steps
+	return nil
+}
+
+// enterLegacy makes a run of the first version one of this, whose first step is where it
+// stood.
+func (l *Locked) enterLegacy(r *Record, steps []Step) error {
+	folder, err := l.runFolder(r.ID)
+	if err != nil {
+		return err
+	}
+	defer disk.Close(folder)
+	fresh := *r
+	fresh.Format = format
+	body, err := fresh.encode()
+	if err != nil {
+		return err
+	}
+	if err := errors.Join(putSealed(folder, recordName, r.ID, body), folder.Sync()); err != nil {
+		return err
+	}
+	from := stateOf(r.Steps)
+	path := []Step{{Begun, r.Time}}
+	for _, s := range pathTo(from) {
+		path = append(path, Step{s, r.Time})
+	}
+	path = append(path, steps[len(steps)-1])
+	if err := errors.Join(putSealed(folder, journalName, r.ID, encodeSteps(path)), folder.Sync()); err != nil {
+		return err
+	}
+	if err := errors.Join(disk.RemoveIfThere(folder, legacyManifest), folder.Sync()); err != nil {
+		return err
+	}
+	r.Format, r.Steps = format, path
+	return nil
+}
+
+// pathTo returns the states that lead from Begun to a state.
+func pathTo(s State) []State {
+	switch s {
+	case Begun:
+		return nil
+	case Kept:
+		return []State{Replacing, Held, Kept}
+	case PutBack:
+		return []State{PuttingBack, PutBack}
+	case Replacing:
+		return []State{Replacing}
+	}
+	return []State{Replacing, s}
+}
+
+// Forget removes a run; it cannot be taken back any more.
+func (l *Locked) Forget(r *Record) error {
+	counted := strconv.Itoa(max(l.counter(), r.Number)) + "\n"
+	fresh := counterName + ".new"
+	if err := disk.RemoveIfThere(l.lock, fresh); err != nil {
+		return err
+	}
+	// Lost in a crash, the number may be given once more, which harms nobody.
+	if err := disk.WriteFile(l.lock, fresh, []byte(counted), disk.Unsynced); err != nil {
+		return err
+	}
+	if err := l.lock.Rename(fresh, counterName); err != nil {
+		return err
+	}
+	runs, err := l.System.OpenFolder(l.runsPath())
+	if err != nil {
+		return err
+	}
+	defer disk.Close(runs)
+	if err := runs.Rename(r.ID, prunedName+r.ID); err != nil { // so that it is there whole, or not at all
+		return err
+	}
+	removeAll(runs, prunedName+r.ID)
+	return nil
+}
+
+// Folder returns the path of a run's own folder.
+func (s *Store) Folder(r *Record) string { return filepath.Join(s.runsPath(), r.ID) }

@@ -1,0 +1,342 @@
+// Package store keeps what is known of runs: a record of each, how far it came, and the
+// old contents of its files.
+//
+// The central type is [Store], a private folder. Below its folder runs each run has one of
+// its own, named by its date and its number, with three files: the record, what it is
+// about, file by file; the journal, how far it came ([State]); the backup, all old
+// contents one after another. Record and journal end in a digest and are replaced as a
+// whole, and every content has a digest in the record: what is not as it was written is
+// called damaged, and never acted upon.
+//
+// Whoever writes locks the store first and goes on with what that gives, a [Locked].
+package store
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"frizzel/internal/disk"
+	"frizzel/internal/trailer"
+)
+
+// Store is a folder of runs, readable by its owner alone.
+type Store struct {
+	path   string
+	System disk.System // where the user's files and the store's own are
+}
+
+// DefaultFolder returns where backups and history are kept: $FRIZZEL_STATE; for
+// root /var/lib/frizzel; else $XDG_STATE_HOME/frizzel or ~/.local/state/frizzel.
+func DefaultFolder() (string, error) {
+	if f := os.Getenv("FRIZZEL_STATE"); f != "" {
+		return filepath.Abs(f)
+	}
+	if os.Geteuid() == 0 {
+		return "/var/lib/frizzel", nil
+	}
+	if f := os.Getenv("XDG_STATE_HOME"); filepath.IsAbs(f) {
+		return filepath.Join(f, "frizzel"), nil
+	}
+	home, err := os.UserHomeDir()
+	if err != nil {
+		return "", fmt.Errorf("there is no folder for backups: %w; set FRIZZEL_STATE", err)
+	}
+	return filepath.Join(home, ".local", "state", "frizzel"), nil
+}
+
+// Open returns the store in a folder, which need not be there yet. Nothing is
+// created before the first run is written.
+func Open(path string, system disk.System) *Store { return &Store{path, system} }
+
+// Path returns the store's folder.
+func (s *Store) Path() string { return s.path }
+
+// Names in the store.
+const (
+	runsName    = "runs"
+	counterName = "last-number"
+	recordName  = "record"
+	journalName = "journal"
+	backupName  = "backup"
+	prunedName  = "pruned-" // the start of a run's name on its way out
+)
+
+func (s *Store) runsPath() string { return filepath.Join(s.path, runsName) }
+
+func (s *Store) runFolder(id string) (disk.Folder, error) {
+	runs, err := s.System.OpenFolder(s.runsPath())
+	if err != nil {
+		return nil, err
+	}
+	defer disk.Close(runs)
+	return runs.OpenFolder(id)
+}
+
+// Damaged is a run, or something in its place, that cannot be read.
+type Damaged struct {
+	ID     string
+	Reason error
+}
+
+// DamagedError is the error of a run that cannot be read.
+type DamagedError struct{ Damaged }
+
+func (e *DamagedError) Error() string {
+	return fmt.Sprintf("run %s cannot be read and is left alone: %v", e.ID, e.Reason)
+}
+
+// MissingError is the error of a run that is not there.
+type MissingError struct{ Name string }
+
+func (e *MissingError) Error() string { return fmt.Sprintf("there is no run %q", e.Name) }
+
+// Runs returns the records of all runs, the oldest first, and what is there that cannot
+// be read.
+func (s *Store) Runs() ([]*Record, []Damaged, error) {
+	return s.some(func(State) bool { return true })
+}
+
+// Unfinished returns the runs that are at work just now or were cut off.
+func (s *Store) Unfinished() ([]*Record, []Damaged, error) { return s.some(State.Unfinished) }
+
+// OnHold returns the runs that wait to be kept.
+func (s *Store) OnHold() ([]*Record, error) {
+	records, _, err := s.some(func(state State) bool { return state == Held })
+	return records, err
+}
+
+// some returns the records of the runs whose state is wanted; those of others are not
+// read.
+func (s *Store) some(wanted func(State) bool) (records []*Record, damaged []Damaged, err error) {
+	ids, err := s.ids()
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, id := range ids {
+		r, err := s.read(id, wanted)
+		switch {
+		case errors.Is(err, errEmpty):
+		case err != nil:
+			damaged = append(damaged, Damaged{id, err})
+		case r != nil:
+			records = append(records, r)
+		}
+	}
+	slices.SortStableFunc(records, func(a, b *Record) int {
+		return cmp.Or(cmp.Compare(a.Number, b.Number), a.Time.Compare(b.Time), strings.Compare(a.ID, b.ID))
+	})
+	return records, damaged, nil
+}
+
+// ids lists the names in the folder of runs, in order.
+func (s *Store) ids() ([]string, error) {
+	runs, err := s.System.OpenFolder(s.runsPath())
+	if disk.Missing(err) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	defer disk.Close(runs)
+	ids, err := runs.Names()
+	ids = slices.DeleteFunc(ids, func(id string) bool { return strings.HasPrefix(id, prunedName) })
+	slices.Sort(ids)
+	return ids, err
+}
+
+// errEmpty is the reason of a run's folder without anything in it: it was cut off before
+// it did anything.
+var errEmpty = errors.New("it was cut off before it began")
+
+// read reads a run, nil where its state is not wanted.
+func (s *Store) read(id string, wanted func(State) bool) (*Record, error) {
+	folder, err := s.runFolder(id)
+	if err != nil {
+		return nil, err
+	}
+	defer disk.Close(folder)
+	if isLegacy(folder, id) {
+		r, err := legacy(folder, id)
+		if err != nil || !wanted(r.State()) {
+			return nil, err
+		}
+		return r, nil
+	}
+	steps, err := s.steps(folder, id)
+	if err != nil || !wanted(stateOf(steps)) {
+		return nil, err
+	}
+	body, err := getSealed(folder, recordName, id)
+	if err != nil {
+		return nil, err
+	}
+	r, err := decode(body)
+	if err == nil && (r.ID != id || !r.Staged && stateOf(steps) != Begun && stateOf(steps) != PuttingBack && stateOf(steps) != PutBack) {
+		err = trailer.ErrDamaged
+	}
+	if err != nil {
+		return nil, err
+	}
+	r.Steps = steps
+	return r, nil
+}
+
+// steps reads a run's journal. The error is errEmpty where the run was cut off before its
+// record was there.
+func (s *Store) steps(folder disk.Folder, id string) ([]Step, error) {
+	body, err := getSealed(folder, journalName, id)
+	if err != nil && !disk.Missing(err) {
+		return nil, err
+	}
+	var steps []Step
+	if err == nil {
+		if steps, err = decodeSteps(id, body); err != nil || stateOf(steps) != Begun {
+			return steps, err
+		}
+	}
+	names, namesErr := folder.Names()
+	if namesErr == nil && !slices.ContainsFunc(names, ofARun) {
+		return nil, errEmpty
+	}
+	return steps, errors.Join(err, namesErr)
+}
+
+// ofARun reports whether a file in a run's folder is there only once its record is.
+func ofARun(name string) bool { return name != journalName && !strings.HasSuffix(name, ".new") }
+
+// Run returns the run that a person names, by its ID or its number. The error is a
+// *MissingError or a *DamagedError.
+func (s *Store) Run(name string) (*Record, error) {
+	ids, err := s.ids()
+	if err != nil {
+		return nil, err
+	}
+	number, _ := strconv.Atoi(name)
+	for _, id := range ids {
+		if id != name && (number <= 0 || numberOf(id) != number) {
+			continue
+		}
+		r, err := s.read(id, func(State) bool { return true })
+		switch {
+		case id != name && err == nil && r.Number != number, errors.Is(err, errEmpty):
+			continue // of the first version, whose last part is no number
+		case err != nil:
+			return nil, &DamagedError{Damaged{id, err}}
+		}
+		return r, nil
+	}
+	return nil, &MissingError{name}
+}
+
+// numberOf returns the number at the end of a run's ID, 0 for none.
+func numberOf(id string) int {
+	_, last, _ := strings.Cut(strings.TrimPrefix(id, prunedName), "-")
+	_, last, ok := strings.Cut(last, "-")
+	if !ok {
+		return 0
+	}
+	n, err := strconv.Atoi(last)
+	if err != nil || n < 0 {
+		return 0
+	}
+	return n
+}
+
+// Size returns how many bytes a run takes in the store.
+func (s *Store) Size(id string) (size int64) {
+	folder, err := s.runFolder(id)
+	if err != nil {
+		return 0
+	}
+	defer disk.Close(folder)
+	names, _ := folder.Names()
+	for _, name := range names {
+		if info, err := folder.Stat(name); err == nil {
+			size += info.Size
+		}
+	}
+	return size
+}
+
+// patience is how long a writer waits for another one.
+const patience = 10 * time.Second
+
+// ErrBusy is returned where another run holds the store for too long.
+var ErrBusy = errors.New("another run is writing just now; try again when it has ended")
+
+// Wait tries until it succeeds, for as long as a writer waits for another; then it returns
+// busy.
+func Wait(ctx context.Context, try func() (bool, error), busy error) error {
+	over := time.NewTimer(patience)
+	defer over.Stop()
+	for {
+		ok, err := try()
+		if ok || err != nil {
+			return err
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-over.C:
+			return busy
+		case <-time.After(50 * time.Millisecond):
+		}
+	}
+}
+
+// BeingWritten reports whether a run is at work on the store just now.
+func (s *Store) BeingWritten() bool {
+	folder, err := s.System.OpenFolder(s.path)
+	if err != nil {
+		return false
+	}
+	defer disk.Close(folder)
+	ok, err := folder.TryLock()
+	return err == nil && !ok
+}
+
+// NoFolderError is the error of a store that cannot be had.
+type NoFolderError struct{ err error }
+
+func (e *NoFolderError) Error() string {
+	return fmt.Sprintf("there is no private folder for backups, so nothing is written: %v; set FRIZZEL_STATE to another one", e.err)
+}
+
+func (e *NoFolderError) Unwrap() error { return e.err }
+
+// errNotPrivate is the reason of a folder that is not the user's.
+var errNotPrivate = errors.New("no folder of yours")
+
+// makeIn makes the store's folder, or one in it, its owner's alone. One that is there must
+// be the user's own, and no link.
+func makeIn(above disk.Folder, path string) (disk.Folder, error) {
+	name := filepath.Base(path)
+	folder, err := disk.MakeFolder(above, name, 0o700)
+	if errors.Is(err, fs.ErrExist) {
+		folder, err = above.OpenFolder(name)
+	}
+	if err != nil {
+		return nil, err
+	}
+	info, err := above.Stat(name)
+	if err == nil && (info.Kind != disk.Directory || info.ID != folder.ID() || info.UID != os.Geteuid()) {
+		err = &os.PathError{Op: "use", Path: path, Err: errNotPrivate}
+	}
+	if err == nil {
+		err = folder.Chmod(0o700)
+	}
+	if err != nil {
+		disk.Close(folder)
+		return nil, err
+	}
+	return folder, nil
+}

@@ -1,0 +1,211 @@
+package transaction
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"path/filepath"
+	"runtime"
+	"slices"
+
+	"golang.org/x/sync/errgroup"
+
+	"frizzel/internal/change"
+	"frizzel/internal/disk"
+	"frizzel/internal/vault/store"
+)
+
+// folders are the folders that hold a run's files, each open, known by its identity, and
+// locked, so that two runs never write in one at the same time, whoever they belong to.
+type folders struct {
+	open map[string]*folder // by path
+}
+
+// folder is one of them.
+type folder struct {
+	disk.Folder
+	away error // why it cannot be had
+}
+
+// MovedError is the error of a folder that is not the one that was meant.
+type MovedError struct{ Path string }
+
+func (e *MovedError) Error() string {
+	return fmt.Sprintf("%s is not the folder that it was", e.Path)
+}
+
+// BusyError is the error of a folder that another run writes in, perhaps of another user.
+type BusyError struct{ Path string }
+
+func (e *BusyError) Error() string {
+	return fmt.Sprintf("another run is writing in %s just now; try again when it has ended", e.Path)
+}
+
+func (e *BusyError) Unwrap() error { return store.ErrBusy }
+
+func folderOf(e *store.Entry) string { return filepath.Dir(e.Absolute()) }
+
+// openAll opens the folders of files that are to be written, all of which must be there.
+func openAll(ctx context.Context, l *store.Locked, files []store.Entry) (*folders, error) {
+	f := openFolders(l, files, nil)
+	for _, path := range f.paths() {
+		if err := f.open[path].away; err != nil {
+			f.close()
+			return nil, err
+		}
+	}
+	if err := f.lock(ctx, l); err != nil {
+		f.close()
+		return nil, err
+	}
+	return f, nil
+}
+
+// openFolders opens what can be had of the folders of files. sameBoot is nil for files that
+// are to be written, whose folders are made where that is meant; else it says whether
+// devices have the numbers that they had.
+func openFolders(l *store.Locked, files []store.Entry, sameBoot *bool) *folders {
+	f := &folders{open: map[string]*folder{}}
+	for i := range files {
+		path, wanted := folderOf(&files[i]), files[i].In
+		if _, ok := f.open[path]; ok {
+			continue
+		}
+		opened, err := l.System.OpenFolder(path)
+		if disk.Missing(err) && files[i].What == change.Create && sameBoot == nil {
+			opened, err = disk.MakePath(l.System, path, 0o755)
+		}
+		if err == nil && !isFolder(opened.ID(), wanted, sameBoot == nil || *sameBoot) {
+			disk.Close(opened)
+			err = &MovedError{path}
+		}
+		f.open[path] = &folder{opened, err}
+	}
+	return f
+}
+
+// isFolder reports whether a folder is the one that was meant, where that is known.
+func isFolder(now, wanted disk.ID, devices bool) bool {
+	return wanted == disk.ID{} || now.Inode == wanted.Inode && (now.Device == wanted.Device || !devices)
+}
+
+// paths lists the folders in order.
+func (f *folders) paths() []string {
+	var all []string
+	for path := range f.open {
+		all = append(all, path)
+	}
+	slices.Sort(all)
+	return all
+}
+
+// of returns the folder that holds an entry's file, and the file's name in it.
+func (f *folders) of(e *store.Entry) (*folder, string) {
+	return f.open[folderOf(e)], filepath.Base(string(e.Name))
+}
+
+// lock locks all folders, in an order that all runs keep to.
+func (f *folders) lock(ctx context.Context, l *store.Locked) error {
+	paths := slices.DeleteFunc(f.paths(), func(p string) bool { return f.open[p].away != nil })
+	slices.SortFunc(paths, func(a, b string) int {
+		x, y := f.open[a].ID(), f.open[b].ID()
+		return cmp.Or(cmp.Compare(x.Device, y.Device), cmp.Compare(x.Inode, y.Inode))
+	})
+	last := l.ID() // which is locked already
+	for _, path := range paths {
+		opened := f.open[path]
+		if opened.ID() == last || opened.ID() == l.ID() {
+			continue
+		}
+		if err := store.Wait(ctx, opened.TryLock, &BusyError{path}); err != nil {
+			return err
+		}
+		last = opened.ID()
+	}
+	return nil
+}
+
+func (f *folders) close() {
+	for _, opened := range f.open {
+		if opened.away == nil {
+			disk.Close(opened)
+		}
+	}
+}
+
+// sync waits until the names in all folders have reached the disk; where files are not
+// synced by themselves, until all of their file systems have.
+func (f *folders) sync(files disk.Durability) error {
+	if files == disk.Unsynced {
+		return f.syncSystems()
+	}
+	for _, path := range f.paths() {
+		if opened := f.open[path]; opened.away == nil {
+			if err := opened.Sync(); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// syncSystems waits until the file systems of all folders have reached the disk.
+func (f *folders) syncSystems() error {
+	done := map[uint64]bool{}
+	for _, path := range f.paths() {
+		opened := f.open[path]
+		if opened.away != nil || done[opened.ID().Device] {
+			continue
+		}
+		done[opened.ID().Device] = true
+		if err := opened.SyncSystem(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+const (
+	// fewFiles is up to how many files each is synced by itself; more are synced with
+	// their whole file systems, once.
+	fewFiles = 8
+	// manyFiles is from how many files on several workers take care of them.
+	manyFiles = 256
+)
+
+// durabilityOf says how each of so many files is written: synced by itself, or where they
+// are many not, and then with its whole file system.
+func durabilityOf(files int) disk.Durability {
+	if disk.SyncsAtOnce && files > fewFiles {
+		return disk.Unsynced
+	}
+	return disk.Synced
+}
+
+// each does something for n files, several at once where they are many, each worker taking
+// neighbours. It ends at the first error, or with the context.
+func each(ctx context.Context, n int, do func(i int) error) error {
+	workers := 1
+	if n >= manyFiles {
+		workers = runtime.GOMAXPROCS(0)
+	}
+	part := func(ctx context.Context, from, to int) error {
+		for i := from; i < to; i++ {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			if err := do(i); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	if workers == 1 {
+		return part(ctx, 0, n)
+	}
+	group, ctx := errgroup.WithContext(ctx)
+	for k := range workers {
+		group.Go(func() error { return part(ctx, k*n/workers, (k+1)*n/workers) })
+	}
+	return group.Wait()
+}

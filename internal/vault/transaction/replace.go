@@ -1,0 +1,74 @@
+package transaction
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"frizzel/internal/change"
+	"frizzel/internal/disk"
+)
+
+// StagedError is the error of a staged copy that someone else changed before it went live.
+type StagedError struct{ Path string }
+
+func (e *StagedError) Error() string {
+	return fmt.Sprintf("the staged copy of %s was changed by someone else, so nothing was written", e.Path)
+}
+
+// replaceAll makes every new content live, on disk. From here on the run is carried
+// through, whatever the user's keyboard says: it is short.
+func (w *writer) replaceAll() error {
+	if err := each(context.Background(), len(w.changes), w.replace); err != nil {
+		return err
+	}
+	return w.folders.sync(w.durability())
+}
+
+// replace makes the new content of file i live, if the file and the copy still are what
+// they were.
+func (w *writer) replace(i int) error {
+	e := &w.record.Files[i]
+	folder, name := w.folders.of(e)
+	now, err := folder.Stat(name)
+	switch {
+	case e.What == change.Create && disk.Missing(err):
+	case e.What == change.Create, err != nil, now != w.found[i]:
+		return &change.ChangedError{Path: string(e.Path)}
+	case e.What == change.Remove:
+		return folder.Remove(name)
+	case e.InPlace:
+		content, err := w.store.StagedContent(w.record, i)
+		if err != nil {
+			return err
+		}
+		return rewriteInPlace(folder, name, w.found[i], content)
+	}
+	if staged, err := folder.Stat(e.Temp); err != nil || staged != w.staged[i] {
+		return &StagedError{string(e.Path)}
+	}
+	return folder.Rename(e.Temp, name)
+}
+
+// rewriteInPlace gives a file another content without replacing it, if it still is what it
+// was. Both contents are safe on disk elsewhere.
+func rewriteInPlace(folder disk.Folder, name string, was disk.Info, content []byte) error {
+	f, err := folder.OpenToWrite(name)
+	if err != nil {
+		return asChanged(err, name)
+	}
+	now, err := f.Stat()
+	if err == nil && now != was {
+		err = &change.ChangedError{Path: name}
+	}
+	if err == nil {
+		_, err = f.Write(content)
+	}
+	if err == nil {
+		err = f.Truncate(int64(len(content)))
+	}
+	if err == nil {
+		err = f.Sync()
+	}
+	return errors.Join(err, f.Close())
+}

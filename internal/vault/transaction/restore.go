@@ -1,0 +1,267 @@
+package transaction
+
+import (
+	"bytes"
+	"context"
+	"errors"
+
+	"frizzel/internal/change"
+	"frizzel/internal/disk"
+	"frizzel/internal/vault/store"
+)
+
+// Settled is what became of a run that was cut off.
+type Settled struct {
+	Run  *store.Record
+	Left []store.Left // files that are no longer the run's, or cannot be had back
+	Away []string     // files that could not be looked at: the run is not settled
+	Err  error        // why it is not settled; nil where it is, or where files are away
+}
+
+// Recover puts back every run that was cut off, as far as that can be, and says what
+// became of each, and what cannot be read. One that cannot be settled keeps no other one.
+func Recover(ctx context.Context, l *store.Locked) ([]Settled, []store.Damaged, error) {
+	cut, damaged, err := l.Unfinished()
+	if err != nil {
+		return nil, nil, err
+	}
+	var all []Settled
+	for _, r := range cut {
+		sameBoot := r.Boot == disk.Boot()
+		f := openFolders(l, r.Files, &sameBoot)
+		s := Settled{Run: r}
+		if err := f.lock(ctx, l); err != nil {
+			s.Err = err
+		} else {
+			s, err = restore(l, r, f)
+			s.Err = err
+		}
+		f.close()
+		all = append(all, s)
+	}
+	return all, damaged, nil
+}
+
+// restorer puts back one run.
+type restorer struct {
+	store      *store.Locked
+	record     *store.Record
+	folders    *folders
+	live       bool            // files may be new
+	durability disk.Durability // of each file by itself
+	steps      []func() error  // what makes old contents live again
+	Settled
+}
+
+// restore puts back a run that did not end: it removes temporary files, and gives the
+// files that hold what the run wrote their old content. Old contents are on disk before
+// the first of them goes live. Where all files could be looked at the run is settled.
+func restore(l *store.Locked, r *store.Record, f *folders) (Settled, error) {
+	w := &restorer{store: l, record: r, folders: f, live: r.Staged && r.State() != store.Begun, durability: durabilityOf(len(r.Files)), Settled: Settled{Run: r}}
+	for i := range r.Files {
+		e := &r.Files[i]
+		folder, name := f.of(e)
+		if folder.away != nil {
+			w.Away = append(w.Away, string(e.Path))
+			continue
+		}
+		if err := w.prepare(folder, name, i); err != nil {
+			return w.Settled, err
+		}
+	}
+	if w.durability == disk.Unsynced {
+		if err := f.syncSystems(); err != nil {
+			return w.Settled, err
+		}
+	}
+	for _, step := range w.steps {
+		if err := step(); err != nil {
+			return w.Settled, err
+		}
+	}
+	if err := f.sync(w.durability); err != nil {
+		return w.Settled, err
+	}
+	if len(w.Away) > 0 {
+		return w.Settled, nil
+	}
+	return w.Settled, w.settle()
+}
+
+// settle closes the run's record.
+func (w *restorer) settle() error {
+	if w.record.State() != store.PuttingBack {
+		if err := w.store.Enter(w.record, store.PuttingBack); err != nil {
+			return err
+		}
+	}
+	if len(w.Left) > 0 {
+		w.record.Left = w.Left
+		if err := w.store.Save(w.record); err != nil {
+			return err
+		}
+	}
+	if err := w.store.Enter(w.record, store.PutBack); err != nil {
+		return err
+	}
+	for i := range w.record.Files {
+		if w.record.Files[i].InPlace {
+			w.store.DropStaged(w.record, i)
+		}
+	}
+	return nil
+}
+
+// prepare removes what is on its way beside file i, and sees to it that its old content
+// can go live in a step, where it has to.
+func (w *restorer) prepare(folder disk.Folder, name string, i int) error {
+	e := &w.record.Files[i]
+	for _, temp := range []string{e.Temp, e.Back} {
+		if temp == "" {
+			continue
+		}
+		if err := disk.RemoveIfThere(folder, temp); err != nil {
+			return err
+		}
+	}
+	if !w.live {
+		return nil
+	}
+	now, info, err := disk.ReadFile(folder, name)
+	switch {
+	case errors.Is(err, disk.ErrNotRegular):
+		w.leave(i, "it is a link, a folder or the like by now")
+		return nil
+	case err != nil && !disk.Missing(err):
+		return err
+	case e.What == change.Create:
+		w.unmake(folder, name, i, now, info, err)
+		return nil
+	case err != nil && e.What != change.Remove:
+		w.leave(i, "it is gone")
+		return nil
+	case err == nil && change.DigestOf(now) == e.Before:
+		return nil
+	case err == nil && e.What == change.Remove:
+		w.leave(i, "it was made anew by someone else")
+		return nil
+	}
+	old, oldErr := w.store.Old(w.record, e)
+	if oldErr != nil {
+		w.leave(i, oldErr.Error())
+		return nil
+	}
+	if e.InPlace {
+		return w.prepareInPlace(folder, name, i, now, old, info)
+	}
+	if err == nil && change.DigestOf(now) != e.After {
+		w.leave(i, "it was changed by someone else")
+		return nil
+	}
+	return w.prepareBack(folder, name, i, old, info, err == nil)
+}
+
+// leave remembers a file that is left alone, and where its old content is.
+func (w *restorer) leave(i int, reason string) {
+	e := &w.record.Files[i]
+	l := store.Left{Path: change.Path(e.Absolute()), Reason: reason}
+	if e.What != change.Create {
+		if kept, err := w.store.Extract(w.record, i); err == nil {
+			l.Kept = change.Path(kept)
+		}
+	}
+	w.Left = append(w.Left, l)
+}
+
+// unmake takes a file away that the run made, if it is still what the run made.
+func (w *restorer) unmake(folder disk.Folder, name string, i int, now []byte, info disk.Info, err error) {
+	switch {
+	case err != nil: // not there
+	case change.DigestOf(now) == w.record.Files[i].After:
+		w.steps = append(w.steps, func() error {
+			if is, err := folder.Stat(name); err != nil || is != info {
+				w.leave(i, "it was changed by someone else")
+				return nil
+			}
+			return folder.Remove(name)
+		})
+	default:
+		w.leave(i, "it was changed by someone else")
+	}
+}
+
+// prepareBack writes the old content of file i to a file beside it, to be renamed over it.
+func (w *restorer) prepareBack(folder disk.Folder, name string, i int, old []byte, was disk.Info, there bool) error {
+	e := &w.record.Files[i]
+	meta := e.Was
+	if w.record.Format == 1 || meta.Mode == 0 && meta.Attributes == nil {
+		meta = disk.Meta{Mode: was.Mode, UID: was.UID, GID: was.GID}
+		if f, err := folder.Open(name); err == nil {
+			meta, _ = disk.MetaOf(f, was)
+			disk.Close(f)
+		}
+	}
+	back := e.Back
+	if back == "" {
+		back = tempName()
+	}
+	if _, err := writeLike(folder, back, meta, old, w.durability); errors.Is(err, errNotKept) {
+		w.leave(i, "its owner or attributes cannot be given to it any more")
+		return nil
+	} else if err != nil {
+		return err
+	}
+	w.steps = append(w.steps, func() error {
+		is, err := folder.Stat(name)
+		if there && (err != nil || is != was) || !there && !disk.Missing(err) {
+			w.leave(i, "it was changed by someone else")
+			return folder.Remove(back)
+		}
+		return folder.Rename(back, name)
+	})
+	return nil
+}
+
+// prepareInPlace sees to a file that was to be rewritten in place.
+func (w *restorer) prepareInPlace(folder disk.Folder, name string, i int, now, old []byte, was disk.Info) error {
+	e := &w.record.Files[i]
+	edits, err := w.store.Edits(w.record, e, old)
+	if err != nil {
+		w.leave(i, err.Error())
+		return nil
+	}
+	if e.Inode != (disk.ID{}) && e.Inode.Inode != was.Inode || !mixture(now, old, edits.Apply(old)) {
+		w.leave(i, "it is neither what it was nor what was to be written")
+		return nil
+	}
+	w.steps = append(w.steps, func() error {
+		err := rewriteInPlace(folder, name, was, old)
+		var changed *change.ChangedError
+		if errors.As(err, &changed) {
+			w.leave(i, "it was changed by someone else")
+			return nil
+		}
+		return err
+	})
+	return nil
+}
+
+// mixture reports whether a content is what a rewriting in place from old to fresh, or
+// back, may leave where it is cut off: any of its bytes from the one or the other, since
+// the pages of a file reach the disk in any order, and nothing yet where only the longer
+// one reaches. What is none is someone else's.
+func mixture(now, old, fresh []byte) bool {
+	if bytes.Equal(now, fresh) {
+		return true
+	}
+	shorter, longer := min(len(old), len(fresh)), max(len(old), len(fresh))
+	if len(now) < shorter || len(now) > longer {
+		return false
+	}
+	for i, c := range now {
+		if !(i < len(old) && c == old[i] || i < len(fresh) && c == fresh[i] || i >= shorter && c == 0) {
+			return false
+		}
+	}
+	return true
+}

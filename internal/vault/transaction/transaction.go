@@ -1,0 +1,252 @@
+// Package transaction writes files so that every one is whole at every instant, and all
+// of a run are written or none. It is the only package that changes a user's file.
+//
+// [Write] goes through these steps, each on disk before the next:
+//
+//  1. The record says which files are meant.
+//  2. Old contents go to the backup, new contents to temporary files beside their
+//     targets, with the attributes of the originals; the record says what they are.
+//  3. The journal says "replacing".
+//  4. Each target and each copy still is what it was, and the copy is renamed over its
+//     target. What has to stay the file it is, is rewritten in place: its whole new
+//     content, like the old one, is on disk by then.
+//  5. The journal says "done", or "held".
+//
+// What does not come to its end is put back by [Recover], or at once: what did not report
+// success did not happen.
+package transaction
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/user"
+	"slices"
+	"time"
+
+	"frizzel/core/edit"
+	"frizzel/internal/change"
+	"frizzel/internal/disk"
+	"frizzel/internal/vault/store"
+)
+
+// Intent is what a run is for.
+type Intent struct {
+	Kind    store.Kind
+	Undoes  string
+	Command []string
+	Note    string
+	Rules   []string // labels, of which Edits hold indices
+	Changes int
+	After   string        // a command, kept for when the run is taken back
+	Hold    time.Duration // how long the run waits to be kept; 0 for no hold
+	Beside  string        // what is added to the names of old files left beside the new ones
+	Left    []store.Left  // what an undo leaves alone
+
+	// Guard is called for a run on hold before its first file is live: from then on
+	// somebody watches it.
+	Guard func(id string) error
+	// ProveFile is asked about each new content before any is live, by the path of
+	// its staged copy; Prove when all are live. An error of either puts the run back.
+	ProveFile func(ctx context.Context, path, staged string) error
+	Prove     func(ctx context.Context) error
+	// LeftBy reports whether an earlier run left a content at a path, whole, so that
+	// this one may replace it there.
+	LeftBy func(path string, content change.Digest) bool
+}
+
+// ExistsError is the error of a file that would be made and is there already.
+type ExistsError struct{ Path string }
+
+func (e *ExistsError) Error() string {
+	return fmt.Sprintf("%s is there already, and no run left it there; nothing was written", e.Path)
+}
+
+// NotPutBackError is the error of a run that failed and could not be put back whole.
+type NotPutBackError struct {
+	Run    *store.Record
+	Cause  error
+	Left   []store.Left // with what became of each
+	Away   []string     // files that could not be looked at
+	Settle error        // why the run is not settled
+}
+
+func (e *NotPutBackError) Error() string {
+	text := e.Cause.Error()
+	if e.Settle != nil {
+		text += fmt.Sprintf("\nrun %s could not be settled, and the next command that writes tries again: %v", e.Run.Name(), e.Settle)
+	}
+	for _, l := range e.Left {
+		text += fmt.Sprintf("\nnot put back: %s: %s", l.Path, l.Reason)
+		if l.Kept != "" {
+			text += fmt.Sprintf("; its old content is in %s", l.Kept)
+		}
+	}
+	for _, path := range e.Away {
+		text += fmt.Sprintf("\nnot put back yet: %s is out of reach", path)
+	}
+	return text
+}
+
+func (e *NotPutBackError) Unwrap() error { return e.Cause }
+
+// writer is one run at work.
+type writer struct {
+	store   *store.Locked
+	intent  Intent
+	record  *store.Record
+	changes []change.Change // those asked for, then the files left beside them
+	targets int             // how many were asked for
+	beside  map[int]int     // by a target, the file that is left beside it
+	folders *folders
+	found   []disk.Info // each target, as it was when its copy was staged
+	staged  []disk.Info // each copy, when it was
+	last    store.State // that was to be entered when that failed
+}
+
+// Write makes all changes, or none where it returns an error.
+func Write(ctx context.Context, l *store.Locked, intent Intent, changes []change.Change) (*store.Record, error) {
+	w := newWriter(l, intent, changes)
+	var err error
+	if w.folders, err = openAll(ctx, l, w.record.Files); err != nil {
+		return nil, err
+	}
+	defer w.folders.close()
+	if err := w.write(ctx); err != nil {
+		return nil, w.giveUp(err)
+	}
+	return w.record, nil
+}
+
+func newWriter(l *store.Locked, intent Intent, changes []change.Change) *writer {
+	w := &writer{store: l, intent: intent, changes: slices.Clone(changes), targets: len(changes), beside: map[int]int{}}
+	for i, c := range changes {
+		if intent.Beside != "" && c.What == change.Rewrite {
+			w.beside[i] = len(w.changes)
+			w.changes = append(w.changes, change.Change{
+				Path: c.Path + intent.Beside, Folder: c.Folder, Name: c.Name + intent.Beside, In: c.In,
+				What: change.Create, Role: change.Beside,
+			})
+		}
+	}
+	w.found, w.staged = make([]disk.Info, len(w.changes)), make([]disk.Info, len(w.changes))
+	w.record = newRecord(intent, w.changes)
+	return w
+}
+
+func newRecord(intent Intent, changes []change.Change) *store.Record {
+	r := &store.Record{
+		Kind: intent.Kind, Undoes: intent.Undoes, Time: time.Now(), Boot: disk.Boot(), Command: intent.Command,
+		Note: intent.Note, Rules: intent.Rules, Changes: intent.Changes, After: intent.After, Hold: intent.Hold, Left: intent.Left,
+	}
+	r.Host, _ = os.Hostname()
+	if u, err := user.Current(); err == nil {
+		r.User = u.Username
+	}
+	here, _ := os.Getwd()
+	r.Folder = change.Path(here)
+	for _, c := range changes {
+		r.Files = append(r.Files, store.Entry{
+			Path: change.Path(c.Path), Folder: change.Path(c.Folder), Name: change.Path(c.Name), In: c.In,
+			What: c.What, Role: c.Role, Before: c.Before, Rules: rulesOf(c.Edits),
+			Temp: tempName(), Back: tempName(),
+		})
+	}
+	return r
+}
+
+// rulesOf returns the rules that made edits, each once.
+func rulesOf(edits edit.List) []int {
+	seen := map[int]bool{}
+	var rules []int
+	for _, e := range edits {
+		for _, r := range e.Rules {
+			if !seen[r] {
+				seen[r] = true
+				rules = append(rules, r)
+			}
+		}
+	}
+	return rules
+}
+
+// write goes through the steps.
+func (w *writer) write(ctx context.Context) error {
+	if err := w.store.Begin(w.record); err != nil {
+		return err
+	}
+	if err := w.stageAll(ctx); err != nil {
+		return err
+	}
+	if err := w.proveFiles(ctx); err != nil {
+		return err
+	}
+	if w.record.Hold > 0 && w.intent.Guard != nil {
+		if err := w.intent.Guard(w.record.ID); err != nil {
+			return fmt.Errorf("nobody would watch over the hold, so nothing was written: %w", err)
+		}
+	}
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	if err := w.store.Enter(w.record, store.Replacing); err != nil {
+		return err
+	}
+	if err := w.replaceAll(); err != nil {
+		return err
+	}
+	if w.intent.Prove != nil {
+		if err := w.intent.Prove(ctx); err != nil {
+			return err
+		}
+	}
+	if w.record.Hold > 0 {
+		return w.end(store.Held)
+	}
+	return w.end(store.Done)
+}
+
+// errUnsure marks the error of a run whose last word may be on disk or not.
+var errUnsure = errors.New("whether the run was written could not be made sure of")
+
+func (w *writer) end(state store.State) error {
+	if err := w.store.Enter(w.record, state); err != nil {
+		w.last = state
+		return errors.Join(errUnsure, err)
+	}
+	w.dropStaged()
+	return nil
+}
+
+// dropStaged lets go of what was staged for files rewritten in place.
+func (w *writer) dropStaged() {
+	for i := range w.record.Files {
+		if w.record.Files[i].InPlace {
+			w.store.DropStaged(w.record, i)
+		}
+	}
+}
+
+// giveUp puts back what an unfinished run did, and returns why it was not finished.
+func (w *writer) giveUp(cause error) error {
+	if w.record.State() == "" { // it never began
+		return cause
+	}
+	live := w.record.State() == store.Replacing
+	if errors.Is(cause, errUnsure) {
+		// The journal may say that it is done: then it is, unless it says otherwise again.
+		w.record.Steps = append(w.record.Steps, store.Step{State: w.last, At: time.Now()})
+		if err := w.store.Enter(w.record, store.PuttingBack); err != nil {
+			return &NotPutBackError{Run: w.record, Cause: cause, Settle: err}
+		}
+	}
+	s, err := restore(w.store, w.record, w.folders)
+	if err != nil && !live && len(s.Left)+len(s.Away) == 0 {
+		return cause // nothing was touched; the next command closes the record
+	}
+	if err != nil || len(s.Left)+len(s.Away) > 0 {
+		return &NotPutBackError{Run: w.record, Cause: cause, Left: s.Left, Away: s.Away, Settle: err}
+	}
+	return cause
+}
