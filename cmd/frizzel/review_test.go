@@ -122,7 +122,8 @@ func TestReviewWithAnEditor(t *testing.T) {
 	term.press("\x03")
 	term.ends(130)
 	require.Contains(t, read("a.conf"), "depot-3")
-	require.Contains(t, term.screen(), "\x1b[?1049l", "the terminal is not given back")
+	require.Eventually(t, func() bool { return strings.Contains(term.screen(), "\x1b[?1049l") }, time.Minute, 5*time.Millisecond,
+		"the terminal is not given back")
 }
 
 func TestAskingAboutEachMatch(t *testing.T) {

@@ -5,11 +5,13 @@ package values
 import (
 	"bytes"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"io"
 	"path/filepath"
 	"strings"
 
-	"github.com/BurntSushi/toml"
+	"github.com/pelletier/go-toml/v2/unstable"
 	"go.yaml.in/yaml/v3"
 )
 
@@ -27,12 +29,49 @@ func Read(name string, text []byte) (map[string]string, error) {
 	}
 }
 
-func readTOML(text []byte) (map[string]string, error) {
-	var table map[string]any
-	if _, err := toml.Decode(string(text), &table); err != nil {
-		return nil, err
+// notSingle is the error of what holds several values, or none.
+func notSingle(line int, name string) error {
+	const most = 60 // characters of a name that a message shows
+	if runes := []rune(name); len(runes) > most {
+		name = string(runes[:most]) + "…"
 	}
-	return singles(table)
+	if line == 0 {
+		return fmt.Errorf("%s is no single value", name)
+	}
+	return fmt.Errorf("line %d: %s is no single value", line, name)
+}
+
+// readTOML takes one expression after the other, so that nothing is built of what is nested.
+func readTOML(text []byte) (map[string]string, error) {
+	values := map[string]string{}
+	p := unstable.Parser{}
+	p.Reset(text)
+	for p.NextExpression() {
+		e := p.Expression()
+		if e.Kind == unstable.Comment {
+			continue
+		}
+		line, name, parts := 0, "", 0
+		for key := e.Key(); key.Next(); parts++ {
+			if parts == 0 {
+				name = string(key.Node().Data)
+				line = p.Shape(key.Node().Raw).Start.Line
+			}
+		}
+		if e.Kind != unstable.KeyValue || parts != 1 {
+			return nil, notSingle(line, name)
+		}
+		switch v := e.Value(); v.Kind {
+		case unstable.Array, unstable.InlineTable:
+			return nil, notSingle(line, name)
+		default:
+			if _, ok := values[name]; ok {
+				return nil, fmt.Errorf("line %d: %s is given twice", line, name)
+			}
+			values[name] = string(v.Data)
+		}
+	}
+	return values, p.Error()
 }
 
 func readJSON(text []byte) (map[string]string, error) {
@@ -42,16 +81,14 @@ func readJSON(text []byte) (map[string]string, error) {
 	if err := d.Decode(&table); err != nil {
 		return nil, err
 	}
-	return singles(table)
-}
-
-// singles writes values as text; what holds several values is an error.
-func singles(table map[string]any) (map[string]string, error) {
+	if _, err := d.Token(); !errors.Is(err, io.EOF) {
+		return nil, errors.New("there is more behind the values")
+	}
 	values := map[string]string{}
 	for name, v := range table {
 		switch v.(type) {
-		case map[string]any, []any, []map[string]any, nil:
-			return nil, fmt.Errorf("%s is no single value", name)
+		case map[string]any, []any, nil:
+			return nil, notSingle(0, name)
 		}
 		values[name] = fmt.Sprint(v)
 	}
@@ -67,7 +104,7 @@ func readYAML(text []byte) (map[string]string, error) {
 	values := map[string]string{}
 	for name, n := range table {
 		if n.Kind != yaml.ScalarNode || n.Tag == "!!null" {
-			return nil, fmt.Errorf("line %d: %s is no single value", n.Line, name)
+			return nil, notSingle(n.Line, name)
 		}
 		values[name] = n.Value
 	}

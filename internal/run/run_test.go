@@ -1,0 +1,132 @@
+package run
+
+import (
+	"bytes"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"testing/synctest"
+
+	"github.com/stretchr/testify/require"
+
+	"frizzel/core/compile"
+	"frizzel/core/program"
+	"frizzel/core/script"
+	"frizzel/internal/selection"
+)
+
+func planFor(t *testing.T, rules, folder string) *Plan {
+	s, problems := script.Parse("test.friz", rules)
+	require.Empty(t, problems)
+	p, problems := compile.Scripts([]*script.Script{s}, compile.Options{})
+	require.NotNil(t, p, problems.Error())
+	return &Plan{Program: p, Selection: selection.Selection{Paths: []string{folder}}}
+}
+
+// Results come in path order, whatever worker was first, each with the edits of its own
+// file; what is declined counts as it is; a binary file is not read to its end.
+func TestDo(t *testing.T) {
+	folder := t.TempDir()
+	for i := range 300 {
+		text := strings.Repeat("a line of the log\n", i*37%900) + fmt.Sprintf("host = depot-%d\n", i%4)
+		require.NoError(t, os.WriteFile(filepath.Join(folder, fmt.Sprintf("%03d", i)), []byte(text), 0o644))
+	}
+	sparse := filepath.Join(folder, "sparse")
+	require.NoError(t, os.WriteFile(sparse, nil, 0o644))
+	require.NoError(t, os.Truncate(sparse, 1<<40)) // which no memory holds
+	plan := planFor(t, "rule host { replace word \"depot-3\" with \"depot-4\" }\nforbid text \"depot-9\"", folder)
+	var paths []string
+	s, err := plan.Do(t.Context(), func(r *Result) (bool, error) {
+		paths = append(paths, r.At.Path)
+		require.Contains(t, string(r.Raw.Apply(r.File.Raw)), "host = depot-4\n")
+		return len(paths)%2 == 0, nil
+	})
+	require.NoError(t, err)
+	require.IsIncreasing(t, paths)
+	require.Len(t, paths, 75)
+	require.Equal(t, 300, s.Read)
+	require.Equal(t, 37, s.Changed)
+	require.Equal(t, 37, s.Tally.Changes[0])
+	require.Equal(t, map[selection.Reason]int{selection.Binary: 1}, s.Reasons())
+}
+
+// Pending changes follow the file as it is: what a person answers is asked of what it
+// holds now.
+func TestPending(t *testing.T) {
+	folder := t.TempDir()
+	path := filepath.Join(folder, "clock.ini")
+	require.NoError(t, os.WriteFile(path, []byte("depot-3 depot-3\n"), 0o644))
+	plan := planFor(t, `replace word "depot-3" with "depot-4"`, folder)
+	all, s, err := plan.Collect(t.Context())
+	require.NoError(t, err)
+	require.Len(t, all, 1)
+	p := all[0]
+	require.Equal(t, 2, p.Changes)
+	first := true
+	require.NoError(t, p.Decide(func(program.Proposal) program.Answer {
+		defer func() { first = false }()
+		return program.Answer{Leave: first}
+	}))
+	proposed, err := p.Proposed()
+	require.NoError(t, err)
+	require.Equal(t, "depot-3 depot-4\n", string(proposed))
+	s.Settle(all)
+	require.Equal(t, 1, s.Changes)
+	require.NoError(t, os.WriteFile(path, []byte("depot-3 only\n"), 0o644))
+	r, err := p.Result()
+	require.NoError(t, err)
+	require.True(t, p.Moved)
+	require.Equal(t, "depot-4 only\n", string(r.Text.Apply(r.File.Text)))
+	_, err = p.Rewrite([]byte("by hand\n"))
+	require.NoError(t, err)
+	require.Equal(t, "by hand\n", string(p.Change.Edits.Apply([]byte("depot-3 only\n"))))
+}
+
+// No more bytes are in flight than there may be, but for a file that is larger by itself;
+// and the one that is to be passed on next never waits.
+func TestFlight(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		f := newFlight(100)
+		var held, most atomic.Int64
+		sizes := []int64{60, 60, 300, 10, 50, 50, 99, 1, 500, 40}
+		jobs := make([]*job, len(sizes))
+		ready := make([]chan struct{}, len(sizes))
+		for i := range jobs {
+			jobs[i], ready[i] = &job{number: i}, make(chan struct{})
+		}
+		for i := len(jobs) - 1; i >= 0; i-- { // the last ones come first
+			go func() {
+				f.take(jobs[i], sizes[i])
+				if n := held.Add(sizes[i]); n > 100 && n != sizes[i] && i > 0 {
+					most.Store(max(most.Load(), n))
+				}
+				close(ready[i])
+			}()
+			synctest.Wait()
+		}
+		for i, j := range jobs {
+			f.next(i)
+			<-ready[i]
+			held.Add(-sizes[i])
+			f.land(j)
+			synctest.Wait()
+		}
+		require.Zero(t, f.held)
+		require.LessOrEqual(t, most.Load(), int64(100+500), "only the front may pass the bound")
+	})
+}
+
+// A file that is larger than is held at once is said to be, and read no further.
+func TestTooLarge(t *testing.T) {
+	folder := t.TempDir()
+	path := filepath.Join(folder, "log")
+	require.NoError(t, os.WriteFile(path, bytes.Repeat([]byte("a line of the log\n"), 10_000), 0o644))
+	require.NoError(t, os.Truncate(path, 1<<40))
+	s, err := planFor(t, `replace text "a" with "b"`, folder).Do(t.Context(), func(*Result) (bool, error) { return true, nil })
+	require.NoError(t, err)
+	require.Len(t, s.Unreadable(), 1)
+	require.ErrorContains(t, s.Unreadable()[0].Err, "too many to be held at once")
+}

@@ -1,0 +1,95 @@
+package selection
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"frizzel/internal/disk"
+)
+
+// tree makes files that hold their own names.
+func tree(t *testing.T, names ...string) string {
+	folder := t.TempDir()
+	for _, name := range names {
+		path := filepath.Join(folder, name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
+		require.NoError(t, os.WriteFile(path, []byte(name), 0o644))
+	}
+	return folder
+}
+
+// contents walks, and reads each file through what the walk gave, after doing something.
+func contents(t *testing.T, s Selection, before func(f File)) (read, skipped []string) {
+	require.NoError(t, s.Walk(t.Context(), func(f File) error {
+		before(f)
+		opened, err := f.Open()
+		if err != nil {
+			skipped = append(skipped, filepath.Base(f.Path))
+			return nil
+		}
+		defer disk.Close(opened)
+		content, err := disk.ReadAll(opened, 0)
+		require.NoError(t, err)
+		read = append(read, string(content))
+		return nil
+	}, func(k Skip) { skipped = append(skipped, string(k.Reason)) }))
+	return read, skipped
+}
+
+// A folder, or a file, that a link takes the place of while it is walked leads nowhere.
+func TestSwappedWhileWalking(t *testing.T) {
+	folder := tree(t, "a/1", "a/2", "b/1", "c")
+	outside := tree(t, "1", "2", "c")
+	read, skipped := contents(t, Selection{Paths: []string{folder}}, func(f File) {
+		if filepath.Base(f.Path) == "c" {
+			require.NoError(t, os.Remove(f.Path))
+			require.NoError(t, os.Symlink(filepath.Join(outside, "c"), f.Path))
+		} else if f.Name == filepath.Join("a", "1") {
+			require.NoError(t, os.Rename(filepath.Join(folder, "a"), filepath.Join(folder, "z")))
+			require.NoError(t, os.Symlink(outside, filepath.Join(folder, "a")))
+			require.NoError(t, os.Rename(filepath.Join(folder, "b"), filepath.Join(folder, "y")))
+			require.NoError(t, os.Symlink(outside, filepath.Join(folder, "b")))
+		}
+	})
+	require.Equal(t, []string{"a/1", "a/2"}, read, "the files of the folder that was walked")
+	require.Equal(t, []string{string(Unreadable), "c"}, skipped)
+}
+
+// What is left out is said, with its reason, and no folder stays open.
+func TestLeftOut(t *testing.T) {
+	folder := tree(t, ".git/config", ".hidden", "a.ini", "b.md", "deep/er/c.ini", ".frizzel-x")
+	require.NoError(t, os.Symlink(folder, filepath.Join(folder, "link")))
+	fds := func() int {
+		entries, err := os.ReadDir("/dev/fd")
+		if err != nil {
+			t.Skip(err)
+		}
+		return len(entries)
+	}
+	before := fds()
+	read, skipped := contents(t, Selection{Paths: []string{folder}, In: []string{"*.ini"}, Depth: 2, NoHidden: true}, func(File) {})
+	require.Equal(t, []string{"a.ini"}, read)
+	require.ElementsMatch(t, []string{string(Hidden), string(Hidden), string(Hidden), string(NotSelected), string(TooDeep), string(SymbolicLink)}, skipped)
+	read, skipped = contents(t, Selection{Paths: []string{folder}, Follow: true}, func(File) {})
+	require.Equal(t, []string{".hidden", "a.ini", "b.md", "deep/er/c.ini"}, read)
+	require.ElementsMatch(t, []string{string(VersionControl), string(Own), string(Repeated)}, skipped)
+	require.Equal(t, before, fds())
+}
+
+func TestInterruptedWalk(t *testing.T) {
+	ctx, cancel := context.WithCancel(t.Context())
+	s := Selection{Paths: []string{tree(t, "a/1", "b/2", "c/3")}}
+	count := 0
+	err := s.Walk(ctx, func(f File) error {
+		f.Drop()
+		count++
+		cancel()
+		return nil
+	}, func(Skip) {})
+	require.ErrorIs(t, err, context.Canceled)
+	require.Equal(t, 1, count)
+}

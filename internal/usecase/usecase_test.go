@@ -1,0 +1,225 @@
+package usecase
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"frizzel/core/compile"
+	"frizzel/core/script"
+	"frizzel/internal/change"
+	"frizzel/internal/disk"
+	"frizzel/internal/hook"
+	"frizzel/internal/run"
+	"frizzel/internal/vault/history"
+	"frizzel/internal/vault/store"
+)
+
+// railway is a folder of two files, with a history of its own, and rules.
+type railway struct {
+	folder string
+	store  *store.Store
+	rules  *Compiled
+}
+
+func newRailway(t *testing.T, rules string) *railway {
+	root := t.TempDir()
+	r := &railway{folder: filepath.Join(root, "railway"), store: store.Open(filepath.Join(root, "state"), disk.Real{})}
+	r.write(t, "conf/clock.ini", "server = depot-3\n[log]\nhost = depot-3\n")
+	r.write(t, "docs/notice.md", "Call depot-30.\n")
+	var err error
+	r.rules, err = Compile(Rules{OneOff: rules})
+	require.NoError(t, err)
+	return r
+}
+
+func (r *railway) write(t *testing.T, name, text string) {
+	path := filepath.Join(r.folder, name)
+	require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
+	require.NoError(t, os.WriteFile(path, []byte(text), 0o640))
+}
+
+func (r *railway) read(t *testing.T, name string) string {
+	content, err := os.ReadFile(filepath.Join(r.folder, name))
+	require.NoError(t, err)
+	return string(content)
+}
+
+func (r *railway) plan(t *testing.T) *run.Plan {
+	p, err := NewPlan(Files{Paths: []string{r.folder}, Store: r.store}, r.rules)
+	require.NoError(t, err)
+	return p
+}
+
+func (r *railway) writing(out *bytes.Buffer) Writing {
+	return Writing{Store: r.store, Command: []string{"frizzel"}, Out: out}
+}
+
+// The whole job without a command line: look, preview, seal, apply, look again, undo, redo.
+func TestTheWholeJob(t *testing.T) {
+	r := newRailway(t, `replace word "depot-3" with "depot-4"`)
+	var found, shown int
+	_, err := Find(t.Context(), FindOptions{Rules: r.rules, Plan: r.plan(t), Sought: run.Changes, Show: func(f *run.Found) error {
+		found += len(f.Matches)
+		return nil
+	}})
+	require.NoError(t, err)
+	require.Equal(t, 2, found)
+	sealing := &Sealing{Rules: r.rules, Diff: func(*run.Result) string { return "" }}
+	p, err := Preview(t.Context(), PreviewOptions{Plan: r.plan(t), Show: func(f *run.Result) error {
+		shown++
+		return sealing.Add(f)
+	}})
+	require.NoError(t, err)
+	require.Equal(t, []int{1, 1, 2}, []int{shown, p.Summary.Changed, p.Summary.Changes})
+
+	var out bytes.Buffer
+	apply := func() *Applied {
+		a, err := Apply(t.Context(), ApplyOptions{Rules: r.rules, Plan: r.plan(t), Write: r.writing(&out), Show: func(*run.Result) error { return nil }})
+		require.NoError(t, err)
+		return a
+	}
+	a := apply()
+	require.Equal(t, 1, a.Files)
+	require.Equal(t, "server = depot-4\n[log]\nhost = depot-4\n", r.read(t, "conf/clock.ini"))
+	require.Nil(t, apply().Run, "a second run writes nothing")
+
+	text, err := sealing.Text()
+	require.NoError(t, err)
+	sealed := filepath.Join(t.TempDir(), "review.seal")
+	require.NoError(t, os.WriteFile(sealed, text, 0o600))
+	s, err := ReadSeal(sealed)
+	require.NoError(t, err)
+	applySeal := func() (*SealApplied, error) {
+		return ApplySeal(t.Context(), ApplySealOptions{Seal: s, Write: r.writing(&out), Take: func(*change.Change, int, []byte) (bool, error) { return true, nil }})
+	}
+	done, err := applySeal()
+	require.NoError(t, err)
+	require.Equal(t, []int{0, 1}, []int{done.Files, done.Done})
+
+	undo := func(kind store.Kind, names ...string) (*TakenBack, error) {
+		return Undo(t.Context(), UndoOptions{Kind: kind, Names: names, Write: r.writing(&out)})
+	}
+	back, err := undo(store.Undo)
+	require.NoError(t, err)
+	require.Equal(t, 1, back.Files)
+	require.Contains(t, r.read(t, "conf/clock.ini"), "host = depot-3\n")
+	done, err = applySeal()
+	require.NoError(t, err)
+	require.Equal(t, 1, done.Files)
+	_, err = undo(store.Redo, "1")
+	require.NoError(t, err, "the undo of run 1 is taken back, its file is as it was already")
+	_, err = undo(store.Redo, done.Run.Name())
+	var refusedErr *RefusedError
+	require.ErrorAs(t, err, &refusedErr)
+	r.write(t, "conf/clock.ini", "someone else's\n")
+	_, err = applySeal()
+	require.ErrorAs(t, err, &refusedErr)
+	require.Contains(t, err.Error(), "clock.ini")
+	require.Empty(t, out.String())
+}
+
+// What must hold and does not, what cannot be read, and a proof that fails: nothing is
+// written, and the error says which.
+func TestNothingIsWritten(t *testing.T) {
+	var out bytes.Buffer
+	r := newRailway(t, "replace word \"depot-3\" with \"depot-4\"\nforbid word \"depot-30\"")
+	options := func() ApplyOptions {
+		return ApplyOptions{Rules: r.rules, Plan: r.plan(t), Write: r.writing(&out), Show: func(*run.Result) error { return nil }}
+	}
+	_, err := Apply(t.Context(), options())
+	var refusedErr *RefusedError
+	require.ErrorAs(t, err, &refusedErr)
+	require.Contains(t, err.Error(), "forbidden")
+
+	r = newRailway(t, `replace word "depot-3" with "depot-4"`)
+	require.NoError(t, os.WriteFile(filepath.Join(r.folder, "wide"), []byte("ok\n"), 0o644))
+	require.NoError(t, os.Truncate(filepath.Join(r.folder, "wide"), 0))
+	o := options()
+	o.Write.Prove = &hook.Proof{Command: "echo it does not hold; exit 7", Limit: time.Minute, Out: &out}
+	_, err = Apply(t.Context(), o)
+	var proof *hook.ProofError
+	require.ErrorAs(t, err, &proof)
+	require.Equal(t, "it does not hold\n", out.String())
+	o = options()
+	o.Ask = func(_ context.Context, all []*run.Pending, _ func() []string) (bool, error) {
+		require.Len(t, all, 1)
+		return false, nil
+	}
+	_, err = Apply(t.Context(), o)
+	require.ErrorIs(t, err, ErrNothingTaken)
+	require.Contains(t, r.read(t, "conf/clock.ini"), "host = depot-3\n")
+
+	_, err = Compile(Rules{Scripts: []string{filepath.Join(r.folder, "nowhere.friz")}})
+	var wrongErr *WrongError
+	require.ErrorAs(t, err, &wrongErr)
+	_, err = Compile(Rules{Scripts: []string{"/dev/zero"}})
+	require.ErrorContains(t, err, "is longer than the 16 MiB that it may be")
+	_, err = Undo(t.Context(), UndoOptions{Kind: store.Undo, Write: r.writing(&out)})
+	require.ErrorAs(t, err, &refusedErr)
+}
+
+// Undo in part, around later changes, and by force; who is asked decides.
+func TestUndoInPart(t *testing.T) {
+	var out bytes.Buffer
+	r := newRailway(t, `replace text "depot-3" with "depot-4"`)
+	_, err := Apply(t.Context(), ApplyOptions{Rules: r.rules, Plan: r.plan(t), Write: r.writing(&out), Show: func(*run.Result) error { return nil }})
+	require.NoError(t, err)
+	r.write(t, "conf/clock.ini", r.read(t, "conf/clock.ini")+"# a later note\n")
+	o := UndoOptions{Kind: store.Undo, Write: r.writing(&out)}
+	back, err := Undo(t.Context(), o)
+	require.NoError(t, err)
+	require.Equal(t, []int{1, 1}, []int{back.Files, len(back.Left)})
+	asked := 0
+	o.Later, o.Take = TakeLater, func(b *history.Back, now []byte) (bool, error) {
+		asked++
+		require.True(t, b.Later)
+		require.Contains(t, string(now), "# a later note")
+		return true, nil
+	}
+	_, err = Undo(t.Context(), o)
+	require.NoError(t, err)
+	require.Equal(t, 1, asked)
+	require.Equal(t, "server = depot-3\n[log]\nhost = depot-3\n# a later note\n", r.read(t, "conf/clock.ini"))
+	_, err = Undo(t.Context(), UndoOptions{Kind: store.Undo, Names: []string{"1"}, Write: r.writing(&out)})
+	require.ErrorContains(t, err, "taken back already")
+}
+
+// Layout writes what fmt writes, as a run like others; check counts and tells.
+func TestScripts(t *testing.T) {
+	var out bytes.Buffer
+	r := newRailway(t, `replace text "a" with "b"`)
+	r.write(t, "rules/a.friz", "replace   word \"a\" with \"b\"\nexample { given \"a\" gives \"c\" }\n")
+	var differs []string
+	w := r.writing(&out)
+	o := LayoutOptions{Paths: []string{r.folder}, Write: &w, Differs: func(p string) { differs = append(differs, filepath.Base(p)) }}
+	l, err := Layout(t.Context(), o)
+	require.NoError(t, err)
+	require.NotNil(t, l.Run)
+	require.Equal(t, []string{"a.friz"}, differs)
+	require.True(t, strings.HasPrefix(r.read(t, "rules/a.friz"), "replace word \"a\" with \"b\"\n\nexample {\n"))
+	var problems []script.Problem
+	c, err := Check(t.Context(), CheckOptions{
+		Paths:   []string{r.folder},
+		Problem: func(p script.Problem) error { problems = append(problems, p); return nil },
+		Trial:   func(*script.Script, *compile.Trial) error { return nil },
+	})
+	require.NoError(t, err)
+	require.Equal(t, Checked{Scripts: 1, Failed: 1}, *c)
+	require.Empty(t, problems)
+	stop := errors.New("stop")
+	_, err = Check(t.Context(), CheckOptions{Paths: []string{r.folder}, Problem: func(script.Problem) error { return nil },
+		Trial: func(*script.Script, *compile.Trial) error { return stop }})
+	require.ErrorIs(t, err, stop)
+
+	var filtered bytes.Buffer
+	require.NoError(t, Filter(FilterOptions{Rules: r.rules, In: strings.NewReader("a\nc\n"), Out: &filtered, OnlyChanged: true}))
+	require.Equal(t, "b\n", filtered.String())
+}

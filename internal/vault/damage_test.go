@@ -1,0 +1,150 @@
+package vault
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"maps"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"frizzel/internal/change"
+	"frizzel/internal/disk/disktest"
+	"frizzel/internal/vault/history"
+	"frizzel/internal/vault/hold"
+	"frizzel/internal/vault/store"
+	"frizzel/internal/vault/transaction"
+)
+
+// twoRuns is a disk with two runs: the first changed a, the second b.
+func twoRuns(t *testing.T, intent transaction.Intent, cut bool) *yard {
+	y := &yard{Disk: disktest.New(disktest.Journal)}
+	y.Folder("/tree", 2)
+	y.Folder("/var", 1)
+	y.File("/tree/a", "a host = depot-3\n", 0o640)
+	y.File("/tree/b", "b host = depot-3\n", 0o640)
+	for _, name := range []string{"a", "b"} {
+		if name == "b" {
+			intent = transaction.Intent{}
+		}
+		down := intent
+		if cut && name == "a" { // when all is live
+			down.Prove = func(context.Context) error { panic(errDown) }
+		}
+		func() {
+			defer func() { _ = recover() }()
+			require.NoError(t, y.locked(func(ctx context.Context, l *store.Locked) error {
+				_, err := transaction.Write(ctx, l, down, []change.Change{y.rewrite("/tree/"+name, "depot-3", "depot-4")})
+				return err
+			}))
+		}()
+	}
+	return y
+}
+
+// Whatever byte is flipped in what is kept of a run, and wherever that is cut: nothing is
+// written but what was there before the run, nothing panics, and the run beside it can be
+// taken back.
+func TestDamage(t *testing.T) {
+	for name, at := range map[string]struct {
+		intent transaction.Intent
+		cut    bool
+	}{
+		"a run":             {},
+		"a run on hold":     {intent: transaction.Intent{Hold: 1}},
+		"a run cut off":     {cut: true},
+		"with another file": {intent: transaction.Intent{Beside: ".old"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			fresh := twoRuns(t, at.intent, at.cut)
+			folder := ""
+			for _, path := range fresh.Names(statePath) {
+				if filepath.Base(path) == "record" && bytes.HasSuffix([]byte(filepath.Dir(path)), []byte("-1")) {
+					folder = filepath.Dir(path)
+				}
+			}
+			require.NotEmpty(t, folder)
+			count := 0
+			for _, file := range []string{"record", "journal", "backup"} {
+				path := filepath.Join(folder, file)
+				content, _, _ := fresh.Read(path)
+				try := func(what, damaged string) {
+					count++
+					y := twoRuns(t, at.intent, at.cut)
+					// Runs of one second have the same names.
+					for _, p := range y.Names(statePath) {
+						if filepath.Base(p) == file && bytes.HasSuffix([]byte(filepath.Dir(p)), []byte("-1")) {
+							y.File(p, damaged, 0o600)
+						}
+					}
+					y.damaged(t, fmt.Sprintf("%s of %s, %s", what, file, name))
+				}
+				step := max(len(content)/150, 1)
+				for i := 0; i < len(content); i += step {
+					flipped := []byte(content)
+					flipped[i] ^= byte(1 << (i % 8))
+					try(fmt.Sprintf("flip of byte %d", i), string(flipped))
+					try(fmt.Sprintf("cut at %d", i), content[:i])
+				}
+				try("one byte more", content+"\n")
+				try("zeros", string(make([]byte, len(content))))
+			}
+			t.Logf("%d damages", count)
+		})
+	}
+}
+
+// damaged does all that can be done with a history of which the first run is damaged.
+func (y *yard) damaged(t *testing.T, what string) {
+	before := y.tree()
+	require.NoError(t, y.locked(func(ctx context.Context, l *store.Locked) error {
+		if _, _, err := transaction.Recover(ctx, l); err != nil {
+			return err
+		}
+		_, err := hold.Overdue(ctx, l, nil)
+		return err
+	}), what)
+	y.either(t, before, what)
+	records, damaged, err := y.store().Runs()
+	require.NoError(t, err, what)
+	require.GreaterOrEqual(t, len(records)+len(damaged), 2, what)
+	if _, _, err := history.Verify(y.store()); err != nil {
+		require.NoError(t, err, what)
+	}
+	for _, name := range []string{"1", "2"} {
+		r, err := y.store().Run(name)
+		if err != nil {
+			require.NotEqual(t, "2", name, "%s: its neighbour cannot be read: %v", what, err)
+			continue
+		}
+		back, _, _, err := history.Reverse(y.store(), records, r, history.Reversal{})
+		require.NoError(t, err, what)
+		if name == "2" {
+			require.Len(t, back, 1, what)
+		}
+		for _, b := range back {
+			require.NoError(t, y.locked(func(ctx context.Context, l *store.Locked) error {
+				_, err := transaction.Write(ctx, l, transaction.Intent{Kind: store.Undo, Undoes: r.ID}, []change.Change{b.Change})
+				return err
+			}), what)
+		}
+	}
+	y.either(t, before, what)
+	content, _, _ := y.Read("/tree/b")
+	require.Equal(t, "b host = depot-3\n", content, what)
+}
+
+// either asserts that each file is what it was, or what it was before the runs.
+func (y *yard) either(t *testing.T, before map[string]string, what string) {
+	old := map[string]string{"/tree/a": "640 a host = depot-3\n", "/tree/b": "640 b host = depot-3\n"}
+	for path, content := range y.tree() {
+		require.Contains(t, []string{before[path], old[path]}, content, "%s: %s", what, path)
+	}
+	for path := range maps.Keys(old) {
+		_, _, ok := y.Read(path)
+		require.True(t, ok, "%s: %s is gone", what, path)
+	}
+}
