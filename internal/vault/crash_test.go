@@ -19,7 +19,6 @@ import (
 	"frizzel/core/edit"
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
-	"frizzel/internal/disk/disktest"
 	"frizzel/internal/vault/history"
 	"frizzel/internal/vault/hold"
 	"frizzel/internal/vault/store"
@@ -44,7 +43,7 @@ type job struct {
 
 // yard is a disk with a tree and a store.
 type yard struct {
-	*disktest.Disk
+	*Disk
 	fail func(op, name string) error // the error of an operation, nil for none
 }
 
@@ -259,7 +258,7 @@ const fewFiles = 8 // up to which a run syncs each file by itself
 // trial is one job on one disk.
 type trial struct {
 	job      job
-	kind     disktest.Kind
+	kind     Kind
 	deaf     func(place string) bool
 	y        *yard
 	old, new map[string]string // trees, before and after
@@ -267,7 +266,7 @@ type trial struct {
 
 // start makes the disk anew, up to where the job begins.
 func (tr *trial) start() error {
-	d := disktest.New(tr.kind)
+	d := NewDisk(tr.kind)
 	d.Folder("/var", 1)
 	d.Folder("/tree", 2)
 	d.Folder("/mnt/depot", 3)
@@ -373,7 +372,7 @@ func (tr *trial) verdict(ended bool, reported error) string {
 
 // crashes lets the machine go down before every operation of a job, and after its end, and
 // some recoveries too, and returns what was wrong first, and how many crashes there were.
-func crashes(t *testing.T, j func(*yard) job, kind disktest.Kind, deaf func(string) bool, rounds int, syncs map[string]bool) (wrong string, count int) {
+func crashes(t *testing.T, j func(*yard) job, kind Kind, deaf func(string) bool, rounds int, syncs map[string]bool) (wrong string, count int) {
 	y := &yard{}
 	tr := &trial{job: j(y), kind: kind, y: y}
 	require.NoError(t, tr.start())
@@ -437,7 +436,7 @@ func TestMachineGoesDown(t *testing.T) {
 	for _, j := range allJobs() {
 		t.Run(j(&yard{}).name, func(t *testing.T) {
 			t.Parallel()
-			for _, kind := range disktest.Kinds() {
+			for _, kind := range Kinds() {
 				wrong, count := crashes(t, j, kind, nil, rounds(4), map[string]bool{})
 				require.Empty(t, wrong)
 				t.Logf("%d crashes on a %s disk", count, kind)
@@ -451,7 +450,7 @@ func TestEveryBarrierIsNeeded(t *testing.T) {
 	jobsOf := map[string][]func(*yard) job{} // by place
 	for _, j := range allJobs() {
 		places := map[string]bool{}
-		_, _ = crashes(t, j, disktest.Posix, nil, 0, places)
+		_, _ = crashes(t, j, Posix, nil, 0, places)
 		for place := range places {
 			jobsOf[place] = append(jobsOf[place], j)
 		}
@@ -461,7 +460,7 @@ func TestEveryBarrierIsNeeded(t *testing.T) {
 		t.Run(place, func(t *testing.T) {
 			t.Parallel()
 			deaf := func(p string) bool { return p == place }
-			for _, kind := range []disktest.Kind{disktest.Posix, disktest.OwnName, disktest.Journal} {
+			for _, kind := range []Kind{Posix, OwnName, Journal} {
 				for _, j := range jobsOf[place] {
 					if wrong, _ := crashes(t, j, kind, deaf, rounds(4), map[string]bool{}); wrong != "" {
 						t.Log(wrong)

@@ -11,7 +11,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frizzel/internal/change"
-	"frizzel/internal/disk/disktest"
 	"frizzel/internal/vault/history"
 	"frizzel/internal/vault/hold"
 	"frizzel/internal/vault/store"
@@ -20,7 +19,7 @@ import (
 
 // twoRuns is a disk with two runs: the first changed a, the second b.
 func twoRuns(t *testing.T, intent transaction.Intent, cut bool) *yard {
-	y := &yard{Disk: disktest.New(disktest.Journal)}
+	y := &yard{Disk: NewDisk(Journal)}
 	y.Folder("/tree", 2)
 	y.Folder("/var", 1)
 	y.File("/tree/a", "a host = depot-3\n", 0o640)
