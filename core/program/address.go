@@ -1,6 +1,8 @@
 package program
 
 import (
+	"slices"
+
 	"frizzel/core/edit"
 	"frizzel/core/lines"
 	"frizzel/core/pattern"
@@ -198,22 +200,34 @@ func (a *Address) linesWith(text []byte, e edit.Span) (spans []edit.Span) {
 	return spans
 }
 
-// filter keeps the spans that hold what they must.
+// filter keeps the spans that hold what they must. A text is looked through once for all
+// of them, since they may lie in each other.
 func (a *Address) filter(t *structure.Text, spans []edit.Span) []edit.Span {
-	if len(a.Having) == 0 {
-		return spans
+	for _, h := range a.Having {
+		holds := held(t.Bytes, h.Pattern, spans)
+		spans = slices.DeleteFunc(slices.Clone(spans), func(s edit.Span) bool { return holds(s) == h.Lacking })
 	}
-	var kept []edit.Span
+	return spans
+}
+
+// held returns what tells whether a span holds a match.
+func held(text []byte, p *pattern.Pattern, spans []edit.Span) func(edit.Span) bool {
+	if p.SpansLines() || len(spans) < 2 { // a match may end outside a span
+		return func(s edit.Span) bool { return p.Has(text, s.Start, s.End) }
+	}
+	lo, hi := spans[0].Start, spans[0].End
 	for _, s := range spans {
-		ok := true
-		for _, h := range a.Having {
-			ok = ok && h.Pattern.Has(t.Bytes, s.Start, s.End) != h.Lacking
-		}
-		if ok {
-			kept = append(kept, s)
-		}
+		lo, hi = min(lo, s.Start), max(hi, s.End)
 	}
-	return kept
+	var starts []int
+	p.Find(text, lo, hi, func(loc []int) bool {
+		starts = append(starts, loc[0])
+		return true
+	})
+	return func(s edit.Span) bool {
+		i, _ := slices.BinarySearch(starts, s.Start)
+		return i < len(starts) && (starts[i] < s.End || starts[i] == s.End && s.End == len(text) && !lines.AtStart(text, s.End))
+	}
 }
 
 // eachLine cuts spans into one per line.

@@ -6,6 +6,8 @@ import (
 	"strings"
 
 	"github.com/bmatcuk/doublestar/v4"
+
+	"frizzel/core/structure"
 )
 
 // Program is a compiled script with all scripts it uses. Whoever has one only reads it.
@@ -61,6 +63,17 @@ func (f File) markdown() bool {
 		return true
 	}
 	return false
+}
+
+// syntax is what the file's name says of blocks in it.
+func (f File) syntax() structure.Syntax {
+	switch strings.ToLower(path.Ext(f.name())) {
+	case ".css", ".scss", ".sass", ".less":
+		return structure.StyleSheet
+	case ".xml", ".svg", ".xsd", ".xsl", ".xslt", ".plist", ".pom", ".xhtml", ".rng", ".wsdl":
+		return structure.XML
+	}
+	return structure.Plain
 }
 
 // Selects reports whether any rule or assertion applies to the file.

@@ -94,7 +94,7 @@ type Note struct {
 
 // start makes a run over one text.
 func (p *Program) start(in Input) *run {
-	r := &run{program: p, in: in, text: structure.New(in.Text)}
+	r := &run{program: p, in: in, text: structure.New(in.Text, in.File.syntax())}
 	r.result = &Result{
 		Changes:   make([]int, len(p.Rules)),
 		Counters:  make(Counters, p.Statements),
@@ -324,7 +324,7 @@ func (c *changes) commit() {
 		r.stack[i].spans = c.edits.Follow(r.stack[i].spans, r.text.Bytes)
 	}
 	r.edits = edit.Compose(r.in.Text, r.text.Bytes, r.edits, c.edits)
-	r.text = structure.New(next)
+	r.text = structure.New(next, r.in.File.syntax())
 	r.result.Changes[r.rule.Index] += c.made
 }
 

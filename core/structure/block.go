@@ -10,13 +10,14 @@ import (
 
 // Block returns line i, from 0, with all that it opens: until its brackets are
 // closed, or its XML element, or else the deeper-indented lines below it. It
-// reports false where something is opened and never closed.
+// reports false where something is opened and never closed. The blocks of all lines
+// together take time linear in the text.
 func (t *Text) Block(i int) (edit.Span, bool) {
 	line := t.Content(i)
 	if looksLikeTag(bytes.TrimLeft(line, " \t")) {
 		return t.element(i)
 	}
-	if s, opened, closed := t.brackets(i); opened {
+	if s, opened, closed := t.bracketed(i); opened {
 		return s, closed
 	}
 	if bytes.IndexByte(line, '<') >= 0 {
@@ -27,57 +28,55 @@ func (t *Text) Block(i int) (edit.Span, bool) {
 	return t.indented(i), true
 }
 
-// indented returns line i and the deeper-indented lines below it.
-func (t *Text) indented(i int) edit.Span {
-	own, end := depth(t.Content(i)), i+1
-	for end < t.Count() && (lines.Blank(t.Content(end)) || depth(t.Content(end)) > own) {
-		end++
-	}
-	return t.Lines(i, t.withoutBlankEnd(i+1, end))
-}
+// What becomes of what a line opens, besides the byte that closes it.
+const (
+	nothing = -1 // it opens nothing
+	never   = -2 // what it opens is never closed
+)
 
-// closedBy returns the span from line i to the line that holds the byte at end,
-// which closes it.
-func (t *Text) closedBy(i, end int) edit.Span {
+// closed returns the span from line i to the line that holds the byte at end, which
+// closes it; end may be never.
+func (t *Text) closed(i, end int) (edit.Span, bool) {
+	if end == never {
+		return edit.Span{}, false
+	}
 	last := t.At(end)
 	s := t.Lines(i, last+1)
 	s.Last = t.Start(last)
-	return s
+	return s, true
 }
 
-// brackets follows the brackets that line i leaves open, or that the next
+// bracketed follows the brackets that line i leaves open, or that the next
 // non-blank line begins with.
-func (t *Text) brackets(i int) (s edit.Span, opened, closed bool) {
-	b := bracketScanner{text: t.Bytes}
-	b.scan(t.Start(i), t.Start(i+1))
-	next := i + 1
-	if len(b.open) == 0 {
-		for next < t.Count() && lines.Blank(t.Content(next)) {
-			next++
-		}
-		if !opensBlock(t.Content(next)) || endsItem(t.Content(i)) {
-			return s, false, false
-		}
+func (t *Text) bracketed(i int) (s edit.Span, opened, closed bool) {
+	ends := t.bracketEnds()
+	if ends[i] != nothing {
+		s, closed = t.closed(i, ends[i])
+		return s, true, closed
 	}
-	for ; next < t.Count(); next++ {
-		if end := b.scan(t.Start(next), t.Start(next+1)); end >= 0 {
-			return t.closedBy(i, end), true, true
-		}
+	next := t.nextText(i + 1)
+	if next == t.Count() || endsItem(t.Content(i)) {
+		return s, false, false
 	}
-	return s, true, false
+	first := bytes.TrimLeft(t.Content(next), " \t")[0]
+	switch {
+	case strings.IndexByte("{[(", first) < 0, first != '{' && ends[next] == nothing:
+		return s, false, false
+	case ends[next] != nothing:
+		s, closed = t.closed(i, ends[next])
+	default: // opened and closed on that line
+		s, closed = t.closed(i, t.Start(next))
+	}
+	return s, true, closed
 }
 
-// opensBlock reports whether a line begins with a bracket that can be opened by
-// the line before: a brace, or another bracket that the line leaves open, which the
-// header of a section does not.
-func opensBlock(line []byte) bool {
-	line = bytes.TrimLeft(line, " \t")
-	if len(line) == 0 || strings.IndexByte("{[(", line[0]) < 0 {
-		return false
+// nextText returns the first line, from i on, that is not blank.
+func (t *Text) nextText(i int) int {
+	t.indents()
+	if i >= t.Count() {
+		return t.Count()
 	}
-	b := bracketScanner{text: line}
-	b.scan(0, len(line))
-	return line[0] == '{' || len(b.open) > 0
+	return t.texts[i]
 }
 
 // endsItem reports whether a line ends something, so that a bracket on the next
@@ -87,57 +86,131 @@ func endsItem(line []byte) bool {
 	return len(line) > 0 && strings.IndexByte(",;}]", line[len(line)-1]) >= 0
 }
 
-// bracketScanner follows brackets through lines, quotes and comments aside.
-type bracketScanner struct {
-	text    []byte
-	open    []byte // the brackets open, as what closes them
-	comment bool   // within /* … */
+// bracket is one that is open.
+type bracket struct {
+	closer byte
+	line   int // that it was opened on
 }
 
-// scan reads text[at:end], one line, and returns where the last open bracket was
-// closed on it, or -1 where some are open still or none was.
-func (b *bracketScanner) scan(at, end int) int {
-	first, closed := at, -1
-	for at < end {
-		if b.comment {
-			i := bytes.Index(b.text[at:end], []byte("*/"))
-			if i < 0 {
-				return closed
+// brackets follows those of a whole text, quotes and comments aside.
+type brackets struct {
+	text  *Text
+	open  []bracket
+	count [256]int // of open ones, by what closes them
+	ends  []int    // by line
+	last  int      // where the text's last */ begins, -1 for none
+	note  bool     // within /* … */
+}
+
+// bracketEnds returns, for each line, where what it leaves open is closed: the byte of the
+// bracket that closes the outermost, where a line that closes and opens, such as } else {,
+// goes on.
+func (t *Text) bracketEnds() []int {
+	if t.ends != nil {
+		return t.ends
+	}
+	b := &brackets{text: t, ends: make([]int, t.Count()), last: bytes.LastIndex(t.Bytes, []byte("*/"))}
+	leaves := make([]bool, t.Count()) // something open
+	for i := range b.ends {
+		b.ends[i] = nothing
+		b.scan(i)
+		leaves[i] = len(b.open) > 0 && b.open[len(b.open)-1].line == i
+	}
+	b.drop(0)
+	for i := len(b.ends) - 1; i >= 0; i-- {
+		if at := b.ends[i]; at >= 0 {
+			if closing := t.At(at); leaves[closing] {
+				b.ends[i] = b.ends[closing]
 			}
-			b.comment = false
-			at += i + 2
+		}
+	}
+	t.ends = b.ends
+	return t.ends
+}
+
+// drop takes the open brackets from the k-th on for never closed.
+func (b *brackets) drop(k int) {
+	for n := len(b.open) - 1; n >= k; n-- {
+		b.pop(n, never)
+	}
+}
+
+// pop takes the last open bracket away, the n-th, which is closed at a byte, or never. What
+// becomes of a line is what becomes of its outermost.
+func (b *brackets) pop(n, at int) {
+	o := b.open[n]
+	b.count[o.closer]--
+	b.open = b.open[:n]
+	if n == 0 || b.open[n-1].line != o.line {
+		b.ends[o.line] = at
+	}
+}
+
+// closes takes a closing bracket, which is a character like others where none of its kind
+// is open.
+func (b *brackets) closes(c byte, at, line int) {
+	if b.count[c] == 0 {
+		return
+	}
+	for n := len(b.open) - 1; ; n-- {
+		if b.open[n].closer != c {
+			b.pop(n, never)
 			continue
 		}
-		rest := b.text[at:end]
-		switch c := rest[0]; c {
-		case '{':
-			b.open, closed = append(b.open, '}'), -1
-		case '[':
-			b.open, closed = append(b.open, ']'), -1
-		case '(':
-			b.open, closed = append(b.open, ')'), -1
-		case '}', ']', ')':
-			if i := bytes.LastIndexByte(b.open, c); i >= 0 {
-				b.open = b.open[:i]
-				if i == 0 {
-					closed = at
-				}
+		b.pop(n, at)
+		break
+	}
+	if b.ends[line] >= 0 { // opened and closed on the line itself
+		b.ends[line] = nothing
+	}
+}
+
+var closers = map[byte]byte{'{': '}', '[': ']', '(': ')'}
+
+// scan reads one line.
+func (b *brackets) scan(line int) {
+	text, first := b.text.Bytes, b.text.Start(line)
+	end := b.text.Start(line + 1)
+	for at := first; at < end; {
+		rest := text[at:end]
+		if b.note {
+			i := bytes.Index(rest, []byte("*/"))
+			if i < 0 {
+				return
 			}
-		case '\'', '"', '`':
-			at += quotedLength(rest)
+			b.note, at = false, at+i+2
 			continue
-		case '#', '/', ';', '-':
-			if startsComment(b.text[first:at], rest) {
-				return closed
+		}
+		switch c := rest[0]; c {
+		case '{', '[', '(':
+			b.open = append(b.open, bracket{closers[c], line})
+			b.count[closers[c]]++
+		case '}', ']', ')':
+			b.closes(c, at, line)
+		case '\'', '"', '`':
+			if opensQuote(text[first:at]) {
+				at += quotedLength(rest)
+				continue
 			}
-			if bytes.HasPrefix(rest, []byte("/*")) {
-				b.comment = true
-				at++
+		case '#', '/', ';':
+			switch b.text.comment(text[first:at], rest) {
+			case lineComment:
+				return
+			case spanComment:
+				if b.last > at+1 {
+					b.note = true
+					at++
+				}
 			}
 		}
 		at++
 	}
-	return closed
+}
+
+// opensQuote reports whether a quote that follows before on its line opens one: at the
+// line's start, or after white space, a bracket, =, a comma or a colon.
+func opensQuote(before []byte) bool {
+	return lines.Blank(before) || strings.IndexByte(" \t{[(}])=,:", before[len(before)-1]) >= 0
 }
 
 // quotedLength returns the length of the quoted text at the start of line, 1 where
@@ -154,21 +227,38 @@ func quotedLength(line []byte) int {
 	return 1
 }
 
-// startsComment reports whether rest, which follows before on its line, is a
-// comment: what begins the line with #, ;, // or --, or follows white space with
-// // or with # and white space.
-func startsComment(before, rest []byte) bool {
+// commentKind is what kind of comment begins somewhere.
+type commentKind int
+
+const (
+	noComment   commentKind = iota
+	lineComment             // to the line's end
+	spanComment             // from /* to */
+)
+
+// comment says what comment begins with rest, which follows before on its line: # or ; or
+// // at the line's start, // after white space, # after white space where white space or
+// the line's end follows, /* there too, and after a bracket or a semicolon. Style sheets
+// know no #, and XML none of them.
+func (t *Text) comment(before, rest []byte) commentKind {
 	alone := lines.Blank(before)
-	spaced := alone || bytes.HasSuffix(before, []byte(" ")) || bytes.HasSuffix(before, []byte("\t"))
+	spaced := alone || strings.IndexByte(" \t", before[len(before)-1]) >= 0
 	switch {
+	case t.syntax == XML:
 	case rest[0] == '#':
-		return alone || spaced && (len(rest) == 1 || strings.ContainsRune(" \t\r\n#!", rune(rest[1])))
-	case rest[0] == ';':
-		return alone
-	case bytes.HasPrefix(rest, []byte("//")):
-		return spaced
-	case bytes.HasPrefix(rest, []byte("--")):
-		return alone
+		if t.syntax != StyleSheet && (alone || spaced && (len(rest) == 1 || strings.IndexByte(" \t\r\n", rest[1]) >= 0)) {
+			return lineComment
+		}
+	case rest[0] == ';' && alone, bytes.HasPrefix(rest, []byte("//")) && spaced:
+		return lineComment
+	case bytes.HasPrefix(rest, []byte("/*")) && (spaced || strings.IndexByte("{[(}]);", before[len(before)-1]) >= 0):
+		return spanComment
 	}
-	return false
+	return noComment
+}
+
+// isComment reports whether a line holds nothing but a comment to its end.
+func (t *Text) isComment(line []byte) bool {
+	inner := bytes.TrimLeft(line, " \t")
+	return len(inner) > 0 && t.comment(nil, inner) == lineComment
 }

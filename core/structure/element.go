@@ -2,6 +2,7 @@ package structure
 
 import (
 	"bytes"
+	"slices"
 
 	"frizzel/core/edit"
 )
@@ -22,42 +23,97 @@ func nameByte(c byte) bool {
 		c == '_' || c == '-' || c == '.' || c == ':' || c >= 0x80
 }
 
-// element follows the XML elements that begin on line i until all are closed.
+// element returns line i to where the XML elements end that begin on it.
 func (t *Text) element(i int) (edit.Span, bool) {
-	var open []string
+	tags := t.tags()
+	first, _ := slices.BinarySearchFunc(tags, t.Start(i), func(g tag, at int) int { return g.start - at })
 	lineEnd := t.Start(i + 1)
-	for at := t.Start(i); ; {
-		tag, next := nextTag(t.Bytes, at)
-		if len(open) == 0 && (tag.name == "" || tag.start >= lineEnd) {
-			return t.Lines(i, i+1), true
-		}
-		if tag.name == "" {
-			return edit.Span{}, false
-		}
-		at = next
+	for _, g := range tags[first:] {
 		switch {
-		case tag.closing:
-			for n := len(open) - 1; n >= 0; n-- {
-				if open[n] == tag.name {
-					open = open[:n]
-					break
-				}
-			}
-			if len(open) == 0 && next > lineEnd {
-				return t.closedBy(i, next-1), true
-			}
-		case !tag.empty && !void[tag.name]:
-			open = append(open, tag.name)
-		case tag.start < lineEnd && next > lineEnd && len(open) == 0:
-			return t.closedBy(i, next-1), true // one empty element over several lines
+		case g.start >= lineEnd:
+			return t.Lines(i, i+1), true
+		case g.closing:
+		case g.end == never:
+			return edit.Span{}, false
+		case g.end > lineEnd:
+			return t.closed(i, g.end-1)
 		}
 	}
+	return t.Lines(i, i+1), true
 }
 
+// tag is one in a text.
 type tag struct {
-	name           string
-	start          int
-	closing, empty bool
+	name    string
+	start   int
+	behind  int // where the tag itself ends
+	closing bool
+	empty   bool // it ends in />
+	// end is the byte behind the closing tag, behind the tag itself for an empty element,
+	// or never.
+	end int
+}
+
+// tags returns all opening and closing tags of the text, each opening one with its end. A
+// closing tag takes the nearest open tag of its name that does not end in />, else the
+// nearest that does, but in XML, where that always is an empty element.
+func (t *Text) tags() []tag {
+	if t.elements != nil {
+		return t.elements
+	}
+	var open []int // opening tags, by index
+	type named struct{ plain, empty []int }
+	byName := map[string]*named{}
+	of := func(name string) *named {
+		if byName[name] == nil {
+			byName[name] = &named{}
+		}
+		return byName[name]
+	}
+	gone := map[int]bool{} // opening tags that something around them closed
+	all := []tag{}
+	for g, at := nextTag(t.Bytes, 0); g.name != ""; g, at = nextTag(t.Bytes, at) {
+		k := len(all)
+		g.end = g.behind
+		if !g.closing && !void[g.name] && !(g.empty && t.syntax == XML) {
+			n := of(g.name)
+			if g.empty {
+				n.empty = append(n.empty, k)
+			} else {
+				n.plain, g.end = append(n.plain, k), never
+			}
+			open = append(open, k)
+		}
+		all = append(all, g)
+		if !g.closing {
+			continue
+		}
+		n := of(g.name)
+		match := -1
+		for _, candidates := range []*[]int{&n.plain, &n.empty} {
+			for len(*candidates) > 0 && match < 0 {
+				last := len(*candidates) - 1
+				if c := (*candidates)[last]; !gone[c] {
+					match = c
+				}
+				*candidates = (*candidates)[:last]
+			}
+		}
+		if match < 0 {
+			continue
+		}
+		all[match].end = g.behind
+		for len(open) > 0 {
+			c := open[len(open)-1]
+			open = open[:len(open)-1]
+			if c == match {
+				break
+			}
+			gone[c] = true
+		}
+	}
+	t.elements = all
+	return all
 }
 
 // nextTag returns the next opening or closing tag at or after at, and the place
@@ -78,10 +134,11 @@ func nextTag(text []byte, at int) (tag, int) {
 		case bytes.HasPrefix(rest, []byte("<?")), bytes.HasPrefix(rest, []byte("<!")):
 			at = after(text, at, ">")
 		case len(rest) > 2 && rest[1] == '/' && nameByte(rest[2]):
-			return tag{name: name(rest[2:]), start: at, closing: true}, after(text, at, ">")
+			behind := after(text, at, ">")
+			return tag{name: name(rest[2:]), start: at, behind: behind, closing: true}, behind
 		case looksLikeTag(rest):
-			end, empty := tagEnd(text, at)
-			return tag{name: name(rest[1:]), start: at, empty: empty}, end
+			behind, empty := tagEnd(text, at)
+			return tag{name: name(rest[1:]), start: at, behind: behind, empty: empty}, behind
 		default:
 			at++
 		}

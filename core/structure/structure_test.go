@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -25,7 +26,7 @@ func TestParts(t *testing.T) {
 			what, marked, _ := strings.Cut(c, "\n")
 			text, want := unmarked(marked)
 			var got []edit.Span
-			tx := New([]byte(text))
+			tx := New([]byte(text), Plain)
 			kind, name, _ := strings.Cut(what, " ")
 			switch kind {
 			case "section":
@@ -88,4 +89,29 @@ func shown(text string, spans []edit.Span) (out []string) {
 		out = append(out, part)
 	}
 	return out
+}
+
+// The blocks of all lines of a text together are found in time linear in it, whatever the
+// text nests and leaves open.
+func TestBlocksAreLinear(t *testing.T) {
+	const n = 100_000
+	nested := func(before, after string) string {
+		var b strings.Builder
+		for i := range n {
+			b.WriteString(strings.Repeat(" ", min(i, 1)*(i%50)) + before + "\n")
+		}
+		return b.String() + strings.Repeat(after+"\n", n)
+	}
+	begun := time.Now()
+	for _, text := range []string{
+		nested("a {", "}"), nested("a {", ""), nested("(", "}"), nested("{ (", "}"), nested("<a>", "</a>"), nested("<a>", "</b>"),
+		nested("<a/>", "</a>"), nested("<a><b/>", "</b>"), nested("a:", "# comment"), nested("- a", "- b"), nested("a /*", "{"),
+		nested("a", ""), nested("} else {", "}"), nested("\"", "{"),
+	} {
+		tx := New([]byte(text), Plain)
+		for i := range tx.Count() {
+			tx.Block(i)
+		}
+	}
+	require.Less(t, time.Since(begun), time.Minute)
 }

@@ -14,14 +14,31 @@ import (
 	"frizzel/core/lines"
 )
 
-// Text is a text and, once asked for, where its lines begin.
+// Text is a text and, once asked for, where its lines begin and what they open.
 type Text struct {
 	Bytes  []byte
+	syntax Syntax
 	starts []int
+
+	ends     []int // where brackets end, by the line that opens them
+	elements []tag
+	// Of each line: its depth; the first line below it that it does not hold; the first
+	// line from it on that is not blank; the last line up to it that is neither blank nor
+	// a comment; and the least depth of the comments since that.
+	depths, belows, texts, lastText, shallowest []int
 }
 
+// Syntax is what a file's name says of the text in it.
+type Syntax int
+
+const (
+	Plain Syntax = iota
+	StyleSheet
+	XML
+)
+
 // New returns the text b, which must not change.
-func New(b []byte) *Text { return &Text{Bytes: b} }
+func New(b []byte, syntax Syntax) *Text { return &Text{Bytes: b, syntax: syntax} }
 
 // index finds all lines.
 func (t *Text) index() []int {

@@ -80,7 +80,7 @@ func (a *app) takeBack(c *cobra.Command, o usecase.UndoOptions, yes bool) error 
 		printer.Rules = r.Rules
 		refuse = a.canAsk(yes)
 	}
-	o.Take = func(back *history.Back, now []byte) (bool, error) {
+	o.Take = func(back *history.Back, now func() ([]byte, error)) (bool, error) {
 		if refuse != nil {
 			return false, refuse
 		}
@@ -94,7 +94,11 @@ func (a *app) takeBack(c *cobra.Command, o usecase.UndoOptions, yes bool) error 
 			said += ", around what has changed since"
 		}
 		return b.take(c.Context(), report.Path(report.Here(back.Path)), said, what, func() error {
-			return printer.Diff(back.Path, now, back.Edits)
+			content, err := now()
+			if err != nil {
+				return err
+			}
+			return printer.Diff(back.Path, content, back.Edits)
 		})
 	}
 	done, err := usecase.Undo(c.Context(), o)

@@ -74,7 +74,7 @@ func (p *Printer) ruleOf(m program.Match) string {
 
 // foundLines shows each line that holds a match once, with its neighbours.
 func (p *Printer) foundLines(b *strings.Builder, f *run.Found, places []Place) {
-	t := structure.New(f.File.Text)
+	t := structure.New(f.File.Text, structure.Plain)
 	last := places[len(places)-1].Line
 	digits := len(fmt.Sprint(last + p.Context))
 	shown := 0 // lines

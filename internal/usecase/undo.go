@@ -19,8 +19,8 @@ type UndoOptions struct {
 	Names []string   // perhaps a run, then paths; no run is the last one
 	Write Writing
 	Force bool // files that have changed since, too
-	// Take is asked about each file, with what it holds now; nil takes all.
-	Take  func(b *history.Back, now []byte) (bool, error)
+	// Take is asked about each file; now reads what it holds. nil takes all.
+	Take  func(b *history.Back, now func() ([]byte, error)) (bool, error)
 	Later Later // what becomes of files that have changed since
 	// Found is told of the run, and of the files that are left alone.
 	Found func(r *store.Record, left []store.Left)
@@ -69,10 +69,7 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 	for i := range back {
 		take := true
 		if o.Take != nil {
-			now, err := back[i].Content(o.Write.Store.System)
-			if err != nil {
-				return t, err
-			}
+			now := func() ([]byte, error) { return back[i].Content(o.Write.Store.System) }
 			if take, err = o.Take(&back[i], now); err != nil {
 				return t, err
 			}

@@ -178,10 +178,12 @@ func TestUndoInPart(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, []int{1, 1}, []int{back.Files, len(back.Left)})
 	asked := 0
-	o.Later, o.Take = TakeLater, func(b *history.Back, now []byte) (bool, error) {
+	o.Later, o.Take = TakeLater, func(b *history.Back, now func() ([]byte, error)) (bool, error) {
 		asked++
 		require.True(t, b.Later)
-		require.Contains(t, string(now), "# a later note")
+		content, err := now()
+		require.NoError(t, err)
+		require.Contains(t, string(content), "# a later note")
 		return true, nil
 	}
 	_, err = Undo(t.Context(), o)

@@ -3,7 +3,6 @@ package usecase
 import (
 	"context"
 	"errors"
-	"fmt"
 	"io"
 	"path/filepath"
 	"time"
@@ -235,12 +234,3 @@ func CutOff(s *store.Store) []*store.Record {
 
 // ErrNothingTaken is the error of a person who broke off.
 var ErrNothingTaken = errors.New("nothing was taken")
-
-// inStore reports what is wrong with a run's name.
-func inStore(err error) error {
-	var missing *store.MissingError
-	if errors.As(err, &missing) {
-		return &WrongError{fmt.Errorf("%w; frizzel history lists the runs", err)}
-	}
-	return err
-}

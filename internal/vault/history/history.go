@@ -6,6 +6,7 @@
 package history
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"path/filepath"
@@ -239,16 +240,20 @@ func (w *reverser) there(b *Back, e *store.Entry, now []byte) error {
 		b.Edits = whole(now, old)
 		return nil
 	}
-	edits, err := w.Edits(w.record, e, old)
-	if err != nil {
+	if b.Before != e.After {
+		b.Later = true
+		edits, err := w.Edits(w.record, e, old)
+		if err == nil {
+			b.Edits, err = around(edits.Apply(old), now, edits.Invert(old))
+		}
+		b.Edits = b.Edits.Clone()
 		return err
 	}
-	b.Edits = edits.Invert(old).Clone()
-	if b.Before == e.After {
-		return nil
+	edits, err := w.EditsOf(w.record, e, old)
+	if err == nil && !bytes.Equal(edits.Apply(old), now) {
+		err = fmt.Errorf("the backup of run %s is damaged", w.record.ID)
 	}
-	b.Later = true
-	b.Edits, err = around(edits.Apply(old), now, b.Edits)
+	b.Edits = edits.Invert(old).Clone()
 	return err
 }
 

@@ -153,15 +153,21 @@ func (s *Store) Old(r *Record, e *Entry) ([]byte, error) {
 // Edits returns what a run did to one of its files, against its old content: edits that
 // fit it and make the content that the record says.
 func (s *Store) Edits(r *Record, e *Entry, old []byte) (edit.List, error) {
+	edits, err := s.EditsOf(r, e, old)
+	if err == nil && e.What != change.Remove && change.DigestOf(edits.Apply(old)) != e.After {
+		err = fmt.Errorf("the changes of %s in run %s cannot be had: %w", e.Path, r.ID, errBackup)
+	}
+	return edits, err
+}
+
+// EditsOf is Edits for whoever holds what they make against what it should be.
+func (s *Store) EditsOf(r *Record, e *Entry, old []byte) (edit.List, error) {
 	text, err := s.take(r, e.Edits)
 	var edits edit.List
 	if err == nil && e.Edits.Digest != (change.Digest{}) && change.DigestOf(text) != e.Edits.Digest {
 		err = errBackup
 	}
 	if err == nil && (json.Unmarshal(text, &edits) != nil || !edits.Fits(len(old))) {
-		err = errBackup
-	}
-	if err == nil && e.What != change.Remove && change.DigestOf(edits.Apply(old)) != e.After {
 		err = errBackup
 	}
 	if err != nil {
