@@ -112,11 +112,31 @@ func visible(line string) string {
 // Problems is all that was found in one go, in the order of their places.
 type Problems []Problem
 
-// Error joins the problems, each in full.
+// Few is how many problems are shown in full; of more only the number helps.
+const Few = 10
+
+// Shown returns the first problems, and what is said of the others, "" where there are
+// none.
+func (ps Problems) Shown() (first Problems, more string) {
+	if len(ps) <= Few {
+		return ps, ""
+	}
+	more = fmt.Sprintf("and %d more problems", len(ps)-Few)
+	if len(ps) == Few+1 {
+		more = "and 1 more problem"
+	}
+	return ps[:Few], more
+}
+
+// Error joins the first problems, each in full, and says how many more there are.
 func (ps Problems) Error() string {
-	texts := make([]string, len(ps))
-	for i, p := range ps {
-		texts[i] = p.String()
+	first, more := ps.Shown()
+	var texts []string
+	for _, p := range first {
+		texts = append(texts, p.String())
+	}
+	if more != "" {
+		texts = append(texts, more)
 	}
 	return strings.Join(texts, "\n")
 }

@@ -39,7 +39,7 @@ func (a *app) check() *cobra.Command {
 			}
 			ch := &checking{app: a, json: format == "json"}
 			done, err := usecase.Check(c.Context(), usecase.CheckOptions{
-				Paths: paths, Stdin: a.In, Rules: r, Problem: ch.problem, Trial: ch.trial,
+				Paths: paths, Stdin: a.In, Rules: r, Problems: ch.problems, Trial: ch.trial,
 			})
 			if err != nil {
 				return err
@@ -78,11 +78,27 @@ type problemEvent struct {
 	Remedy   string `json:"remedy,omitempty"`
 }
 
-func (ch *checking) problem(p script.Problem) error {
+// problems shows the problems of a script, in JSON all of them.
+func (ch *checking) problems(all script.Problems) error {
+	first, more := all.Shown()
 	if ch.json {
-		return ch.event(problemEvent{"problem", p.Source.Name, p.Pos.Line, p.Pos.Column, p.Pos.Width, p.Severity.String(), p.Reason, p.Remedy})
+		first, more = all, ""
 	}
-	_, err := fmt.Fprintln(ch.Out, ch.style().Problem(p))
+	for _, p := range first {
+		var err error
+		if ch.json {
+			err = ch.event(problemEvent{"problem", p.Source.Name, p.Pos.Line, p.Pos.Column, p.Pos.Width, p.Severity.String(), p.Reason, p.Remedy})
+		} else {
+			_, err = fmt.Fprintln(ch.Out, ch.style().Problem(p))
+		}
+		if err != nil {
+			return err
+		}
+	}
+	if more == "" {
+		return nil
+	}
+	_, err := fmt.Fprintln(ch.Out, ch.style().Strong(more))
 	return err
 }
 

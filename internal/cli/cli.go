@@ -193,9 +193,13 @@ func (a *app) describe(err error) string {
 	switch {
 	case errors.As(err, &problems):
 		style := report.Style{On: a.colored(term.IsTerminal(int(a.files.Err.Fd())))}
-		texts := make([]string, len(problems))
-		for i, p := range problems {
-			texts[i] = style.Problem(p)
+		first, more := problems.Shown()
+		var texts []string
+		for _, p := range first {
+			texts = append(texts, style.Problem(p))
+		}
+		if more != "" {
+			texts = append(texts, style.Strong(more))
 		}
 		return strings.Join(texts, "\n")
 	case errors.Is(err, usecase.ErrNothingTaken):

@@ -1,6 +1,7 @@
 package report
 
 import (
+	"bufio"
 	"bytes"
 	"fmt"
 	"strings"
@@ -25,23 +26,30 @@ type Place struct {
 func Places(f *run.Found) []Place {
 	text := f.File.Text
 	places := make([]Place, len(f.Matches))
-	line, counted := 1, 0
+	line, counted := 1, 0 // lines up to a byte
+	start, next := 0, -1  // of the line at hand
+	var content string
+	column, measured := 1, 0 // columns up to a byte of it
 	for i, m := range f.Matches {
 		line += bytes.Count(text[counted:m.Start], []byte("\n"))
 		counted = m.Start
-		start := bytes.LastIndexByte(text[:m.Start], '\n') + 1
-		end := len(text)
-		if n := bytes.IndexByte(text[m.Start:], '\n'); n >= 0 {
-			end = m.Start + n + 1
+		if m.Start >= next {
+			start = lines.Start(text, max(next, 0), m.Start)
+			next = lines.Next(text, m.Start, len(text))
+			content = string(lines.Content(text[start:next]))
+			column, measured = 1, 0
 		}
-		content := lines.Content(text[start:end])
 		from, to := m.Start-start, min(m.End-start, len(content))
 		from = min(from, to)
-		places[i] = Place{
-			Line: line, Start: from, End: to, Text: string(content),
-			Column: utf8.RuneCount(content[:from]) + 1,
+		if from < measured {
+			column, measured = 1, 0
 		}
-		places[i].EndColumn = places[i].Column + utf8.RuneCount(content[from:to])
+		column += utf8.RuneCountInString(content[measured:from])
+		measured = from
+		places[i] = Place{
+			Line: line, Start: from, End: to, Text: content,
+			Column: column, EndColumn: column + utf8.RuneCountInString(content[from:to]),
+		}
 	}
 	return places
 }
@@ -50,18 +58,45 @@ func Places(f *run.Found) []Place {
 // elsewhere path:line:column:text for each match.
 func (p *Printer) Found(f *run.Found) error {
 	places := Places(f)
-	var b strings.Builder
 	if !p.Terminal {
+		b := bufio.NewWriterSize(p.Out, 64<<10)
 		for i, pl := range places {
-			fmt.Fprintf(&b, "%s:%d:%d:%s%s\n", Path(f.At.Path), pl.Line, pl.Column, p.ruleOf(f.Matches[i]), pl.Text)
+			_, err := fmt.Fprintf(b, "%s:%d:%d:%s%s\n", Path(f.At.Path), pl.Line, pl.Column, p.ruleOf(f.Matches[i]), pl.Near())
+			if err != nil {
+				return err
+			}
 		}
-	} else {
-		fmt.Fprintf(&b, "%s  %s\n", p.Style.Strong(Path(f.At.Path)), p.Style.Soft(Count(len(places), "match")))
-		p.foundLines(&b, f, places)
-		b.WriteByte('\n')
+		return b.Flush()
 	}
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s  %s\n", p.Style.Strong(Path(f.At.Path)), p.Style.Soft(Count(len(places), "match")))
+	p.foundLines(&b, f, places)
+	b.WriteByte('\n')
 	_, err := p.Out.Write([]byte(b.String()))
 	return err
+}
+
+// A line that is longer than longLine bytes is not written once for each of its matches:
+// what stands within nearMatch bytes of one is.
+const (
+	longLine  = 64 << 10
+	nearMatch = 500
+)
+
+// Near returns the line of a place; of a very long one what stands around the match, with
+// … for the rest.
+func (pl *Place) Near() string {
+	if len(pl.Text) <= longLine {
+		return pl.Text
+	}
+	from, to := max(pl.Start-nearMatch, 0), min(pl.End+nearMatch, len(pl.Text))
+	for from > 0 && !utf8.RuneStart(pl.Text[from]) {
+		from--
+	}
+	for to < len(pl.Text) && !utf8.RuneStart(pl.Text[to]) {
+		to++
+	}
+	return "…" + pl.Text[from:to] + "…"
 }
 
 // ruleOf names the rule of a match, with what separates it from the text.

@@ -16,9 +16,9 @@ type CheckOptions struct {
 	Paths []string // scripts and folders of them; - is Rules.Stdin
 	Stdin io.Reader
 	Rules Rules // for the values of parameters
-	// Problem and Trial are told of each problem and each example, script by script.
-	Problem func(script.Problem) error
-	Trial   func(*script.Script, *compile.Trial) error
+	// Problems and Trial are told of the problems of each script and of each example.
+	Problems func(script.Problems) error
+	Trial    func(*script.Script, *compile.Trial) error
 }
 
 // Checked counts what a check came to.
@@ -70,9 +70,9 @@ func (c *Checked) script(o *CheckOptions, options compile.Options, path, text st
 		} else {
 			c.Warnings++
 		}
-		if err := o.Problem(p); err != nil {
-			return err
-		}
+	}
+	if err := o.Problems(problems); err != nil {
+		return err
 	}
 	for _, t := range trials {
 		if t.Passed() {

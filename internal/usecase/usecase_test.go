@@ -209,15 +209,15 @@ func TestScripts(t *testing.T) {
 	require.True(t, strings.HasPrefix(r.read(t, "rules/a.friz"), "replace word \"a\" with \"b\"\n\nexample {\n"))
 	var problems []script.Problem
 	c, err := Check(t.Context(), CheckOptions{
-		Paths:   []string{r.folder},
-		Problem: func(p script.Problem) error { problems = append(problems, p); return nil },
-		Trial:   func(*script.Script, *compile.Trial) error { return nil },
+		Paths:    []string{r.folder},
+		Problems: func(p script.Problems) error { problems = append(problems, p...); return nil },
+		Trial:    func(*script.Script, *compile.Trial) error { return nil },
 	})
 	require.NoError(t, err)
 	require.Equal(t, Checked{Scripts: 1, Failed: 1}, *c)
 	require.Empty(t, problems)
 	stop := errors.New("stop")
-	_, err = Check(t.Context(), CheckOptions{Paths: []string{r.folder}, Problem: func(script.Problem) error { return nil },
+	_, err = Check(t.Context(), CheckOptions{Paths: []string{r.folder}, Problems: func(script.Problems) error { return nil },
 		Trial: func(*script.Script, *compile.Trial) error { return stop }})
 	require.ErrorIs(t, err, stop)
 

@@ -209,6 +209,17 @@ func jobs(y **yard) []job {
 			return also
 		}},
 		{
+			name: "again after a proof failed", build: files(2, "/tree"),
+			first: func(ctx context.Context, l *store.Locked) error {
+				err := apply(rewriteAll, transaction.Intent{Prove: func(context.Context) error { return errors.New("no") }})(ctx, l)
+				if err == nil || err.Error() != "no" {
+					return fmt.Errorf("the proof should fail: %w", err)
+				}
+				return nil
+			},
+			do: apply(rewriteAll, transaction.Intent{}),
+		},
+		{
 			name: "a hold is kept", build: files(2, "/tree"), first: apply(rewriteAll, held),
 			do: func(_ context.Context, l *store.Locked) error {
 				_, err := hold.Keep(l, "1")

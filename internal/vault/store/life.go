@@ -51,11 +51,9 @@ func (s State) Unfinished() bool { return s == Begun || s == Replacing || s == P
 func (s State) Succeeded() bool { return s == Done || s == Held || s == Kept || s == Lapsed }
 
 // durable reports whether a state must be on disk before the run goes on from another one.
-// That a run was put back need not be, since doing it once more does nothing; nor that it is
-// being put back, unless it may be called done already.
-func (s State) durable(from State) bool {
-	return s != PutBack && !(s == PuttingBack && from.Unfinished())
-}
+// That it is being put back need not be, unless it may be called done already: else the
+// state before says as much.
+func (s State) durable(from State) bool { return s != PuttingBack || !from.Unfinished() }
 
 // StateError is the error of a step that the life of a run does not have.
 type StateError struct {
