@@ -122,6 +122,9 @@ type Meta struct {
 // ErrNotRegular is the error of what is no regular file, such as a link in its place.
 var ErrNotRegular = errors.New("no regular file")
 
+// ErrNotFolder is the error of what is no folder, such as a link in its place.
+var ErrNotFolder = errors.New("no folder")
+
 // MetaOf reads what an open file is, besides its content.
 func MetaOf(f File, info Info) (Meta, error) {
 	attributes, err := f.Attributes()

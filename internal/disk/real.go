@@ -23,6 +23,9 @@ func (Real) OpenFolder(path string) (Folder, error) {
 // openFolder opens a folder in another one; shown is its path for messages.
 func openFolder(at int, name, shown string) (*realFolder, error) {
 	fd, err := openAt(at, name, os.O_RDONLY|unix.O_DIRECTORY, 0)
+	if err == unix.ENOTDIR || err == unix.ELOOP {
+		err = ErrNotFolder
+	}
 	if err != nil {
 		return nil, &os.PathError{Op: "open", Path: shown, Err: err}
 	}

@@ -44,6 +44,9 @@ type taken struct {
 // the error is a *RefusedError, or an *UnreadableError.
 func Apply(ctx context.Context, o ApplyOptions) (*Applied, error) {
 	a := &Applied{}
+	if _, err := Recover(ctx, o.Write); err != nil { // what is read must not be half of another run
+		return a, err
+	}
 	collect := o.all
 	if o.Ask != nil {
 		collect = o.asked

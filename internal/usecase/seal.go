@@ -74,6 +74,9 @@ type SealApplied struct {
 // ApplySeal writes exactly what was reviewed. Where a file is neither what was reviewed
 // nor the result, nothing is written, and the error is a *RefusedError that names all such.
 func ApplySeal(ctx context.Context, o ApplySealOptions) (*SealApplied, error) {
+	if _, err := Recover(ctx, o.Write); err != nil {
+		return nil, err
+	}
 	st, err := o.Seal.Stand(o.Write.Store.System)
 	if err != nil {
 		return nil, err

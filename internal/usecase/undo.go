@@ -47,6 +47,9 @@ type TakenBack struct {
 // Undo takes a run back, or an undo, whole or in part. Where files are left alone there is
 // no error.
 func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
+	if _, err := Recover(ctx, o.Write); err != nil {
+		return nil, err
+	}
 	records, _, err := o.Write.Store.Runs()
 	if err != nil {
 		return nil, err

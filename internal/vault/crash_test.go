@@ -473,7 +473,7 @@ func TestEveryBarrierIsNeeded(t *testing.T) {
 			deaf := func(p string) bool { return p == place }
 			for _, kind := range []Kind{Posix, OwnName, Journal} {
 				for _, j := range jobsOf[place] {
-					if wrong, _ := crashes(t, j, kind, deaf, rounds(4), map[string]bool{}); wrong != "" {
+					if wrong, _ := crashes(t, j, kind, deaf, max(rounds(6), 6), map[string]bool{}); wrong != "" {
 						t.Log(wrong)
 						return
 					}

@@ -168,18 +168,24 @@ type reverser struct {
 
 // Why a file is left alone.
 var (
-	errAlready = errors.New("it is as it was already")
-	errChanged = errors.New("it has changed since; --force puts it back all the same")
-	errMoved   = errors.New("its folder is not the one that the run wrote in")
-	errGone    = errors.New("it is gone; --force makes it anew")
-	errOdd     = errors.New("it is a link, a folder or the like by now")
-	errAnew    = errors.New("it was made anew since; --force puts it back all the same")
+	errAlready  = errors.New("it is as it was already")
+	errChanged  = errors.New("it has changed since; --force puts it back all the same")
+	errNoFolder = errors.New("its folder is gone")
+	errMoved    = errors.New("its folder is not the one that the run wrote in")
+	errGone     = errors.New("it is gone; --force makes it anew")
+	errOdd      = errors.New("it is a link, a folder or the like by now")
+	errAnew     = errors.New("it was made anew since; --force puts it back all the same")
 )
 
 // file returns the change that takes one file back, or why it is left alone.
 func (w *reverser) file(e *store.Entry) (*Back, error) {
 	folder, err := w.System.OpenFolder(filepath.Dir(e.Absolute()))
-	if err != nil {
+	switch {
+	case disk.Missing(err):
+		return nil, errNoFolder
+	case errors.Is(err, disk.ErrNotFolder):
+		return nil, errMoved
+	case err != nil:
 		return nil, err
 	}
 	defer disk.Close(folder)
