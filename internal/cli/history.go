@@ -283,7 +283,7 @@ func (a *app) showRun(s *store.Store, r *store.Record) error {
 			return err
 		}
 	}
-	a.left(r.Left)
+	left(a.Err, r.Left)
 	_, err := fmt.Fprintf(a.Err, "run %s, %s by %s on %s, %s, %s: %s\n", r.Name(), r.Time.Format("2006-01-02 15:04:05"), r.User, r.Host,
 		report.Count(r.Targets(), "file"), report.Count(r.Changes, "change"), strings.ReplaceAll(string(r.State()), "-", " "))
 	return err

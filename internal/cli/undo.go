@@ -103,7 +103,7 @@ func (a *app) takeBack(c *cobra.Command, o usecase.UndoOptions, yes bool) error 
 	}
 	done, err := usecase.Undo(c.Context(), o)
 	if done != nil {
-		a.left(done.Left)
+		left(a.Err, done.Left)
 	}
 	switch {
 	case err != nil:

@@ -2,7 +2,10 @@ package cli
 
 import (
 	"fmt"
+	"io"
 	"os"
+	"slices"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -100,55 +103,72 @@ func (a *app) wrote(r *store.Record, files int) {
 func (a *app) settled(s usecase.Settled) (whole bool) {
 	whole = true
 	for _, c := range s.CutOff {
-		whole = a.cutOff(c) && whole
+		whole = a.once(func(w io.Writer) bool { return cutOff(w, c) }) && whole
 	}
 	for _, o := range s.Overdue {
-		whole = a.overdue(o) && whole
+		whole = a.once(func(w io.Writer) bool { return overdue(w, o) }) && whole
 	}
 	for _, d := range s.Damaged {
-		fmt.Fprintf(a.Err, "note: run %s cannot be read and is left alone: %v; frizzel history verify says more\n", d.ID, d.Reason)
+		a.once(func(w io.Writer) bool { return unread(w, d) })
 	}
 	return whole
 }
 
-func (a *app) cutOff(c transaction.Settled) bool {
+// once writes what tell writes, unless it was said before: a command settles once before
+// it shows anything and again before it writes.
+func (a *app) once(tell func(io.Writer) (whole bool)) (whole bool) {
+	var text strings.Builder
+	whole = tell(&text)
+	if !slices.Contains(a.told, text.String()) {
+		a.told = append(a.told, text.String())
+		_, _ = io.WriteString(a.Err, text.String())
+	}
+	return whole
+}
+
+func unread(w io.Writer, d store.Damaged) (whole bool) {
+	fmt.Fprintf(w, "note: run %s cannot be read and is left alone: %v; frizzel history verify says more\n", d.ID, d.Reason)
+	return true
+}
+
+func cutOff(w io.Writer, c transaction.Settled) (whole bool) {
 	switch {
 	case c.Err != nil:
-		fmt.Fprintf(a.Err, "frizzel: run %s was cut off and cannot be put back yet: %v\n", c.Run.Name(), c.Err)
+		fmt.Fprintf(w, "frizzel: run %s was cut off and cannot be put back yet: %v\n", c.Run.Name(), c.Err)
 	case len(c.Away) > 0:
-		fmt.Fprintf(a.Err, "frizzel: run %s was cut off and cannot be put back yet: these files are out of reach\n", c.Run.Name())
+		fmt.Fprintf(w, "frizzel: run %s was cut off and cannot be put back yet: these files are out of reach\n", c.Run.Name())
 		for _, path := range c.Away {
-			fmt.Fprintf(a.Err, "  %s\n", report.Path(path))
+			fmt.Fprintf(w, "  %s\n", report.Path(path))
 		}
 	case len(c.Left) > 0:
-		fmt.Fprintf(a.Err, "run %s of %s had been cut off; its files were put back, but for these:\n", c.Run.Name(), c.Run.Time.Format("2006-01-02 15:04"))
+		fmt.Fprintf(w, "run %s of %s had been cut off; its files were put back, but for these:\n", c.Run.Name(), c.Run.Time.Format("2006-01-02 15:04"))
 	default:
-		fmt.Fprintf(a.Err, "run %s of %s had been cut off; its files were put back\n", c.Run.Name(), c.Run.Time.Format("2006-01-02 15:04"))
+		fmt.Fprintf(w, "run %s of %s had been cut off; its files were put back\n", c.Run.Name(), c.Run.Time.Format("2006-01-02 15:04"))
 	}
-	a.left(c.Left)
+	left(w, c.Left)
 	return c.Err == nil && len(c.Away)+len(c.Left) == 0
 }
 
-func (a *app) overdue(o hold.Outcome) bool {
+func overdue(w io.Writer, o hold.Outcome) (whole bool) {
 	switch {
 	case o.Error != nil:
-		fmt.Fprintf(a.Err, "frizzel: run %s was on hold and nobody kept it, and it cannot be put back yet: %v\n", o.Run.Name(), o.Error)
+		fmt.Fprintf(w, "frizzel: run %s was on hold and nobody kept it, and it cannot be put back yet: %v\n", o.Run.Name(), o.Error)
 	case o.Undo == nil:
-		fmt.Fprintf(a.Err, "run %s was on hold and nobody kept it; none of its files could be put back\n", o.Run.Name())
+		fmt.Fprintf(w, "run %s was on hold and nobody kept it; none of its files could be put back\n", o.Run.Name())
 	default:
-		fmt.Fprintf(a.Err, "run %s was on hold and nobody kept it; its files were put back as run %s\n", o.Run.Name(), o.Undo.Name())
+		fmt.Fprintf(w, "run %s was on hold and nobody kept it; its files were put back as run %s\n", o.Run.Name(), o.Undo.Name())
 	}
-	a.left(o.Left)
+	left(w, o.Left)
 	return o.Error == nil && len(o.Left) == 0
 }
 
 // left names files that were left alone.
-func (a *app) left(left []store.Left) {
-	for _, l := range left {
-		fmt.Fprintf(a.Err, "left alone: %s: %s", report.Path(report.Here(string(l.Path))), l.Reason)
+func left(w io.Writer, files []store.Left) {
+	for _, l := range files {
+		fmt.Fprintf(w, "left alone: %s: %s", report.Path(report.Here(string(l.Path))), l.Reason)
 		if l.Kept != "" {
-			fmt.Fprintf(a.Err, "; its old content is in %s", report.Path(string(l.Kept)))
+			fmt.Fprintf(w, "; its old content is in %s", report.Path(string(l.Kept)))
 		}
-		fmt.Fprintln(a.Err)
+		fmt.Fprintln(w)
 	}
 }

@@ -77,6 +77,9 @@ func (l *Locked) sweep(runs disk.Folder) error {
 			removeAll(runs, name)
 			continue
 		}
+		if numberOf(name) == 0 {
+			continue // no run's name
+		}
 		folder, err := runs.OpenFolder(name)
 		if err != nil {
 			continue // not of the store's making
