@@ -64,7 +64,7 @@ func TestSpansFollowEdits(t *testing.T) {
 		{"a\n[b\n]c\n", "a\n[b\n]xc\n", Edit{Start: 4, End: 4, New: []byte("x")}},
 		{"a\n[b\n]c\n", "a\n[b\nx\n]c\n", Edit{Start: 3, End: 3, New: []byte("\nx")}},
 		{"a\n[b]", "a\n[bx]", Edit{Start: 3, End: 3, New: []byte("x")}},
-		{"a\n[b]", "a\n[b]\nx", Edit{Start: 3, End: 3, New: []byte("\nx"), Side: Outside}},
+		{"a\n[b]", "a\n[b\n]x", Edit{Start: 3, End: 3, New: []byte("\nx"), Side: Outside}},
 		{"a\n[b\n]c\n", "a\n[]c\n", Edit{Start: 2, End: 4}},
 		{"a\n[]c\n", "a\n[x\n]c\n", Edit{Start: 2, End: 2, New: []byte("x\n")}},
 		{"a\n[b\n]c\n", "[b\n]c\n", Edit{Start: 0, End: 2}},

@@ -89,6 +89,9 @@ func (m *mapper) end(start, at int) int {
 		// An empty span takes what is written at it.
 		within := e.Side == Behind || e.Side == Within && (open || start == at && e.End == at)
 		if e.Start > at || e.Start == at && !within {
+			if open && e.Start == at { // lines written here begin with the ending that the span's lacked
+				return at + m.shift + leadingEnding(e.New)
+			}
 			break
 		}
 		if e.End > at {
@@ -97,4 +100,15 @@ func (m *mapper) end(start, at int) int {
 		m.pass()
 	}
 	return at + m.shift
+}
+
+// leadingEnding returns how long the line ending is that text begins with.
+func leadingEnding(text []byte) int {
+	switch {
+	case bytes.HasPrefix(text, []byte("\r\n")):
+		return 2
+	case bytes.HasPrefix(text, []byte("\n")):
+		return 1
+	}
+	return 0
 }

@@ -21,6 +21,16 @@ func Next(text []byte, at, hi int) int {
 	return at + i + 1
 }
 
+// After returns the first place that is not on the line that holds text[at]: Next, or one
+// beyond hi where the line has no ending, since hi is then on it.
+func After(text []byte, at, hi int) int {
+	next := Next(text, at, hi)
+	if next == at || text[next-1] != '\n' {
+		next++
+	}
+	return next
+}
+
 // Previous returns where the line before the one that begins at at begins, not before lo.
 func Previous(text []byte, lo, at int) int {
 	if at <= lo {

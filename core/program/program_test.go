@@ -197,3 +197,24 @@ func piecewise(g generator, p *program.Program, text string) string {
 	flush()
 	return out.String()
 }
+
+// A last line without an ending is a line like any other: what is matched at its end is
+// on it, and what is put behind it begins a line.
+func TestLastLineWithoutEnding(t *testing.T) {
+	for _, c := range []struct{ rules, text, want string }{
+		{`settle regex 'a*' as "x"`, "b", "x"},
+		{`settle regex '\b' as "x"`, "a\nb", "x"},
+		{`settle regex 'b|$' as "x"`, "a\r\nb", "x"},
+		{`replace regex 'x*' with "-" last`, "ab", "ab-"},
+		{`replace regex 'x*' with "-" first`, "ab", "-ab"},
+		{`replace regex '$' with "-" occurrence 1`, "a\nb", "a-\nb-"},
+		{"on line 1 {\n insert below \"A\"\n settle text \"c\" as \"c\"\n}", "x", "x\nc\nA"},
+		{"on line 1 {\n copy below last line\n replace text \"s\" with \"t\"\n}", "s", "t\ns"},
+		{"on last line {\n insert below \"X\"\n delete\n}", "a\r\nb", "a\r\nX"},
+		{"in section \"c\" {\n insert below \"#end\"\n settle regex '^a=' as \"a=1\"\n}", "[c]\nb=2", "[c]\nb=2\na=1\n#end"},
+	} {
+		p := compileText(t, c.rules+"\n")
+		got := p.Run(program.Input{Text: []byte(c.text)}).Edits.Apply([]byte(c.text))
+		require.Equal(t, c.want, string(got), "%s on %q", c.rules, c.text)
+	}
+}

@@ -130,10 +130,7 @@ func (s *Replace) occurrences(r *run, act func(loc []int)) {
 		s.Pattern.Find(r.text.Bytes, span.Start, span.End, func(loc []int) bool {
 			if !s.InFile && loc[0] >= lineEnd {
 				flush()
-				n, lineEnd = 0, lines.Next(r.text.Bytes, loc[0], len(r.text.Bytes))
-				if loc[0] == len(r.text.Bytes) {
-					lineEnd++ // an empty match at the very end is on this line
-				}
+				n, lineEnd = 0, lines.After(r.text.Bytes, loc[0], len(r.text.Bytes))
 			}
 			n++
 			if s.Which.Last {

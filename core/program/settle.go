@@ -48,8 +48,8 @@ func (s *Settle) lines(text []byte, span edit.Span) (found []edit.Span) {
 	s.Pattern.Find(text, span.Start, span.End, func(loc []int) bool {
 		if loc[0] >= next {
 			start := lines.Start(text, span.Start, loc[0])
-			next = lines.Next(text, start, span.End)
-			found = append(found, edit.SpanOf(start, next))
+			next = lines.After(text, start, span.End)
+			found = append(found, edit.SpanOf(start, min(next, span.End)))
 		}
 		return true
 	})

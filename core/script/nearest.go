@@ -1,11 +1,22 @@
 package script
 
-import "github.com/agext/levenshtein"
+import (
+	"slices"
+
+	"github.com/agext/levenshtein"
+)
 
 // Nearest returns the known word that a mistyped one most likely meant, or "" where
-// none is near: at most a third of the letters wrong, two neighbouring letters swapped
-// counting as two.
+// none is near: two neighbouring letters swapped, or at most a third of the letters
+// wrong.
 func Nearest(word string, known []string) string {
+	for i := range max(len(word)-1, 0) {
+		swapped := []byte(word)
+		swapped[i], swapped[i+1] = swapped[i+1], swapped[i]
+		if slices.Contains(known, string(swapped)) {
+			return string(swapped)
+		}
+	}
 	best, least := "", len([]rune(word))/3+1
 	for _, k := range known {
 		if d := levenshtein.Distance(word, k, nil); d < least || d == least && best == "" {

@@ -22,17 +22,15 @@ func (p *parser) remove(h Head) Node {
 // options reads the options of a replace or a remove, in any order.
 func (p *parser) options(n *Replace) {
 	for {
+		at := p.at
+		if which, ok := p.which(); ok {
+			if n.Which != (Which{}) {
+				p.fail(p.tokens[at].pos, "which matches is said twice", "say it once")
+			}
+			n.Which = which
+			continue
+		}
 		switch {
-		case p.accept("first"):
-			n.Which = Which{From: 1, To: 1}
-		case p.accept("last"):
-			n.Which = Which{Last: true}
-		case p.accept("occurrence"):
-			i := p.number("an occurrence", 1)
-			n.Which = Which{From: i, To: i}
-		case p.accept("occurrences"):
-			n.Which.From, n.Which.To = p.interval("an occurrence")
-			n.Which.Last = false
 		case p.accept("in", "file"):
 			n.InFile = true
 		case p.accept("keeping"):
@@ -48,6 +46,23 @@ func (p *parser) options(n *Replace) {
 			return
 		}
 	}
+}
+
+// which reads which of the matches are meant, where that is said.
+func (p *parser) which() (which Which, said bool) {
+	switch {
+	case p.accept("first"):
+		return Which{From: 1, To: 1}, true
+	case p.accept("last"):
+		return Which{Last: true}, true
+	case p.accept("occurrence"):
+		i := p.number("an occurrence", 1)
+		return Which{From: i, To: i}, true
+	case p.accept("occurrences"):
+		which.From, which.To = p.interval("an occurrence")
+		return which, true
+	}
+	return which, false
 }
 
 // interval reads `N to M` or `N to last`, which is 0.

@@ -236,16 +236,14 @@ func (a *app) root() *cobra.Command {
 		Long:          about,
 		SilenceErrors: true,
 		SilenceUsage:  true,
-		Args:          cobra.NoArgs,
+		Args:          noCommand,
 		RunE:          func(c *cobra.Command, _ []string) error { return c.Help() },
 	}
 	root.SetOut(a.Out)
 	root.SetErr(a.Err)
 	root.CompletionOptions.HiddenDefaultCmd = true
 	root.PersistentFlags().StringVar(&a.color, "color", "auto", "colour the output: auto, always or never")
-	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
-		return wrong("%w; see %s --help", err, c.CommandPath())
-	})
+	root.SetFlagErrorFunc(mistakenOption)
 	root.PersistentPreRunE = func(*cobra.Command, []string) error {
 		switch a.color {
 		case "always":

@@ -64,7 +64,7 @@ func (a *app) demo() *cobra.Command {
 		Long:  demoLong,
 		Example: `  frizzel demo            # a walk through a job
   frizzel demo railway    # only the files, in the folder "railway"`,
-		Args: cobra.MaximumNArgs(1),
+		Args: atMostOne("a folder"),
 		RunE: func(c *cobra.Command, args []string) error {
 			if len(args) == 1 {
 				return a.leaveDemo(args[0])

@@ -37,7 +37,7 @@ func (a *app) history() *cobra.Command {
 		Short:   "The runs so far, and what each changed",
 		Long:    historyLong,
 		Example: historyExample,
-		Args:    cobra.NoArgs,
+		Args:    noCommand,
 		RunE: func(*cobra.Command, []string) error {
 			if format != "text" && format != "json" {
 				return wrong("--format is text or json, not %q", format)
@@ -254,7 +254,7 @@ func (a *app) historyShow() *cobra.Command {
 		Use:     "show RUN",
 		Short:   "Show what a run changed, as a diff",
 		Example: "  frizzel history show 17",
-		Args:    cobra.ExactArgs(1),
+		Args:    one("a run"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			s, r, err := namedRun(args[0])
 			if err != nil {
@@ -295,7 +295,7 @@ func (a *app) historyVerify() *cobra.Command {
 		Short:   "Hold everything that is kept against its digest",
 		Long:    "Read every record and every backup, and name those that are not what was written. The\nexit status is 4 where one is.",
 		Example: "  frizzel history verify",
-		Args:    cobra.NoArgs,
+		Args:    nothing,
 		RunE: func(*cobra.Command, []string) error {
 			s, err := usecase.OpenStore()
 			if err != nil {
@@ -326,7 +326,7 @@ func (a *app) historyPrune() *cobra.Command {
 		Short:   "Forget old runs and their backups",
 		Long:    "Forget runs past the newest N, or older than a time, or both where both are given. What\nis forgotten cannot be taken back any more. Runs on hold stay.",
 		Example: "  frizzel history prune --newest 20 --older-than 90d",
-		Args:    cobra.NoArgs,
+		Args:    nothing,
 		RunE: func(c *cobra.Command, _ []string) error {
 			p := history.Pruning{Newest: newest}
 			var err error

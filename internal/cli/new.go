@@ -24,7 +24,7 @@ func (a *app) newScript() *cobra.Command {
 		Short:   "Write a rule script from what was tried on the command line",
 		Long:    newLong,
 		Example: newExample,
-		Args:    cobra.MaximumNArgs(1),
+		Args:    atMostOne("a file for the script"),
 		RunE: func(c *cobra.Command, args []string) error {
 			oneOff, err := rules.oneOff(c)
 			if err != nil {

@@ -19,7 +19,7 @@ func (a *app) settle() *cobra.Command {
 		Short:   "Settle a run that was cut off",
 		Long:    "Put back the files of a run that was cut off, by a crash or a kill, and those of one on\nhold that nobody kept in time. Every command that writes does so first by itself; this\none does nothing else.",
 		Example: "  frizzel recover",
-		Args:    cobra.NoArgs,
+		Args:    nothing,
 		RunE: func(c *cobra.Command, _ []string) error {
 			w, err := a.writing()
 			if err != nil {
@@ -47,7 +47,7 @@ func (a *app) keep() *cobra.Command {
 		Short:   "Keep what a run on hold wrote",
 		Long:    "Say that what a run wrote with --hold is good, so that it is not put back.",
 		Example: "  frizzel keep 17",
-		Args:    cobra.ExactArgs(1),
+		Args:    one("a run"),
 		RunE: func(c *cobra.Command, args []string) error {
 			s, r, err := namedRun(args[0])
 			if err != nil {
@@ -76,7 +76,7 @@ func (a *app) guard() *cobra.Command {
 	return &cobra.Command{
 		Use:    "guard RUN",
 		Hidden: true,
-		Args:   cobra.ExactArgs(1),
+		Args:   one("a run"),
 		RunE: func(c *cobra.Command, args []string) error {
 			s, err := usecase.OpenStore()
 			if err != nil {

@@ -16,7 +16,7 @@ func (a *app) version() *cobra.Command {
 	return &cobra.Command{
 		Use:   "version",
 		Short: "Say which version this is",
-		Args:  cobra.NoArgs,
+		Args:  nothing,
 		RunE: func(*cobra.Command, []string) error {
 			fmt.Fprintf(a.Out, "frizzel %s, rule language %d", Version, script.LanguageVersion)
 			if info, ok := debug.ReadBuildInfo(); ok {
