@@ -84,7 +84,7 @@ func become(t *testing.T, folder string, before fence) string {
 	input := before.text
 	for _, word := range strings.Fields(before.info)[1:] {
 		if set, ok := strings.CutPrefix(word, "set:"); ok {
-			args = append(args, "--set", set)
+			args = append(args, "--param", set)
 		} else if word == "crlf" {
 			input = strings.ReplaceAll(input, "\n", "\r\n")
 		} else {

@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"path"
 	"slices"
 	"strings"
@@ -175,12 +176,7 @@ func (c *compiler) checkValues() {
 	for _, p := range c.program.Params {
 		names = append(names, p.Name)
 	}
-	var given []string
-	for name := range c.options.Values {
-		given = append(given, name)
-	}
-	slices.Sort(given)
-	for _, name := range given {
+	for _, name := range slices.Sorted(maps.Keys(c.options.Values)) {
 		if slices.Contains(names, name) {
 			continue
 		}
@@ -189,6 +185,11 @@ func (c *compiler) checkValues() {
 			remedy = "did you mean " + near + "?"
 		}
 		c.errorf(script.Pos{}, remedy, "a value is given for %s, and no parameter has that name", name)
+	}
+	for _, name := range slices.Sorted(maps.Keys(c.options.Shared)) {
+		if near := script.Nearest(name, names); near != "" && !slices.Contains(names, name) {
+			c.warn(script.Pos{}, "did you mean "+near+"?", "a file gives a value for %s, and no parameter has that name", name)
+		}
 	}
 }
 

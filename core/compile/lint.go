@@ -87,10 +87,12 @@ func (c *compiler) lintReplace(n *script.Replace, p *pattern.Pattern, with *prog
 	if with == nil {
 		return
 	}
-	if len(p.Groups()) > 1 {
-		if ref := reference.FindString(n.With.Raw); ref != "" {
-			c.warn(n.With.Pos, "a group is {="+ref[1:]+"}", "%s is plain text here", ref)
+	if ref := reference.FindString(n.With.Raw); ref != "" && n.Pattern.Kind == script.Regex {
+		remedy := "a group is {=" + ref[1:] + "}"
+		if len(p.Groups()) == 1 {
+			remedy += ", and made by parentheses in the pattern"
 		}
+		c.warn(n.With.Pos, remedy, "%s is plain text here", ref)
 	}
 	if growsAgain(n, p, with) {
 		c.warn(n.With.Pos, "a second run would change it once more", "the pattern matches its own replacement")

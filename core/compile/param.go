@@ -12,6 +12,9 @@ type Options struct {
 	// Values are the parameters given, by name. A name that no parameter has is
 	// an error.
 	Values map[string]string
+	// Shared are values, by name, that serve many scripts: a name that no parameter
+	// has is passed over, with a warning where it is nearly one. Values win over them.
+	Shared map[string]string
 	// Env looks up an environment variable; nil finds none.
 	Env func(name string) (value string, ok bool)
 	// Now is the instant that {=today} is taken from.
@@ -34,6 +37,8 @@ func (c *compiler) param(p *script.Param) {
 	param := program.Param{Name: p.Name, About: c.fixed(p.About)}
 	if v, ok := c.options.Values[p.Name]; ok {
 		param.Value, param.Given = v, true
+	} else if v, ok := c.options.Shared[p.Name]; ok {
+		param.Value, param.Given = v, true
 	} else if v, ok := c.fromEnv(p.Env); ok {
 		param.Value, param.Given = v, true
 	} else if p.Default != nil {
@@ -46,7 +51,7 @@ func (c *compiler) param(p *script.Param) {
 	}
 	if !param.Given {
 		if !c.options.Lenient {
-			c.errorf(p.Pos, "give it with --set "+p.Name+"=VALUE", "the parameter %s has no value", p.Name)
+			c.errorf(p.Pos, "give it with --param "+p.Name+"=VALUE", "the parameter %s has no value", p.Name)
 		}
 		param.Value = p.Name
 	}

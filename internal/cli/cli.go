@@ -193,16 +193,7 @@ func (a *app) describe(err error) string {
 	var problems script.Problems
 	switch {
 	case errors.As(err, &problems):
-		style := report.Style{On: a.colored(term.IsTerminal(int(a.files.Err.Fd())))}
-		first, more := problems.Shown()
-		var texts []string
-		for _, p := range first {
-			texts = append(texts, style.Problem(p))
-		}
-		if more != "" {
-			texts = append(texts, style.Strong(more))
-		}
-		return strings.Join(texts, "\n")
+		return a.problems(problems)
 	case errors.Is(err, usecase.ErrNothingTaken):
 		return "frizzel: nothing was written"
 	case errors.Is(err, context.Canceled), errors.Is(err, review.ErrInterrupted):
@@ -213,6 +204,20 @@ func (a *app) describe(err error) string {
 		lines[i] = "frizzel: " + l
 	}
 	return strings.Join(lines, "\n")
+}
+
+// problems words the first of them, and says how many more there are.
+func (a *app) problems(problems script.Problems) string {
+	style := report.Style{On: a.colored(term.IsTerminal(int(a.files.Err.Fd())))}
+	first, more := problems.Shown()
+	var texts []string
+	for _, p := range first {
+		texts = append(texts, style.Problem(p))
+	}
+	if more != "" {
+		texts = append(texts, style.Strong(more))
+	}
+	return strings.Join(texts, "\n")
 }
 
 const about = `Frizzel changes text in many files by rules that can be kept.

@@ -1,10 +1,12 @@
 package cli
 
 import (
+	"fmt"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"frizzel/core/script"
 	"frizzel/internal/usecase"
 )
 
@@ -45,8 +47,8 @@ func (f *ruleFlags) addChange(c *cobra.Command) {
 
 // addValues declares the flags that give parameters their values.
 func (f *ruleFlags) addValues(c *cobra.Command) {
-	c.Flags().StringArrayVar(&f.set, "set", nil, "give a parameter its value, as `NAME=VALUE`; may be repeated")
-	c.Flags().StringArrayVar(&f.valueFiles, "values", nil, "a `file` of parameters' values: TOML, YAML or JSON; may be repeated")
+	c.Flags().StringArrayVar(&f.set, "param", nil, "give a parameter its value, as `NAME=VALUE`; may be repeated")
+	c.Flags().StringArrayVar(&f.valueFiles, "param-file", nil, "a `file` of parameters' values: TOML, YAML or JSON; may be repeated")
 }
 
 // given reports which of the flags were given.
@@ -65,7 +67,7 @@ func (f *ruleFlags) rules(c *cobra.Command, a *app, oneOff string) (usecase.Rule
 	for _, s := range f.set {
 		name, value, ok := strings.Cut(s, "=")
 		if !ok {
-			return r, wrong("--set wants NAME=VALUE, not %q", s)
+			return r, wrong("--param wants NAME=VALUE, not %q", s)
 		}
 		r.Values[name] = value
 	}
@@ -95,7 +97,18 @@ func (a *app) compileWith(c *cobra.Command, f *ruleFlags, oneOff string) (*useca
 	if err != nil {
 		return nil, err
 	}
-	return usecase.Compile(r)
+	compiled, err := usecase.Compile(r)
+	if err == nil && len(f.scripts)+len(f.statements)+len(f.with) > 0 { // not of a mere search
+		a.warn(compiled.Warnings)
+	}
+	return compiled, err
+}
+
+// warn says what the rules allow and most likely do not mean.
+func (a *app) warn(warnings script.Problems) {
+	if len(warnings) > 0 {
+		fmt.Fprintln(a.Err, a.problems(warnings))
+	}
 }
 
 // oneOff returns the change that the flags stand for.

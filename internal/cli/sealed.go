@@ -16,7 +16,7 @@ func readSeal(c *cobra.Command, path string, paths []string) (*seal.Seal, error)
 	if len(paths) > 0 {
 		return nil, wrong("a sealed review names its files; leave the paths out")
 	}
-	if others := given(c, "rules", "text", "word", "regex", "rule", "with", "set", "values", "files", "from"); len(others) > 0 {
+	if others := given(c, "rules", "text", "word", "regex", "rule", "with", "param", "param-file", "files", "from"); len(others) > 0 {
 		return nil, wrong("%s does not go with --sealed: the review holds its rules", others[0])
 	}
 	return usecase.ReadSeal(path)

@@ -3,9 +3,7 @@ package usecase
 import (
 	"context"
 	"io"
-	"os"
 	"path/filepath"
-	"time"
 
 	"frizzel/core/compile"
 	"frizzel/core/script"
@@ -32,12 +30,12 @@ func Check(ctx context.Context, o CheckOptions) (*Checked, error) {
 	if err != nil {
 		return nil, err
 	}
-	values, err := o.Rules.values()
+	options, err := o.Rules.options()
 	if err != nil {
 		return nil, err
 	}
 	c := &Checked{Scripts: len(scripts)}
-	options := compile.Options{Values: values, Env: os.LookupEnv, Now: time.Now(), Load: loadFile, Lenient: true}
+	options.Lenient = true
 	for _, path := range scripts {
 		if err := ctx.Err(); err != nil {
 			return nil, err

@@ -31,7 +31,7 @@ type Rules struct {
 	Stdin      io.Reader
 	OneOff     string // the text of a script without a file, "" for none
 	Values     map[string]string
-	ValueFiles []string // Values win over them
+	ValueFiles []string // for many scripts; Values win over them
 }
 
 // Compiled is rules ready to run, and what they were made of.
@@ -40,6 +40,8 @@ type Compiled struct {
 	Labels  []string          // of rules, by index; "" for those of a one-off change
 	Sources map[string]string // the texts of scripts and tables, by name
 	Values  map[string]string // of parameters, as they were given
+	// Warnings are of what is allowed, and most likely not meant.
+	Warnings script.Problems
 }
 
 // Compile reads scripts and compiles them with the one-off change. The error is a
@@ -64,18 +66,26 @@ func Compile(r Rules) (*Compiled, error) {
 	if r.OneOff != "" {
 		parse(OneOffName, r.OneOff)
 	}
-	var err error
-	if c.Values, err = r.values(); err != nil {
+	options, err := r.options()
+	if err != nil {
 		return nil, err
 	}
-	p, more := compile.Scripts(scripts, compile.Options{
-		Values: c.Values, Env: os.LookupEnv, Now: time.Now(), Load: c.load,
-	})
-	if problems = append(problems, more...).Errors(); len(problems) > 0 {
-		problems.Sort()
-		return nil, problems
+	options.Load = c.load
+	p, more := compile.Scripts(scripts, options)
+	problems = append(problems, more...)
+	problems.Sort()
+	if errs := problems.Errors(); len(errs) > 0 {
+		return nil, errs
 	}
-	c.Program, c.Labels = p, labels(p)
+	c.Program, c.Labels, c.Warnings = p, labels(p), problems
+	c.Values = map[string]string{}
+	for _, param := range p.Params {
+		if v, ok := options.Values[param.Name]; ok {
+			c.Values[param.Name] = v
+		} else if v, ok := options.Shared[param.Name]; ok {
+			c.Values[param.Name] = v
+		}
+	}
 	return c, nil
 }
 
@@ -120,22 +130,23 @@ func ReadScript(path string, stdin io.Reader) (string, error) {
 	return string(text), nil
 }
 
-// values gathers the parameters' values.
-func (r *Rules) values() (map[string]string, error) {
-	all := map[string]string{}
+// options returns what scripts are compiled with, the parameters' values among it.
+func (r *Rules) options() (compile.Options, error) {
+	o := compile.Options{
+		Values: r.Values, Shared: map[string]string{}, Env: os.LookupEnv, Now: time.Now(), Load: loadFile,
+	}
 	for _, path := range r.ValueFiles {
 		text, err := disk.ReadBounded(path, mostValues)
 		if err != nil {
-			return nil, notRead("file of values", path, err)
+			return o, notRead("file of values", path, err)
 		}
 		read, err := values.Read(path, text)
 		if err != nil {
-			return nil, wrong("%s: %w", path, err)
+			return o, wrong("%s: %w", path, err)
 		}
-		maps.Copy(all, read)
+		maps.Copy(o.Shared, read)
 	}
-	maps.Copy(all, r.Values)
-	return all, nil
+	return o, nil
 }
 
 // ScriptsIn returns the scripts that paths stand for, in path order: a folder stands for
