@@ -52,20 +52,11 @@ func (c *compiler) mark(m *script.Mark) *program.Mark {
 
 func (c *compiler) assert(n *script.Assert) {
 	a := &program.Assertion{
-		Forbid: n.Forbid, Bound: boundOf(n.Bound), PerFile: n.PerFile,
+		Forbid: n.Forbid, Bound: n.Bound, PerFile: n.PerFile,
 		Pattern: c.pattern(n.Pattern, within), Shown: describe(n.Pattern), Place: c.place(n.Pos),
 	}
 	a.Addresses = append(a.Addresses, c.within...)
 	if a.Pattern != nil {
 		c.rule.Asserts = append(c.rule.Asserts, a)
 	}
-}
-
-// boundKinds are the compiled ways in which a count binds.
-var boundKinds = map[script.BoundKind]program.BoundKind{
-	script.Exactly: program.Exactly, script.AtLeast: program.AtLeast, script.AtMost: program.AtMost,
-}
-
-func boundOf(b script.Bound) program.Bound {
-	return program.Bound{Kind: boundKinds[b.Kind], Count: b.Count}
 }

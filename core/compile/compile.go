@@ -275,7 +275,7 @@ func (c *compiler) namedRule(n *script.Rule, filters []program.Selector, encodin
 		case *script.When:
 			c.rule.When = append(c.rule.When, c.condition(item))
 		case *script.Expect:
-			c.rule.Expects = append(c.rule.Expects, program.Expectation{Bound: boundOf(item.Bound), PerFile: item.PerFile, Place: c.place(item.Pos)})
+			c.rule.Expects = append(c.rule.Expects, program.Expectation{Bound: item.Bound, PerFile: item.PerFile, Place: c.place(item.Pos)})
 		}
 	}
 	c.body(n.Body)

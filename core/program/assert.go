@@ -1,14 +1,13 @@
 package program
 
 import (
-	"strconv"
-
+	"frizzel/core/bound"
 	"frizzel/core/pattern"
 )
 
 // Expectation is a compiled `expect`.
 type Expectation struct {
-	Bound   Bound
+	Bound   bound.Bound
 	PerFile bool
 	Place   string // in the script
 }
@@ -16,43 +15,12 @@ type Expectation struct {
 // Assertion is a compiled `forbid` or `require`.
 type Assertion struct {
 	Forbid    bool
-	Bound     Bound // of a require
+	Bound     bound.Bound // of a require
 	PerFile   bool
 	Pattern   *pattern.Pattern
 	Shown     string     // the pattern, for messages
 	Addresses []*Address // outermost first
 	Place     string     // in the script
-}
-
-// Bound is a count and how it binds.
-type Bound struct {
-	Kind  BoundKind
-	Count int
-}
-
-// BoundKind says how a Bound's count is meant.
-type BoundKind int
-
-const (
-	Exactly BoundKind = iota
-	AtLeast
-	AtMost
-)
-
-// Holds reports whether n is within the bound.
-func (b Bound) Holds(n int) bool {
-	switch b.Kind {
-	case AtLeast:
-		return n >= b.Count
-	case AtMost:
-		return n <= b.Count
-	default:
-		return n == b.Count
-	}
-}
-
-func (b Bound) String() string {
-	return [...]string{"", "at least ", "at most "}[b.Kind] + strconv.Itoa(b.Count)
 }
 
 // count returns how many matches the text holds where the assertion looks.

@@ -3,6 +3,8 @@ package program
 import (
 	"fmt"
 	"slices"
+
+	"frizzel/core/bound"
 )
 
 // Tally gathers what a program did to many texts.
@@ -160,7 +162,7 @@ func (t *Tally) UnusedRows() map[string][]string {
 	return out
 }
 
-func changesOf(b Bound) string {
+func changesOf(b bound.Bound) string {
 	if b.Count == 1 {
 		return b.String() + " change"
 	}

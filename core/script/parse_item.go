@@ -3,6 +3,8 @@ package script
 import (
 	"slices"
 	"strconv"
+
+	"frizzel/core/bound"
 )
 
 // context is where a node stands.
@@ -176,13 +178,13 @@ func (p *parser) expect(h Head) Node {
 }
 
 // bound reads `3`, `at least 3` or `at most 3`.
-func (p *parser) bound(what string) Bound {
-	b := Bound{}
+func (p *parser) bound(what string) bound.Bound {
+	b := bound.Bound{}
 	if p.accept("at") {
 		if p.oneOf("how the number binds", "least", "most") == "least" {
-			b.Kind = AtLeast
+			b.Kind = bound.AtLeast
 		} else {
-			b.Kind = AtMost
+			b.Kind = bound.AtMost
 		}
 	}
 	b.Count = p.number(what, 0)
@@ -190,7 +192,7 @@ func (p *parser) bound(what string) Bound {
 }
 
 func (p *parser) assert(h Head, forbid bool) Node {
-	n := &Assert{Head: h, Forbid: forbid, Bound: Bound{AtLeast, 1}, Plain: true}
+	n := &Assert{Head: h, Forbid: forbid, Bound: bound.Bound{Kind: bound.AtLeast, Count: 1}, Plain: true}
 	if t := p.owed(); !forbid && (t.kind == kindNumber || t.kind == kindWord && t.text == "at") {
 		n.Bound, n.Plain = p.bound("the number of matches"), false
 		p.want("of", "the number")

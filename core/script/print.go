@@ -1,7 +1,6 @@
 package script
 
 import (
-	"strconv"
 	"strings"
 	"unicode/utf8"
 )
@@ -270,8 +269,4 @@ func quote(t *Text) string {
 		t.choose('"')
 	}
 	return string(t.Quote) + t.Raw + string(t.Quote)
-}
-
-func bound(b Bound) string {
-	return [...]string{"", "at least ", "at most "}[b.Kind] + strconv.Itoa(b.Count)
 }

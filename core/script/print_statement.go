@@ -29,7 +29,7 @@ func pieces(n Node) []piece {
 	case *When:
 		return whenPieces(n)
 	case *Expect:
-		s := "expect " + bound(n.Bound) + " changes"
+		s := "expect " + n.Bound.String() + " changes"
 		if n.Bound.Count == 1 {
 			s = s[:len(s)-1]
 		}
@@ -136,7 +136,7 @@ func assertPieces(n *Assert) []piece {
 	if !n.Forbid {
 		head = "require"
 		if !n.Plain {
-			head += " " + bound(n.Bound) + " of"
+			head += " " + n.Bound.String() + " of"
 		}
 	}
 	ps := patternPieces(head, n.Pattern, true)

@@ -1,5 +1,7 @@
 package script
 
+import "frizzel/core/bound"
+
 // Script is one script file as a tree.
 type Script struct {
 	Source *Source
@@ -100,46 +102,19 @@ type (
 	// Expect is how many changes a rule must make when it makes any.
 	Expect struct {
 		Head
-		Bound   Bound
+		Bound   bound.Bound
 		PerFile bool
 	}
 	// Assert is `forbid` or `require`.
 	Assert struct {
 		Head
 		Forbid  bool
-		Bound   Bound // of a require; {AtLeast, 1} where nothing is said
-		Plain   bool  // no bound is written
+		Bound   bound.Bound // of a require; {AtLeast, 1} where nothing is said
+		Plain   bool        // no bound is written
 		Pattern *Pattern
 		PerFile bool
 	}
 )
-
-// Bound is a count and how it binds.
-type Bound struct {
-	Kind  BoundKind
-	Count int
-}
-
-// BoundKind says how a Bound's count is meant.
-type BoundKind int
-
-const (
-	Exactly BoundKind = iota
-	AtLeast
-	AtMost
-)
-
-// Holds reports whether n is within the bound.
-func (b Bound) Holds(n int) bool {
-	switch b.Kind {
-	case AtLeast:
-		return n >= b.Count
-	case AtMost:
-		return n <= b.Count
-	default:
-		return n == b.Count
-	}
-}
 
 // Statements.
 type (
