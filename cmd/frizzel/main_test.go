@@ -6,6 +6,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"syscall"
 	"testing"
 	"time"
@@ -19,6 +20,7 @@ import (
 var binary string
 
 func TestMain(m *testing.M) {
+	runtime.KeepAlive(main) // links the program into the tests, so that a change of it makes cached results void
 	os.Exit(func() int {
 		folder, err := os.MkdirTemp("", "frizzel-test-")
 		if err != nil {
