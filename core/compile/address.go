@@ -17,7 +17,7 @@ var addressKinds = map[script.AddressKind]program.AddressKind{
 func (c *compiler) address(a *script.Address) *program.Address {
 	out := &program.Address{
 		Index: len(c.program.Addresses), Kind: addressKinds[a.Kind], Outside: a.Outside,
-		From: a.From, To: a.To, Above: a.Above, Below: a.Below,
+		From: a.From, To: a.To, Above: a.Above, Below: a.Below, Direct: a.Direct,
 	}
 	c.program.Addresses = append(c.program.Addresses, c.place(a.Pos))
 	if a.Kind == script.Line || a.Kind == script.Lines {

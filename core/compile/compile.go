@@ -37,8 +37,8 @@ func Scripts(scripts []*script.Script, o Options) (*program.Program, script.Prob
 func newCompiler(o Options) *compiler {
 	return &compiler{
 		options: o,
-		program: &program.Program{},
-		known:   map[string]string{},
+		program: &program.Program{AllowUnreadable: o.AllowUnreadable},
+		known:   map[string]bool{},
 		values:  map[string]string{},
 		used:    map[string]bool{},
 		uses:    map[*script.UseScript]*script.Script{},
@@ -48,9 +48,14 @@ func newCompiler(o Options) *compiler {
 
 // all compiles scripts: first what they use, then their parameters, then their rules.
 func (c *compiler) all(scripts []*script.Script) {
-	for _, s := range scripts {
-		c.load(s, []string{s.Source.Name})
-	}
+	scripts = slices.DeleteFunc(slices.Clone(scripts), func(s *script.Script) bool {
+		name := path.Clean(s.Source.Name)
+		if slices.Contains(c.loaded, name) { // given twice, or used by one before
+			return true
+		}
+		c.load(s, []string{name})
+		return false
+	})
 	for _, s := range scripts {
 		c.declare(s)
 	}
@@ -73,7 +78,7 @@ type compiler struct {
 	problems script.Problems
 	source   *script.Source // of the script at hand
 
-	known  map[string]string // what each name names
+	known  map[string]bool   // names of rules
 	values map[string]string // of parameters
 	used   map[string]bool   // parameters
 	uses   map[*script.UseScript]*script.Script
@@ -95,7 +100,7 @@ func (c *compiler) errorf(pos script.Pos, remedy, format string, args ...any) {
 // load reads the scripts that s uses, each once. chain holds the names of s and of
 // those that use it.
 func (c *compiler) load(s *script.Script, chain []string) {
-	c.loaded = append(c.loaded, s.Source.Name)
+	c.loaded = append(c.loaded, path.Clean(s.Source.Name))
 	for _, item := range s.Items {
 		use, ok := item.(*script.UseScript)
 		if !ok {
@@ -160,11 +165,10 @@ func (c *compiler) declare(s *script.Script) {
 		case *script.Param:
 			c.param(item)
 		case *script.Rule:
-			if other, ok := c.known[item.Name]; ok {
-				c.errorf(item.Pos, "", "the name %q is taken by %s", item.Name, other)
-			} else {
-				c.known[item.Name] = "another rule"
+			if c.known[item.Name] {
+				c.errorf(item.Pos, "", "the name %q is taken by another rule", item.Name)
 			}
+			c.known[item.Name] = true
 		}
 	}
 	c.source = s.Source
@@ -226,8 +230,17 @@ func (c *compiler) script(s *script.Script, outer []program.Selector) {
 // settings reads the declarations about files of a script or a rule.
 func (c *compiler) settings(items []script.Node, joiners *string) (filters []program.Selector, encoding string) {
 	var f program.Selector
+	said := map[string]bool{}
+	once := func(pos script.Pos, what string) {
+		if said[what] {
+			c.errorf(pos, "say it once", "%s is said twice", what)
+		}
+		said[what] = true
+	}
 	for _, item := range items {
 		switch n := item.(type) {
+		case *script.Title:
+			once(n.Pos, "the title")
 		case *script.Files:
 			for _, g := range n.Globs {
 				glob := c.constant(g)
@@ -240,8 +253,10 @@ func (c *compiler) settings(items []script.Node, joiners *string) (filters []pro
 				}
 			}
 		case *script.Joiners:
+			once(n.Pos, "what joins words")
 			*joiners = c.fixed(n.Text)
 		case *script.Encoding:
+			once(n.Pos, "the encoding")
 			encoding = c.fixed(n.Name)
 			c.knownEncoding(n.Name)
 		}
@@ -315,6 +330,11 @@ func (c *compiler) actions(nodes []script.Node) (out []program.Action) {
 		switch n := n.(type) {
 		case *script.Addressed:
 			a := c.address(n.Address)
+			for _, inner := range n.Body {
+				if _, ok := inner.(*script.Settle); ok {
+					a.Levels = true
+				}
+			}
 			c.within = append(c.within, a)
 			if inner := c.actions(n.Body); len(inner) > 0 {
 				out = append(out, &program.Addressed{Address: a, Body: inner})

@@ -94,9 +94,40 @@ func (c *compiler) lintReplace(n *script.Replace, p *pattern.Pattern, with *prog
 		}
 		c.warn(n.With.Pos, remedy, "%s is plain text here", ref)
 	}
-	if growsAgain(n, p, with) {
+	if counts(with) && !c.guarded() {
+		c.warn(n.With.Pos, "say when: when file changed, or when file lacks what is written", "every run counts on from what the last one wrote")
+	}
+	if growsAgain(n, p, with) && !c.guarded() {
 		c.warn(n.With.Pos, "a second run would change it once more", "the pattern matches its own replacement")
 	}
+}
+
+// counts reports whether a replacement is what was there, and some more or less.
+func counts(with *program.Template) bool {
+	for _, p := range with.Parts {
+		arithmetic := func(f program.Filtering) bool { return f.Name == "plus" || f.Name == "minus" }
+		if p.From == program.FromGroup && slices.ContainsFunc(p.Filters, arithmetic) {
+			return true
+		}
+	}
+	return false
+}
+
+// guarded reports whether the statement at hand acts only where something is not there yet,
+// or where this run has changed the file.
+func (c *compiler) guarded() bool {
+	for _, w := range c.rule.When {
+		if w.Pattern == nil || w.Lacks {
+			return true
+		}
+	}
+	for _, a := range c.within {
+		lacks := func(h program.Holding) bool { return h.Lacking }
+		if a.Kind == program.LinesWithout || slices.ContainsFunc(a.Having, lacks) {
+			return true
+		}
+	}
+	return false
 }
 
 var reference = regexp.MustCompile(`[\\$][0-9]`)

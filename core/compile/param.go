@@ -25,15 +25,16 @@ type Options struct {
 	// Lenient gives a parameter without a value its own name, so that a script
 	// can be checked without one.
 	Lenient bool
+	// AllowUnreadable lets texts be written in which something is never closed.
+	AllowUnreadable bool
 }
 
 // param declares a parameter, with its value.
 func (c *compiler) param(p *script.Param) {
-	if other, ok := c.known[p.Name]; ok {
-		c.errorf(p.Pos, "", "the name %q is taken by %s", p.Name, other)
+	if _, ok := c.values[p.Name]; ok {
+		c.errorf(p.Pos, "", "the name %q is taken by another parameter", p.Name)
 		return
 	}
-	c.known[p.Name] = "a parameter"
 	param := program.Param{Name: p.Name, About: c.fixed(p.About)}
 	if v, ok := c.options.Values[p.Name]; ok {
 		param.Value, param.Given = v, true

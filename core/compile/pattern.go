@@ -68,9 +68,10 @@ func describe(p *script.Pattern) string {
 
 // pattern compiles a pattern, with parameters filled in; nil after an error.
 func (c *compiler) pattern(p *script.Pattern, reach reach) *pattern.Pattern {
-	if p.Kind == script.Regex && !c.notInClass(p.Text) {
+	if p.Kind == script.Regex && !c.valuesStand(p.Text) {
 		return nil
 	}
+	before := len(c.problems)
 	spec := pattern.Spec{
 		Kind:        patternKind[p.Kind],
 		Whole:       p.Whole,
@@ -87,6 +88,9 @@ func (c *compiler) pattern(p *script.Pattern, reach reach) *pattern.Pattern {
 			return nil
 		}
 		spec.Guards = append(spec.Guards, pattern.Guard{Not: g.Not, Preceded: g.Preceded, Kind: patternKind[g.Kind], Source: source})
+	}
+	if len(c.problems) > before { // a placeholder's, which says it all
+		return nil
 	}
 	if spec.Kind != pattern.Regex && spec.Source == "" {
 		c.errorf(p.Pos, "", "this pattern is empty")

@@ -14,38 +14,60 @@ import (
 // atom quotes a value so that a regular expression takes it as one literal.
 func atom(value string) string { return "(?:" + regexp.QuoteMeta(value) + ")" }
 
-// notInClass reports whether no placeholder stands within the brackets of a
-// character class, where a value would be taken for single characters; one that
-// does is an error.
-func (c *compiler) notInClass(t *script.Text) bool {
-	inClass, escaped := false, false
+// valuesStand reports whether each placeholder of an expression stands where a value is
+// taken as it is. Within the brackets of a character class it would be single characters,
+// and between \Q and \E what makes an atom of it would be text; that is an error. The
+// parser of expressions is what tells: it is given one with marks for the values.
+func (c *compiler) valuesStand(t *script.Text) bool {
+	const marks = 0x10f000 // private characters, one for each placeholder
+	var expr strings.Builder
+	var holes []*script.Placeholder
 	for _, part := range t.Parts {
-		if part.Hole != nil {
-			if inClass {
-				c.errorf(part.Hole.Pos, "write the characters out, or use alternatives: (?:…|…)", "a placeholder cannot stand in a character class")
-				return false
-			}
+		if part.Hole == nil {
+			expr.WriteString(part.Literal)
 			continue
 		}
-		for i, r := range part.Literal {
-			switch {
-			case escaped:
-				escaped = false
-			case r == '\\':
-				escaped = true
-			case r == '[' && !inClass:
-				inClass = true
-			case r == ']' && inClass && !beginsClass(part.Literal[:i]):
-				inClass = false
+		expr.WriteString("(?:" + strings.Repeat(string(rune(marks+len(holes))), 2) + ")")
+		holes = append(holes, part.Hole)
+	}
+	if len(holes) == 0 {
+		return true
+	}
+	tree, err := syntax.Parse(expr.String(), syntax.Perl)
+	if err != nil {
+		return true // what is wrong is told when the values are in
+	}
+	stand := map[rune]bool{}
+	quoted := map[rune]bool{}
+	literalRunes(tree, func(literal []rune) {
+		for i, r := range literal {
+			stand[r] = true
+			if i >= 3 && string(literal[i-3:i]) == "(?:" && i+2 < len(literal) && literal[i+2] == ')' {
+				quoted[r] = true
 			}
+		}
+	})
+	for i, h := range holes {
+		switch r := rune(marks + i); {
+		case !stand[r]:
+			c.errorf(h.Pos, "write the characters out, or use alternatives: (?:…|…)", "a placeholder cannot stand in a character class")
+			return false
+		case quoted[r]:
+			c.errorf(h.Pos, "leave them out: a value stands for itself anyway", `a placeholder cannot stand between \Q and \E`)
+			return false
 		}
 	}
 	return true
 }
 
-// beginsClass reports whether a ] after s is a character of the class just opened.
-func beginsClass(s string) bool {
-	return strings.HasSuffix(s, "[") || strings.HasSuffix(s, "[^")
+// literalRunes calls act with the characters of each literal part of an expression.
+func literalRunes(re *syntax.Regexp, act func([]rune)) {
+	if re.Op == syntax.OpLiteral {
+		act(re.Rune)
+	}
+	for _, sub := range re.Sub {
+		literalRunes(sub, act)
+	}
 }
 
 // badRegex reports what the expression's compiler found, at the place of what it

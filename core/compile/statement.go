@@ -6,6 +6,7 @@ import (
 	"frizzel/core/literals"
 	"frizzel/core/program"
 	"frizzel/core/script"
+	"frizzel/core/structure"
 	"frizzel/core/textfile"
 )
 
@@ -29,16 +30,19 @@ func (c *compiler) statement(n script.Node) program.Action {
 		if n.Where == script.Top || n.Where == script.End {
 			c.wholeFile(n.Pos, "insert "+n.Where.String())
 		}
-		if !n.UnlessPresent {
+		if !n.UnlessPresent && !c.guarded() {
 			c.warn(n.Pos, "add unless present", "each run inserts these lines once more")
 		}
 		c.moves(n.Pos)
 		return &program.Insert{Where: edges[n.Where], Text: c.template(n.Text, nil), UnlessPresent: n.UnlessPresent}
 	case *script.Rewrite:
+		c.notDirectly(n.Pos, "rewrite")
 		c.moves(n.Pos)
 		return &program.Rewrite{Text: c.template(n.Text, nil)}
 	case *script.Settle:
 		return c.settle(n)
+	case *script.SettleSection:
+		return c.settleSection(n)
 	case *script.Comment:
 		c.oneLine(n.Mark, "a comment mark")
 		return &program.Comment{Out: n.Out, Mark: c.template(n.Mark, nil)}
@@ -69,6 +73,16 @@ func (c *compiler) needsAddress(pos script.Pos, word string) {
 	}
 }
 
+// notDirectly reports a statement that cannot act on lines with gaps between them.
+func (c *compiler) notDirectly(pos script.Pos, word string) {
+	for _, a := range c.within {
+		if a.Direct {
+			c.errorf(pos, "leave out directly, or select the lines one by one", "%s takes lines that stand together, and directly leaves gaps", word)
+			return
+		}
+	}
+}
+
 func (c *compiler) wholeFile(pos script.Pos, words string) {
 	if len(c.within) > 0 {
 		c.errorf(pos, "move it out of the address", "%s is about the whole file, and stands under an address", words)
@@ -87,6 +101,7 @@ func (c *compiler) transfer(n *script.Transfer) program.Action {
 		word = "move"
 	}
 	c.needsAddress(n.Pos, word)
+	c.notDirectly(n.Pos, word)
 	if n.Dest.Line > 0 {
 		c.countsLines(n.Pos)
 	}
@@ -155,7 +170,13 @@ func (c *compiler) replaceEach(n *script.ReplaceEach) program.Action {
 
 func (c *compiler) settle(n *script.Settle) program.Action {
 	c.oneLine(n.Text, "what settle writes")
-	s := &program.Settle{Pattern: c.pattern(n.Pattern, within), Text: c.template(n.Text, nil)}
+	s := &program.Settle{
+		Pattern: c.pattern(n.Pattern, within), Text: c.template(n.Text, nil),
+		KeepComment: n.KeepComment, Continued: c.fixed(n.Continued), ByIndentation: n.ByIndentation,
+	}
+	if n.Continued != nil && strings.TrimSpace(s.Continued) == "" {
+		c.errorf(n.Continued.Pos, `such as continued by "\"`, "the mark that continues a line is empty")
+	}
 	if n.Commented != nil {
 		s.Marks = c.fixed(n.Commented)
 		if !singleCharacters(s.Marks) {
@@ -165,6 +186,20 @@ func (c *compiler) settle(n *script.Settle) program.Action {
 	c.moves(n.Pos)
 	if s.Pattern == nil {
 		return nil
+	}
+	if text, ok := s.Text.Constant(); ok && !s.Writes(text) {
+		c.errorf(n.Text.Pos, "write a line that the pattern finds again, or every run would add it once more",
+			"settle would write %q, which its own pattern does not match", text)
+	}
+	return s
+}
+
+func (c *compiler) settleSection(n *script.SettleSection) program.Action {
+	c.wholeFile(n.Pos, "settle section")
+	c.moves(n.Pos)
+	s := &program.SettleSection{Name: c.constant(n.Name)}
+	if !structure.IsHeader(s.Name) {
+		c.errorf(n.Name.Pos, `such as settle section "clock"`, "%q cannot be a section's name", s.Name)
 	}
 	return s
 }

@@ -111,7 +111,7 @@ func filterings(filters []script.Filter) []program.Filtering {
 
 // sources are the placeholders that are filled in for each change.
 var sources = map[string]program.Source{
-	"count": program.FromCount, "count-all": program.FromCountAll, "line": program.FromLine, "file": program.FromFile, "filename": program.FromFileName,
+	"count": program.FromCount, "count-all": program.FromCountAll, "pseudonym": program.FromPseudonym, "line": program.FromLine, "file": program.FromFile, "filename": program.FromFileName,
 }
 
 // template compiles a text. groups are the names of the pattern's groups, group 0
@@ -133,7 +133,10 @@ func (c *compiler) template(t *script.Text, groups []string) *program.Template {
 		hole := program.Part{Filters: filterings(p.Hole.Filters)}
 		if from, ok := sources[p.Hole.Name]; ok {
 			hole.From = from
-			c.program.Sequential = c.program.Sequential || from == program.FromCountAll
+			c.program.Sequential = c.program.Sequential || from == program.FromCountAll || from == program.FromPseudonym
+			if from == program.FromPseudonym && groups == nil {
+				c.errorf(p.Hole.Pos, "it stands in the with of a replace", "{=pseudonym} refers to a match, and there is none here")
+			}
 		} else if g, ok := c.group(p.Hole, groups); ok {
 			hole.From, hole.Group = program.FromGroup, g
 		} else if v, ok := c.value(p.Hole); ok {

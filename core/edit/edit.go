@@ -29,6 +29,7 @@ type Side byte
 const (
 	Within  Side = iota // the span of the line that it is written on
 	Outside             // none that begins or ends there
+	Under               // none, and what is inserted below the one that ends there next goes behind it
 	Behind              // the one that ends there
 )
 

@@ -1,21 +1,61 @@
 package edit
 
-import "bytes"
+import (
+	"bytes"
+	"iter"
+	"slices"
+	"sort"
+)
 
-// Span is whole lines of a text: the bytes [Start, End). Last is where its closing
-// line begins, a brace's or a mark's, behind which nothing belongs to it; End where
-// it has none.
+// Span is whole lines of a text: the bytes [Start, End).
 type Span struct {
 	Start, End int
-	Last       int
+	// Last is where its closing line begins, a brace's or a mark's, behind which nothing
+	// belongs to it; End where it has none.
+	Last int
+	// Below is where lines go that are inserted below it: End, or behind those that were.
+	Below int
+	// Inner are the blocks within a block that are deeper than its own level, in order.
+	Inner []Gap
+	// Direct says that what acts on the span passes over Inner.
+	Direct bool
 }
 
-// SpanOf returns the span of the lines [start, end), none of which closes it.
-func SpanOf(start, end int) Span { return Span{Start: start, End: end, Last: end} }
+// Gap is whole lines within a span: the bytes [Start, End).
+type Gap struct{ Start, End int }
 
-// Follow returns the spans, ordered and apart, as they stand after the edits to
-// text. What is written within a span belongs to it; whole lines inserted at its
-// edge do not.
+// SpanOf returns the span of the lines [start, end), none of which closes it.
+func SpanOf(start, end int) Span { return Span{Start: start, End: end, Last: end, Below: end} }
+
+// Parts yields the beginnings and ends of the runs of lines that are acted on: the whole
+// span, or of a Direct one what lies around its inner blocks.
+func (s Span) Parts() iter.Seq2[int, int] {
+	return func(yield func(int, int) bool) {
+		at := s.Start
+		if s.Direct {
+			for _, g := range s.Inner {
+				if at < g.Start && !yield(at, g.Start) {
+					return
+				}
+				at = g.End
+			}
+		}
+		if at < s.End || s.Start == s.End {
+			yield(at, s.End)
+		}
+	}
+}
+
+// Holds reports whether the line that begins at at is one that is acted on.
+func (s Span) Holds(at int) bool {
+	in := func(g Gap) bool { return g.Start <= at && at < g.End }
+	return s.Start <= at && at < s.End && !(s.Direct && slices.ContainsFunc(s.Inner, in))
+}
+
+// Follow returns the spans, in the order of their beginnings, as they stand after the
+// edits to text. Spans do not share a line that is acted on; one may lie in a gap of
+// another. What is written within a span belongs to it; whole lines inserted at its edge
+// do not.
 func (l List) Follow(spans []Span, text []byte) []Span {
 	if len(l) == 0 {
 		return spans
@@ -23,26 +63,58 @@ func (l List) Follow(spans []Span, text []byte) []Span {
 	out := make([]Span, len(spans))
 	m := mapper{list: l, text: text}
 	for i, s := range spans {
-		out[i].Start = m.start(s.Start)
-		last := m
-		covered := false
-		out[i].Last, covered = last.place(s.Last)
-		covered = covered || s.Last == s.Start && last.replaces(s)
-		out[i].End = max(m.end(s.Start, s.End), out[i].Start)
-		if s.Last == s.End || covered { // what closed it is gone
-			out[i].Last = out[i].End
+		if i > 0 && s.Start < spans[i-1].End {
+			m.seek(s.Start)
 		}
-		out[i].Last = min(max(out[i].Last, out[i].Start), out[i].End)
+		out[i] = m.follow(s)
 	}
 	return out
 }
 
 // mapper carries ascending offsets through a list.
 type mapper struct {
-	list  List
-	text  []byte
-	shift int
-	i     int
+	list   List
+	text   []byte
+	shift  int
+	i      int
+	shifts []int // before each edit, once sought
+}
+
+// follow maps a span, and leaves the mapper at its end.
+func (m *mapper) follow(s Span) Span {
+	out := Span{Direct: s.Direct}
+	out.Start = m.start(s.Start)
+	last, inner := *m, *m
+	covered := false
+	out.Last, covered = last.place(s.Last)
+	covered = covered || s.Last == s.Start && last.replaces(s)
+	out.End = max(m.end(s.Start, s.End), out.Start)
+	if s.Last == s.End || covered { // what closed it is gone
+		out.Last = out.End
+	}
+	out.Last = min(max(out.Last, out.Start), out.End)
+	below := *m
+	out.Below = max(below.below(s.Below), out.End)
+	for _, g := range s.Inner {
+		start, _ := inner.place(g.Start)
+		end := inner.gapEnd(g.End)
+		if start = max(start, out.Start); start < end {
+			out.Inner = append(out.Inner, Gap{start, end})
+		}
+	}
+	return out
+}
+
+// seek moves the mapper back to before all that can touch the line at at.
+func (m *mapper) seek(at int) {
+	if m.shifts == nil {
+		m.shifts = make([]int, len(m.list)+1)
+		for i, e := range m.list {
+			m.shifts[i+1] = m.shifts[i] + len(e.New) - (e.End - e.Start)
+		}
+	}
+	m.i = sort.Search(len(m.list), func(i int) bool { return m.list[i].End >= at })
+	m.shift = m.shifts[m.i]
 }
 
 // pass takes the edit at hand as lying before what is mapped.
@@ -83,7 +155,7 @@ func (m *mapper) place(at int) (to int, covered bool) {
 // end maps the place where the span that begins at start ends: before lines
 // inserted there, and before what is written at the next line's start.
 func (m *mapper) end(start, at int) int {
-	open := at == len(m.text) && !bytes.HasSuffix(m.text, []byte("\n")) // the last line goes on
+	open := m.open(at)
 	for m.i < len(m.list) {
 		e := m.list[m.i]
 		// An empty span takes what is written at it.
@@ -100,6 +172,37 @@ func (m *mapper) end(start, at int) int {
 		m.pass()
 	}
 	return at + m.shift
+}
+
+// below maps the place where the next lines below a span go.
+func (m *mapper) below(at int) int {
+	for m.i < len(m.list) {
+		e := m.list[m.i]
+		if e.Start > at || e.Start == at && e.Side != Under || e.End > at {
+			break
+		}
+		m.pass()
+	}
+	return at + m.shift
+}
+
+// gapEnd maps the place where a gap ends: before all that is written there.
+func (m *mapper) gapEnd(at int) int {
+	for m.i < len(m.list) && m.list[m.i].Start < at {
+		if e := m.list[m.i]; e.End > at {
+			return e.Start + m.shift + len(e.New)
+		}
+		m.pass()
+	}
+	if m.open(at) && m.i < len(m.list) {
+		return at + m.shift + leadingEnding(m.list[m.i].New)
+	}
+	return at + m.shift
+}
+
+// open reports whether a line without an ending goes on at at.
+func (m *mapper) open(at int) bool {
+	return at == len(m.text) && !bytes.HasSuffix(m.text, []byte("\n"))
 }
 
 // leadingEnding returns how long the line ending is that text begins with.

@@ -22,6 +22,9 @@ type Address struct {
 	Close    *Mark
 	Section  string
 	Having   []Holding
+	// Direct says that only a block's own level is selected, and Levels that what acts
+	// there asks what that is.
+	Direct, Levels bool
 }
 
 // AddressKind is the form of an address.
@@ -55,7 +58,7 @@ type Mark struct {
 }
 
 // isScope reports whether `unless present` looks through what the address selects.
-func (a *Address) isScope() bool { return a.Kind >= Range }
+func (a *Address) isScope() bool { return a.Kind >= Range && !a.Outside }
 
 // selects returns what the address selects of what the statement acts on, and the
 // lines, from 1, of what is opened there and never closed.
@@ -68,78 +71,104 @@ func (a *Address) selects(r *run) (spans []edit.Span, unclosed []int) {
 			to = t.Count()
 		}
 		if to = min(to, t.Count()); from < to {
-			spans = cut([]edit.Span{t.Lines(from, to)}, enclosing)
+			spans = []edit.Span{t.Lines(from, to)}
 		}
 	case Section:
 		if r.in.File.markdown() {
-			spans = t.Headings(a.Section)
+			spans = t.Headings(a.Section, a.Direct)
 		} else {
 			spans = t.Sections(a.Section)
 		}
-		spans = cut(joined(a.filter(t, spans)), enclosing)
-	case Block, Paragraph:
-		spans, unclosed = a.around(t)
-		spans = cut(joined(a.filter(t, spans)), enclosing)
+		spans = joined(a.filter(t, spans))
+	case Block:
+		spans, unclosed = a.blocks(t)
+		if spans = a.filter(t, spans); a.Direct {
+			spans = apart(spans)
+		} else {
+			spans = joined(spans)
+		}
+	case Paragraph:
+		spans = joined(a.filter(t, a.paragraphs(t)))
 	default:
 		for _, e := range enclosing {
 			found, open := a.within(t, e)
-			if a.Outside && open > 0 { // where it would end is not known
-				unclosed = append(unclosed, open)
-				continue
-			}
 			if open > 0 {
 				unclosed = append(unclosed, open)
+				if a.Outside { // where it would end is not known
+					continue
+				}
 			}
 			found = joined(a.filter(t, found))
 			if a.Outside {
-				found = complement(found, e)
+				found = others(found, e)
 			}
 			spans = append(spans, found...)
 		}
 		return spans, unclosed
 	}
 	if !a.Outside {
-		return spans, unclosed
+		return cut(spans, enclosing), unclosed
 	}
 	if len(unclosed) > 0 {
 		return nil, unclosed
 	}
 	var out []edit.Span
 	for _, e := range enclosing {
-		out = append(out, complement(spans, e)...)
+		out = append(out, others(spans, e)...)
 	}
 	return out, nil
 }
 
-// around returns the blocks or the paragraphs of the lines that match, each whole.
-func (a *Address) around(t *structure.Text) (spans []edit.Span, unclosed []int) {
+// blocks returns the blocks of the lines that match, each whole, and the lines, from 1, of
+// those that are never closed.
+func (a *Address) blocks(t *structure.Text) (spans []edit.Span, unclosed []int) {
+	a.eachMatching(t, func(i int) {
+		s, ok := t.Block(i)
+		if !ok {
+			unclosed = append(unclosed, i+1)
+			return
+		}
+		if s.Direct = a.Direct; a.Direct || a.Levels {
+			s.Inner = t.Inner(i)
+		}
+		spans = append(spans, s)
+	})
+	return spans, unclosed
+}
+
+// paragraphs returns the paragraphs of the lines that match.
+func (a *Address) paragraphs(t *structure.Text) (spans []edit.Span) {
+	end := 0
+	a.eachMatching(t, func(i int) {
+		if t.Start(i) < end {
+			return
+		}
+		if s, ok := t.Paragraph(i); ok {
+			spans, end = append(spans, s), s.End
+		}
+	})
+	return spans
+}
+
+// eachMatching calls act with each line, from 0, on which the pattern matches.
+func (a *Address) eachMatching(t *structure.Text, act func(i int)) {
 	next := 0
 	a.Pattern.Find(t.Bytes, 0, len(t.Bytes), func(loc []int) bool {
-		if loc[0] < next {
-			return true
-		}
-		i := t.At(loc[0])
-		next = t.Start(i + 1)
-		s, ok := edit.Span{}, true
-		if a.Kind == Paragraph {
-			s = t.Paragraph(i)
-			next = s.End
-		} else {
-			s, ok = t.Block(i)
-		}
-		if ok {
-			spans = append(spans, s)
-		} else {
-			unclosed = append(unclosed, i+1)
+		if loc[0] >= next {
+			i := t.At(loc[0])
+			next = t.Start(i + 1)
+			act(i)
 		}
 		return true
 	})
-	return spans, unclosed
 }
 
 // within returns what the address selects of one span, and the line, from 1, of a
 // range that is never closed there, or 0.
 func (a *Address) within(t *structure.Text, e edit.Span) ([]edit.Span, int) {
+	if e.Direct && len(e.Inner) > 0 {
+		return a.amongParts(t, e)
+	}
 	switch a.Kind {
 	case FirstLines:
 		end := e.Start
@@ -195,7 +224,7 @@ func (a *Address) linesWith(text []byte, e edit.Span) (spans []edit.Span) {
 		for range a.Below {
 			spans[i].End = lines.Next(text, spans[i].End, e.End)
 		}
-		spans[i].Last = spans[i].End
+		spans[i].Last, spans[i].Below = spans[i].End, spans[i].End
 	}
 	return spans
 }
@@ -212,7 +241,8 @@ func (a *Address) filter(t *structure.Text, spans []edit.Span) []edit.Span {
 
 // held returns what tells whether a span holds a match.
 func held(text []byte, p *pattern.Pattern, spans []edit.Span) func(edit.Span) bool {
-	if p.SpansLines() || len(spans) < 2 { // a match may end outside a span
+	direct := func(s edit.Span) bool { return s.Direct }
+	if p.SpansLines() || len(spans) < 2 || slices.ContainsFunc(spans, direct) { // a match may end outside a span
 		return func(s edit.Span) bool { return p.Has(text, s.Start, s.End) }
 	}
 	lo, hi := spans[0].Start, spans[0].End
@@ -247,9 +277,10 @@ func eachLine(text []byte, spans []edit.Span) (all []edit.Span) {
 func joined(spans []edit.Span) []edit.Span {
 	var out []edit.Span
 	for _, s := range spans {
-		if n := len(out); n > 0 && (s.Start < out[n-1].End || s == out[n-1]) {
+		if n := len(out); n > 0 && (s.Start < out[n-1].End || s.Start == out[n-1].Start && s.End == out[n-1].End) {
 			if s.End > out[n-1].End {
-				out[n-1].End, out[n-1].Last = s.End, s.Last
+				out[n-1].End, out[n-1].Last, out[n-1].Below = s.End, s.Last, s.Below
+				out[n-1].Inner = append(out[n-1].Inner, s.Inner...)
 			}
 			continue
 		}
@@ -258,8 +289,34 @@ func joined(spans []edit.Span) []edit.Span {
 	return out
 }
 
-// cut returns the parts of spans that lie in the enclosing ones, both ordered and
-// apart.
+// apart makes ordered blocks, of which only the own level counts, one where they share a line
+// of it; others may lie within each other's gaps.
+func apart(spans []edit.Span) []edit.Span {
+	var out []edit.Span
+	var open []int // of out, each within the one before
+	for _, s := range spans {
+		for len(open) > 0 && out[open[len(open)-1]].End <= s.Start {
+			open = open[:len(open)-1]
+		}
+		if len(open) > 0 && out[open[len(open)-1]].Holds(s.Start) {
+			if o := &out[open[len(open)-1]]; s.End > o.End {
+				for _, g := range s.Inner {
+					if g.Start >= o.End {
+						o.Inner = append(o.Inner, g)
+					}
+				}
+				o.End, o.Last, o.Below = s.End, s.Last, s.Below
+			}
+			continue
+		}
+		open = append(open, len(out))
+		out = append(out, s)
+	}
+	return out
+}
+
+// cut returns the parts of spans that lie in the enclosing ones, both in the order of their
+// beginnings.
 func cut(spans, enclosing []edit.Span) (out []edit.Span) {
 	i := 0
 	for _, e := range enclosing {
@@ -270,13 +327,80 @@ func cut(spans, enclosing []edit.Span) (out []edit.Span) {
 			if s.Start >= e.End {
 				break
 			}
-			c := edit.SpanOf(max(s.Start, e.Start), min(s.End, e.End))
-			if s.Last < s.End && s.End <= e.End {
-				c.Last = max(s.Last, c.Start)
+			if c, ok := common(s, e); ok {
+				out = append(out, c)
 			}
-			out = append(out, c)
 		}
 	}
+	return out
+}
+
+// common returns the part of a span that lies in an enclosing one; false where there is
+// none.
+func common(s, e edit.Span) (edit.Span, bool) {
+	c := edit.SpanOf(max(s.Start, e.Start), min(s.End, e.End))
+	if s.Last < s.End && s.End <= e.End {
+		c.Last = max(s.Last, c.Start)
+	}
+	c.Direct = s.Direct || e.Direct
+	for _, g := range gaps(s, e) {
+		switch {
+		case g.End <= c.Start || c.End <= g.Start:
+		case !c.Direct:
+			c.Inner = append(c.Inner, edit.Gap{Start: max(g.Start, c.Start), End: min(g.End, c.End)})
+		case g.Start <= c.Start:
+			c.Start = g.End
+		case g.End >= c.End:
+			c.End, c.Below = g.Start, g.Start
+			c.Last = min(c.Last, c.End)
+		default:
+			c.Inner = append(c.Inner, g)
+		}
+	}
+	return c, c.Start < c.End
+}
+
+// gaps returns what is passed over in one of two spans, in order; where nothing is, what is
+// deeper than the first one's own level.
+func gaps(s, e edit.Span) []edit.Gap {
+	if !s.Direct && !e.Direct {
+		return s.Inner
+	}
+	var all []edit.Gap
+	for _, of := range []edit.Span{s, e} {
+		if of.Direct {
+			all = append(all, of.Inner...)
+		}
+	}
+	slices.SortFunc(all, func(a, b edit.Gap) int { return a.Start - b.Start })
+	var out []edit.Gap
+	for _, g := range all {
+		if n := len(out); n > 0 && g.Start < out[n-1].End {
+			out[n-1].End = max(out[n-1].End, g.End)
+		} else {
+			out = append(out, g)
+		}
+	}
+	return out
+}
+
+// others returns the runs of lines of e that no span holds, each with what e passes over.
+func others(spans []edit.Span, e edit.Span) []edit.Span {
+	return cut(complement(parts(spans), e), []edit.Span{e})
+}
+
+// parts returns the runs of lines that spans act on, in the order of their places.
+func parts(spans []edit.Span) []edit.Span {
+	if !slices.ContainsFunc(spans, func(s edit.Span) bool { return s.Direct }) {
+		return spans
+	}
+	var out []edit.Span
+	for _, s := range spans {
+		for from, to := range s.Parts() {
+			out = append(out, edit.SpanOf(from, to))
+		}
+	}
+	slices.SortFunc(out, func(a, b edit.Span) int { return a.Start - b.Start })
 	return out
 }
 
@@ -284,7 +408,7 @@ func cut(spans, enclosing []edit.Span) (out []edit.Span) {
 func complement(spans []edit.Span, e edit.Span) (out []edit.Span) {
 	at := e.Start
 	for _, s := range spans {
-		if s.End <= at {
+		if s.End <= at || s.Start == s.End {
 			continue
 		}
 		if s.Start >= e.End {

@@ -40,7 +40,7 @@ func (a *Assertion) each(r *run, act func(loc []int)) {
 		depth++
 	}
 	if depth == len(a.Addresses) {
-		for _, span := range r.spans() {
+		for _, span := range r.parts() {
 			a.Pattern.Find(r.text.Bytes, span.Start, span.End, func(loc []int) bool {
 				act(loc)
 				return true

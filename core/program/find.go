@@ -12,8 +12,8 @@ type Match struct {
 }
 
 // Find returns what the program's assertions look for in a text, in the order of
-// its places.
-func (p *Program) Find(in Input) []Match {
+// its places, and what is unreadable in it.
+func (p *Program) Find(in Input) ([]Match, []Note) {
 	var found []Match
 	r := p.start(in)
 	for _, rule := range p.Rules {
@@ -27,12 +27,12 @@ func (p *Program) Find(in Input) []Match {
 			})
 		}
 	}
-	return inOrder(found)
+	return inOrder(found), r.result.Unreadable
 }
 
 // Matches returns where the program's rules would change a text, each on the text
-// as it is, in the order of its places.
-func (p *Program) Matches(in Input) []Match {
+// as it is, in the order of its places, and what is unreadable in it.
+func (p *Program) Matches(in Input) ([]Match, []Note) {
 	var found []Match
 	in.Decide = func(c Proposal) Answer {
 		first, last := c.Edits[0], c.Edits[len(c.Edits)-1]
@@ -45,8 +45,8 @@ func (p *Program) Matches(in Input) []Match {
 		found = append(found, m)
 		return Answer{Leave: true}
 	}
-	p.Run(in)
-	return inOrder(found)
+	made := p.Run(in)
+	return inOrder(found), made.Unreadable
 }
 
 func inOrder(found []Match) []Match {
@@ -60,11 +60,19 @@ func inOrder(found []Match) []Match {
 }
 
 // Expand returns a template's text for the count-th match, from 1, of a text, which
-// stands on the line, from 1.
-func (t *Template) Expand(text []byte, m Match, f File, count, line int) (string, error) {
+// stands on the line, from 1. The counters are those of all texts so far, and are changed.
+func (t *Template) Expand(text []byte, m Match, f File, count, line int, all *Counters) (string, error) {
+	if all.changes == nil {
+		*all = all.next(1)
+	}
+	all.changes[0]++
 	out, err := t.expand(nil, &filling{
-		text: text, loc: m.Groups, count: count, countAll: count, file: f, ending: "\n",
+		text: text, loc: m.Groups, count: count, countAll: all.changes[0], file: f, ending: "\n",
 		line: func() int { return line },
+		pseudonym: func(matched string) int {
+			n, _ := all.pseudonym(0, matched)
+			return n
+		},
 	})
 	return string(out), err
 }

@@ -14,40 +14,60 @@ type Delete struct{}
 func (Delete) do(r *run) {
 	c := r.changes()
 	for _, s := range r.spans() {
-		c.offer(edit.Edit{Start: s.Start, End: s.End})
+		var edits edit.List
+		for from, to := range s.Parts() {
+			edits = append(edits, edit.Edit{Start: from, End: to})
+		}
+		c.offer(edits...)
 	}
+	c.commitLines()
+}
+
+// commitLines is commit for a statement that adds or takes whole lines.
+func (c *changes) commitLines() {
+	c.order()
 	c.keepEnd()
 	c.commit()
 }
 
-// keepEnd sees to it that a file whose last line has no ending stays one where the
-// changes take that line: then the line that comes last gives up its own.
+// keepEnd sees to it that the last line has an ending, or none, as the run read it, where
+// the statement takes that line or adds one behind it. A last line that is empty keeps its
+// ending, without which there would be no line.
 func (c *changes) keepEnd() {
-	text := c.run.text.Bytes
-	n := len(c.edits) - 1
-	if n < 0 || lines.Ending(text) != "" || c.edits[n].End != len(text) || len(c.edits[n].New) > 0 {
+	text, last := c.run.text.Bytes, len(c.edits)-1
+	if last < 0 || c.edits[last].End != len(text) {
 		return
 	}
-	for n > 0 && len(c.edits[n-1].New) == 0 && c.edits[n-1].End == c.edits[n].Start {
-		c.edits[n-1].End = c.edits[n].End
-		c.edits = c.edits[:n]
-		n--
+	first := last // of the edits that meet at the end
+	for ; len(c.edits[last].New) == 0; last-- {
+		first = last
+		if last == 0 || c.edits[last-1].End != c.edits[last].Start {
+			if before := c.edits[first].Start; !c.run.ended {
+				c.edits[first].Start = len(withoutLastEnding(text[:before]))
+				end := before - len(lines.Ending(text[:before]))
+				if last > 0 && c.edits[last-1].End == end && !lines.AtStart(c.edits[last-1].New, len(c.edits[last-1].New)) {
+					c.edits[first].Start = end // an empty line that the statement writes on
+				}
+			}
+			return
+		}
 	}
-	last := &c.edits[n]
-	if n > 0 && c.edits[n-1].End == last.Start {
-		c.edits[n-1].New = withoutLastEnding(c.edits[n-1].New)
-		return
+	e := &c.edits[last]
+	switch ending := lines.Ending(e.New); {
+	case c.run.ended && ending == "":
+		e.New = append(bytes.Clone(e.New), c.run.lineEnding()...)
+	case !c.run.ended && !(ending == string(e.New) && lines.AtStart(text, e.Start)):
+		e.New = withoutLastEnding(e.New)
 	}
-	last.Start = len(withoutLastEnding(text[:last.Start]))
 }
 
-// withoutLastEnding drops the last line's ending, unless the line is blank and so
-// might be lost.
+// withoutLastEnding drops the ending of a text's last line, unless the line is empty.
 func withoutLastEnding(text []byte) []byte {
-	if lines.Blank(text[lines.Previous(text, 0, len(text)):]) {
+	body := bytes.TrimSuffix(text, []byte(lines.Ending(text)))
+	if lines.AtStart(body, len(body)) {
 		return text
 	}
-	return bytes.TrimSuffix(text, []byte(lines.Ending(text)))
+	return body
 }
 
 // Insert is a compiled `insert`.
@@ -77,14 +97,16 @@ func (s *Insert) do(r *run) {
 	}
 	written := map[int]bool{} // where scopes begin that have the lines by now
 	for _, span := range spans {
-		at := span.Start
+		at, side := span.Start, edit.Outside
 		switch s.Where {
-		case Below, End:
+		case Below:
+			at, side = span.Below, edit.Under
+		case End:
 			at = span.End
 		case Top:
 			at = topOf(text)
 		}
-		fresh, ok := f.fill(s.Text, at, nil)
+		fresh, ok := f.fillLine(s.Text, at)
 		if !ok {
 			continue
 		}
@@ -93,11 +115,15 @@ func (s *Insert) do(r *run) {
 			f.taken(false)
 			continue
 		}
-		ok = c.offer(edit.Edit{Start: at, End: at, New: r.asLines(fresh, at), Side: edit.Outside})
+		ok = c.offer(edit.Edit{Start: at, End: at, New: r.asLines(fresh, at), Side: side})
 		f.taken(ok)
+		f.inserted(ok, fresh)
 		written[scope.Start] = written[scope.Start] || ok
 	}
-	c.commit()
+	if s.Where == Below { // of blocks that end at one place the innermost comes first
+		slices.Reverse(c.edits)
+	}
+	c.commitLines()
 }
 
 // topOf returns where lines at the top go: below a #! line or an XML declaration.
@@ -111,7 +137,12 @@ func topOf(text []byte) int {
 // present reports whether the scope around a span, or the place itself, already
 // has the lines.
 func (s *Insert) present(r *run, scope edit.Span, at int, wanted []byte) bool {
-	return hasLines(r.text.Bytes[scope.Start:scope.End], wanted) || standsAt(r.text.Bytes, at, wanted, s.Where == Below)
+	for from, to := range scope.Parts() {
+		if hasLines(r.text.Bytes[from:to], wanted) {
+			return true
+		}
+	}
+	return standsAt(r.text.Bytes, at, wanted, s.Where == Below)
 }
 
 // scope returns what `unless present` looks through.
@@ -123,14 +154,17 @@ func (s *Insert) scope(r *run, span edit.Span) edit.Span {
 }
 
 // scopeOf returns the innermost section, block, paragraph or range around a span,
-// else the whole file.
+// else the whole file, as always under `outside`.
 func (r *run) scopeOf(span edit.Span) edit.Span {
-	for i := len(r.stack) - 1; i >= 0; i-- {
-		if !r.stack[i].scope {
+	if slices.ContainsFunc(r.stack, func(s selection) bool { return s.address.Outside }) {
+		return r.whole()
+	}
+	for _, sel := range slices.Backward(r.stack) {
+		if !sel.address.isScope() {
 			continue
 		}
-		for _, s := range r.stack[i].spans {
-			if s.Start <= span.Start && span.End <= s.End {
+		for _, s := range slices.Backward(sel.spans) {
+			if s.Start <= span.Start && span.End <= s.End && (s.Start == s.End || s.Holds(span.Start)) {
 				return s
 			}
 		}
@@ -183,12 +217,12 @@ func standsAt(text []byte, at int, wanted []byte, below bool) bool {
 	return start < at && linesAt(text[start:at], wanted)
 }
 
-// asLines makes whole lines of fresh for insertion at a line's edge: an ending
-// behind, or before where they come after a last line that has none.
+// asLines makes whole lines of fresh for insertion at a line's edge: an ending behind, and
+// one before where they come after a last line that has none.
 func (r *run) asLines(fresh []byte, at int) []byte {
 	text := r.text.Bytes
 	if at == len(text) && at > 0 && text[at-1] != '\n' {
-		return append([]byte(r.lineEnding()), fresh...)
+		fresh = slices.Concat([]byte(r.lineEnding()), fresh)
 	}
 	return append(fresh, r.lineEnding()...)
 }
@@ -205,15 +239,19 @@ func (s *Rewrite) do(r *run) {
 			continue
 		}
 		e := edit.Edit{Start: span.Start, End: span.End}
-		switch {
+		switch ending := lines.Ending(text[:span.End]); {
 		case span.Start == span.End:
 			e.New = r.asLines(fresh, span.Start)
+		case ending == "":
+			if e.New = append(fresh, r.lineEnding()...); !r.ended {
+				e.New = withoutLastEnding(e.New)
+			}
 		default:
-			e.New = append(fresh, lines.Ending(text[:span.End])...)
+			e.New = append(fresh, ending...)
 		}
 		f.taken(c.offer(e))
 	}
-	c.commit()
+	c.commitLines()
 }
 
 // Comment is a compiled `comment out`, or `uncomment` where Out is not set.
@@ -231,20 +269,33 @@ func (s *Comment) do(r *run) {
 			continue
 		}
 		var edits edit.List
-		for at := span.Start; at < span.End; {
-			next := lines.Next(text, at, span.End)
-			line := text[at:next]
-			place := at + len(lines.Indentation(line))
-			marked := bytes.HasPrefix(text[place:next], mark)
-			switch {
-			case s.Out && !marked && !lines.Blank(line):
-				edits = append(edits, edit.Edit{Start: place, End: place, New: mark})
-			case !s.Out && marked:
-				edits = append(edits, edit.Edit{Start: place, End: place + len(mark)})
-			}
-			at = next
+		for from, to := range span.Parts() {
+			edits = s.marks(edits, text, from, to, mark)
 		}
 		f.taken(c.offer(edits...))
 	}
 	c.commit()
+}
+
+// marks appends the edits that put the mark on lines, or take it from them with one space
+// behind it.
+func (s *Comment) marks(edits edit.List, text []byte, from, to int, mark []byte) edit.List {
+	for at := from; at < to; {
+		next := lines.Next(text, at, to)
+		line := lines.Content(text[at:next])
+		place := at + len(lines.Indentation(line))
+		bare, marked := bytes.CutPrefix(text[place:at+len(line)], mark)
+		switch {
+		case s.Out && !marked && !lines.Blank(line):
+			edits = append(edits, edit.Edit{Start: place, End: place, New: mark})
+		case !s.Out && marked:
+			end := place + len(mark)
+			if bytes.HasPrefix(bare, []byte(" ")) {
+				end++
+			}
+			edits = append(edits, edit.Edit{Start: place, End: end})
+		}
+		at = next
+	}
+	return edits
 }

@@ -12,12 +12,29 @@ import (
 // statement does what a statement does to the model's lines.
 func (m *model) statement(n script.Node) {
 	spans := m.spans()
-	switch n.(type) {
-	case *script.Delete, *script.Transfer, *script.Squeeze, *script.Settle:
-		if k := len(m.lines); k > 0 && m.lines[k-1].end == "" {
-			defer m.keepEnd(m.lines[k-1])
+	var was *modelLine
+	before := m.String()
+	if k := len(m.lines); k > 0 {
+		was = m.lines[k-1]
+	}
+	m.act(n, spans)
+	if k := len(m.lines); k > 0 && m.lines[k-1] != was && m.String() != before {
+		last := m.lines[k-1]
+		switch {
+		case m.ended && last.end == "":
+			last.end = m.ending
+		case !m.ended && last.text != "":
+			last.end = ""
+		case !m.ended && last.end == "":
+			last.end = m.ending
 		}
 	}
+	if k := len(m.lines); k > 0 && m.lines[k-1].text == "" && m.lines[k-1].end == "" {
+		m.lines = m.lines[:k-1]
+	}
+}
+
+func (m *model) act(n script.Node, spans []modelSpan) {
 	switch n := n.(type) {
 	case *script.Replace:
 		m.replace(n, spans)
@@ -32,12 +49,14 @@ func (m *model) statement(n script.Node) {
 			m.rewrite(s, strings.Split(n.Text.Raw, "\n"))
 		}
 	case *script.Settle:
-		var before []string
-		for _, l := range m.lines {
-			before = append(before, l.text)
+		var acts []func()
+		for _, s := range m.wholes() {
+			if act := m.settle(n, s); act != nil {
+				acts = append(acts, act)
+			}
 		}
-		for _, s := range slices.Backward(spans) {
-			m.settle(n, s, before)
+		for _, act := range acts {
+			act()
 		}
 	case *script.Comment:
 		for _, s := range spans {
@@ -48,7 +67,7 @@ func (m *model) statement(n script.Node) {
 				case n.Out && !marked && strings.TrimSpace(inside) != "":
 					l.text = indent + n.Mark.Raw + inside
 				case !n.Out && marked:
-					l.text = indent + inside[len(n.Mark.Raw):]
+					l.text = indent + strings.TrimPrefix(inside[len(n.Mark.Raw):], " ")
 				}
 			}
 		}
@@ -88,14 +107,7 @@ func (m *model) statement(n script.Node) {
 		if k := len(m.lines); k > 0 && m.lines[k-1].end == "" {
 			m.lines[k-1].end = m.ending
 		}
-	}
-}
-
-// keepEnd sees to it that a file whose last line has no ending stays one when that
-// line is gone.
-func (m *model) keepEnd(was *modelLine) {
-	if k := len(m.lines); k > 0 && m.lines[k-1] != was && !m.blank(k-1) {
-		m.lines[k-1].end = ""
+		m.ended = true
 	}
 }
 
@@ -158,7 +170,7 @@ func (m *model) insert(n *script.Insert, spans []modelSpan) {
 		if n.Where == script.End {
 			at = len(m.lines)
 		}
-		if !n.UnlessPresent || !m.scopeHas(modelSpan{0, len(m.lines), false}, want) {
+		if !n.UnlessPresent || !m.scopeHas(modelSpan{to: len(m.lines)}, want) {
 			m.putAll(at, want)
 		}
 		return
@@ -167,25 +179,42 @@ func (m *model) insert(n *script.Insert, spans []modelSpan) {
 	// one scope takes them once.
 	var places []int
 	taken := map[int]bool{}
-	for _, s := range spans {
+	for _, s := range m.wholes() {
 		at := s.from
 		if n.Where == script.Below {
-			at = s.to
+			at = m.below2(s.to)
 		}
 		scope := m.scope(s)
+		present := false
+		for _, part := range scope {
+			present = present || m.scopeHas(part, want)
+		}
 		adjacent := modelSpan{from: max(at-len(want), 0), to: at}
 		if n.Where == script.Below {
 			adjacent = modelSpan{from: at, to: min(at+len(want), len(m.lines))}
 		}
-		if n.UnlessPresent && (taken[scope.from] || m.scopeHas(scope, want) || m.scopeHas(adjacent, want)) {
+		if n.UnlessPresent && (taken[scope[0].from] || present || m.scopeHas(adjacent, want)) {
 			continue
 		}
-		taken[scope.from] = true
+		taken[scope[0].from] = true
 		places = append(places, at)
 	}
+	slices.Sort(places)
 	for _, at := range slices.Backward(places) {
-		m.putAll(at, want)
+		if n.Where == script.Below && m.level > 0 {
+			m.putUnder(at, want)
+		} else {
+			m.putAll(at, want)
+		}
 	}
+}
+
+// below2 is below for the innermost address, if there is one.
+func (m *model) below2(to int) int {
+	if m.level == 0 || to == 0 {
+		return to
+	}
+	return m.below(m.level-1, to)
 }
 
 func (m *model) putAll(at int, lines []string) {
@@ -199,68 +228,221 @@ func (m *model) rewrite(s modelSpan, want []string) {
 		m.putAll(s.from, want)
 		return
 	}
+	same := len(want) == s.to-s.from
+	for i, l := range m.lines[s.from:s.to] {
+		same = same && l.text == want[i] && (l.end == m.ending || i == len(want)-1)
+	}
+	if same {
+		return
+	}
 	m.open(s)
 	last := *m.lines[s.to-1]
 	fresh := make([]*modelLine, len(want))
 	for i, text := range want {
-		fresh[i] = &modelLine{text: text, end: m.ending, in: slices.Clone(last.in)}
+		fresh[i] = &modelLine{text: text, end: m.ending, in: slices.Clone(last.in), under: slices.Clone(last.under)}
 	}
 	fresh[len(fresh)-1].end = last.end
 	m.lines = slices.Concat(m.lines[:s.from], fresh, m.lines[s.to:])
 }
 
-func (m *model) settle(n *script.Settle, s modelSpan, before []string) {
-	indented := func(like string) string {
-		indent := like[:len(like)-len(strings.TrimLeft(like, " \t"))]
-		if strings.TrimLeft(n.Text.Raw, " \t") != n.Text.Raw {
-			indent = ""
-		}
-		return indent + n.Text.Raw
+// innermost returns the address around the statement, nil for none.
+func (m *model) innermost() *script.Address {
+	if m.level == 0 {
+		return nil
 	}
-	first := -1
+	return m.within[m.level-1]
+}
+
+// settle returns what makes one line of a span the one, nil for nothing.
+func (m *model) settle(n *script.Settle, s modelSpan) func() {
+	a := m.innermost()
+	inBlock := a != nil && a.Kind == script.Block && !a.Outside
+	if a != nil && !a.Outside && s.to-s.from == 1 && a.Kind != script.Section && a.Kind != script.Paragraph {
+		return nil
+	}
+	own := func(i int) bool {
+		if !inBlock {
+			return a == nil || m.lines[i].in[m.level-1] == m.lines[s.from].in[m.level-1]
+		}
+		gap := m.gap(s, i)
+		return gap == 0 || i > 0 && m.gap(s, i-1) != gap // the first of a run opens it
+	}
+	opens := func(i int) bool {
+		if inBlock && (i == s.from || s.closed && i == s.to-1) {
+			return true
+		}
+		b, ok := m.block(i)
+		return ok && b.to > i+1
+	}
+	var found []int
+	opening := false
 	for i := s.from; i < s.to; i++ {
-		switch {
-		case !m.has(i, n.Pattern):
-		case first < 0:
-			first = i
-		default:
-			m.lines = slices.Delete(m.lines, i, i+1)
-			i, s.to = i-1, s.to-1
+		if !own(i) || !m.has(i, n.Pattern) {
+			continue
+		}
+		if opens(i) {
+			opening = true
+		} else {
+			found = append(found, i)
 		}
 	}
-	for i := s.from; i < s.to && first < 0 && n.Commented != nil; i++ {
+	if len(found) == 0 && opening {
+		return nil
+	}
+	bare := 0
+	for i := s.from; i < s.to && len(found) == 0 && n.Commented != nil; i++ {
 		inside := strings.TrimLeft(m.lines[i].text, " \t")
-		bare := strings.TrimLeft(inside, n.Commented.Raw)
-		if bare != inside && len(m.find(strings.TrimLeft(bare, " \t"), n.Pattern)) > 0 {
-			first = i
+		text := strings.TrimLeft(inside, n.Commented.Raw)
+		if own(i) && text != inside && !opens(i) {
+			text = strings.TrimLeft(text, " \t")
+			indentation := m.lines[i].text[:len(m.lines[i].text)-len(inside)]
+			if len(m.find(text, n.Pattern))+len(m.find(indentation+text, n.Pattern)) > 0 {
+				found, bare = append(found, i), len(m.lines[i].text)-len(text)
+			}
 		}
 	}
-	if first >= 0 {
-		m.lines[first].text = indented(m.lines[first].text)
-		return
+	if len(found) > 0 {
+		old := m.lines[found[0]].text
+		text, ok := m.settled(n, indentation(old), old, bare)
+		if !ok {
+			m.failed = true
+			return nil
+		}
+		if inBlock && !s.closed && indent(text) <= indent(m.lines[s.from].text) {
+			return nil
+		}
+		one := m.lines[found[0]]
+		gone := map[*modelLine]bool{}
+		for _, i := range found[1:] {
+			gone[m.lines[i]] = true
+		}
+		return func() {
+			one.text = text
+			m.lines = slices.DeleteFunc(m.lines, func(l *modelLine) bool { return gone[l] })
+		}
 	}
+	return m.settleBehind(n, s, inBlock)
+}
+
+// gap returns in which run of lines deeper than a span's own level line i is, 0 for none.
+func (m *model) gap(s modelSpan, i int) int {
+	return m.inner[m.level-1][deeperLine{m.lines[s.from].in[m.level-1] / 2, m.lines[i]}]
+}
+
+func indentation(s string) string { return s[:len(s)-len(strings.TrimLeft(s, " \t"))] }
+
+// settled returns the line that settle writes.
+func (m *model) settled(n *script.Settle, indentation, old string, bare int) (string, bool) {
+	texts := []string{indentation + n.Text.Raw, n.Text.Raw}
+	if strings.TrimLeft(n.Text.Raw, " \t") != n.Text.Raw {
+		texts = texts[1:]
+	}
+	for _, text := range texts {
+		if at := trailing(old, bare); n.KeepComment && at >= 0 && trailing(text, 0) < 0 {
+			space := old[len(strings.TrimRight(old[:at], " \t")):at]
+			if !strings.Contains(space, "\t") {
+				space = strings.Repeat(" ", max(len([]rune(old[:at]))-len([]rune(text)), 1))
+			}
+			if with := text + space + old[at:]; len(m.find(with, n.Pattern)) > 0 {
+				return with, true
+			}
+		}
+		if len(m.find(text, n.Pattern)) > 0 {
+			return text, true
+		}
+	}
+	return "", false
+}
+
+// trailing returns where a comment begins behind something in line[from:], or -1.
+func trailing(line string, from int) int {
+	for at := from + 1; at < len(line); at++ {
+		if line[at] == '#' && (line[at-1] == ' ' || line[at-1] == '\t') && strings.TrimSpace(line[from:at]) != "" {
+			return at
+		}
+	}
+	return -1
+}
+
+// settleBehind adds the line at a span's end.
+func (m *model) settleBehind(n *script.Settle, s modelSpan, inBlock bool) func() {
 	end := s.to
 	if s.closed {
-		if end--; end == s.from {
-			return
-		}
+		end--
 	}
 	for end > s.from && m.blank(end-1) {
 		end--
 	}
-	if end == s.from {
-		like := (*modelLine)(nil)
-		if s.from < s.to {
-			like = m.lines[s.from]
+	for level, a := range m.within[:m.level] {
+		shifts := a.Outside || a.Kind < script.Range || a.Kind == script.Until
+		edge := end > 0 && m.lines[end-1].in[level] >= 0 && m.around(level, end, m.lines[end-1].in[level]) < 0
+		if shifts && (level == m.level-1 || edge) {
+			return nil
 		}
-		m.put(end, n.Text.Raw, like)
-		return
 	}
-	text := indented(m.lines[end-1].text)
-	if end < len(before) && before[end] == text { // it stands there already
-		return
+	if end == s.from {
+		text, ok := m.settled(n, "", "", 0)
+		if m.failed = m.failed || !ok; !ok {
+			return nil
+		}
+		if s.from == s.to { // of an empty file
+			return func() { m.put(end, text, nil) }
+		}
+		before := m.lines[end]
+		return func() { m.put(slices.Index(m.lines, before), text, before) }
 	}
-	m.put(end, text, m.lines[end-1])
+	blanks := indentation(m.lines[end-1].text)
+	if inBlock {
+		blanks = m.ownIndentation(s, end)
+	}
+	text, ok := m.settled(n, blanks, "", 0)
+	if m.failed = m.failed || !ok; !ok {
+		return nil
+	}
+	if inBlock && !s.closed {
+		for i := s.from + 1; i < s.to; i++ {
+			if b, ok := m.block(i); m.gap(s, i) > 0 && m.gap(s, i-1) != m.gap(s, i) && ok && b.to > s.to {
+				return nil
+			}
+		}
+		if indent(text) <= indent(m.lines[s.from].text) {
+			return nil
+		}
+	}
+	first, last := m.lines[s.from], m.lines[end-1]
+	return func() { m.put(slices.Index(m.lines, last)+1, text, first) } // first is in all the spans that this one is in
+}
+
+// ownIndentation returns that of the last line at a block's own level.
+func (m *model) ownIndentation(s modelSpan, end int) string {
+	own, any, found := "", false, false
+	for i := s.from + 1; i < end; i++ {
+		l := m.lines[i]
+		gap := m.gap(s, i)
+		goesOn := strings.HasPrefix(strings.TrimSpace(l.text), "}") && strings.Count(code(l.text), "{") > strings.Count(code(l.text)[strings.Index(code(l.text)+"{", "{"):], "}")
+		if gap > 0 && m.gap(s, i-1) == gap || m.blank(i) || goesOn || found && comment(l.text) {
+			continue
+		}
+		own, any, found = indentation(l.text), true, found || !comment(l.text)
+	}
+	head := indentation(m.lines[s.from].text)
+	if any && (found || len(own) > len(head)) {
+		return own
+	}
+	step := ""
+	for i, l := range m.lines {
+		blanks := indentation(l.text)
+		if blanks == "" || m.blank(i) || comment(l.text) || strings.HasPrefix(l.text[len(blanks):], "*") {
+			continue
+		}
+		if step == "" || indent(blanks) < indent(step) {
+			step = blanks
+		}
+	}
+	if step == "" {
+		step = "    "
+	}
+	return head + step
 }
 
 func (m *model) transfer(n *script.Transfer, spans []modelSpan) {
@@ -293,6 +475,16 @@ func (m *model) transfer(n *script.Transfer, spans []modelSpan) {
 	}
 	if n.Dest.Below {
 		at++
+	}
+	for level := range m.level {
+		if at == 0 || !n.Dest.Below {
+			break
+		}
+		if id := stay[at-1].in[level]; id >= 0 && (at == len(stay) || stay[at].in[level] != id) {
+			for at < len(stay) && stay[at].under[level] == id {
+				at++
+			}
+		}
 	}
 	if at == len(stay) && m.lines[len(m.lines)-1] == stay[at-1] && stay[at-1].end == "" {
 		stay[at-1].end = m.ending

@@ -18,9 +18,11 @@ type Program struct {
 	// Sequential says that texts must be run one after the other, in path order, since
 	// a rule counts through all of them.
 	Sequential bool
-	Statements int      // how many statements count their changes
-	Tables     []*Table // that statements replace from
-	Addresses  []string // the places of all addresses in their scripts, by Address.Index
+	// AllowUnreadable lets a text be written in which something is opened and never closed.
+	AllowUnreadable bool
+	Statements      int      // how many statements count their changes
+	Tables          []*Table // that statements replace from
+	Addresses       []string // the places of all addresses in their scripts, by Address.Index
 }
 
 // Rule is a compiled rule; a statement outside any rule is one by itself.
@@ -72,6 +74,8 @@ func (f File) syntax() structure.Syntax {
 		return structure.StyleSheet
 	case ".xml", ".svg", ".xsd", ".xsl", ".xslt", ".plist", ".pom", ".xhtml", ".rng", ".wsdl":
 		return structure.XML
+	case ".toml":
+		return structure.TOML
 	}
 	return structure.Plain
 }

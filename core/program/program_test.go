@@ -25,7 +25,10 @@ func compileText(t testing.TB, text string) *program.Program {
 }
 
 // generator writes statements and texts of a small world, in which much matches.
-type generator struct{ *rand.Rand }
+type generator struct {
+	*rand.Rand
+	direct bool // statements are under `directly`
+}
 
 func (g generator) one(of ...string) string { return of[g.IntN(len(of))] }
 
@@ -39,6 +42,12 @@ func (g generator) pattern() string {
 		p += " ignoring case"
 	}
 	return p
+}
+
+// settle writes a settle whose line its pattern finds, at least with some indentation.
+func (g generator) settle() string {
+	return "settle " + g.one(`text "ab"`, `regex '^ab'`, `regex '^\s*ab\b'`, `text "="`, `regex 'a+'`, `word "ab"`, `regex '^\s+ab'`, `regex 'b|$'`, `text "b" not followed by text "-"`, `word "AB" ignoring case`) +
+		` as ` + g.one(`"ab = 1"`, `"ab = 1"`, `"  ab = 1"`, `"ab = 1 # c"`) + g.one("", ` commented by "#"`) + g.one("", ` keeping comment`)
 }
 
 func (g generator) mark() string {
@@ -70,19 +79,24 @@ func (g generator) statement(addressed, last bool) string {
 		"replace " + g.pattern() + ` with "` + g.one("x", "depot-3", "", "<{=0}>", "{=count}", "{=line} b") + `"` + g.one("", "", " first", " last", " occurrence 2", " occurrences 2 to 3", " first in file", " last in file", " occurrences 2 to last in file"),
 		`replace word "depot-3" with "ab" keeping case`,
 		"remove " + g.pattern(),
-		"rewrite as " + g.one(`"new"`, "\n| one\n|   two\n"),
-		"settle " + g.pattern() + ` as "ab = 1"` + g.one("", ` commented by "#"`),
+		g.settle(), g.settle(),
+		"insert " + g.one("above", "below", "below") + g.one(` "ab"`, ` "x {"`, "\n| ab\n|\n") + g.one("", " unless present"),
 		`comment out with "# "`, `uncomment "#"`, "squeeze blank lines", "trim line ends",
 	}
+	if !g.direct {
+		all = append(all, "rewrite as "+g.one(`"new"`, "\n| one\n|   two\n", "\n| one\n|\n"))
+	}
 	if last {
-		all = append(all, "squeeze blank lines to 0",
-			"insert "+g.one("above", "below")+g.one(` "ab"`, "\n| ab\n| new\n")+g.one("", " unless present"))
+		all = append(all, "squeeze blank lines to 0")
 	}
 	if !addressed {
 		all = append(all, `insert at top "ab" unless present`, `insert at end "new"`, "use line endings lf", "use line endings crlf", "use final line ending")
 	} else if last {
-		all = append(all, "delete", "delete", g.one("copy", "move")+g.one(" above", " below")+
-			g.one(" first line", " last line", " line 3", " lines with "+g.pattern()))
+		all = append(all, "delete", "delete")
+		if !g.direct {
+			all = append(all, g.one("copy", "move")+g.one(" above", " below")+
+				g.one(" first line", " last line", " line 3", " lines with "+g.pattern()))
+		}
 	}
 	return g.one(all...)
 }
@@ -124,43 +138,55 @@ func (g generator) text() string {
 		}
 		b.WriteString(g.one("\n", "\n", "\r\n"))
 	}
-	if g.IntN(3) == 0 { // a last line that no statement leaves empty, which would be no line
-		b.WriteString("depot-3 zz")
-	}
-	return b.String()
+	return b.String() + g.lastLine()
+}
+
+// lastLine is one that has no ending, and that no statement leaves empty, as which it would
+// be no line.
+func (g generator) lastLine() string {
+	return g.one("", "", "depot-3 zz", "ab zz", "  zz {", "zz = # ab")
 }
 
 // parts writes a text of sections and blocks, and parts' addresses.
-func (g generator) parts() (text, address string) {
+func (g *generator) parts() (text, address string) {
 	var b strings.Builder
 	for range g.IntN(12) {
-		b.WriteString(g.one("[clock]", "[log]", "depot-3 {", "  listen {", "}", "  }", "} ab {", "", "  ab", "    b = 1", "ab", "{", "<a>", "</a>", "  <a>depot-3</a>", "<a><a>"))
+		b.WriteString(g.one("[clock]", "[log]", "depot-3 {", "  listen {", "}", "  }", "} ab {", "", "  ab", "    b = 1", "ab", "{", "<a>", "</a>", "  <a>depot-3</a>", "<a><a>", "  # ab", "\tab {", "    }", "ab { } b # {"))
 		b.WriteString(g.one("\n", "\n", "\r\n"))
 	}
 	address = g.one("in ", "in ", "outside ") + g.one(`section "clock"`, `block with word "depot-3"`, `block with text "ab"`, `block with text "<"`, `block with text "listen"`)
 	if g.IntN(3) == 0 {
 		address += g.one(" having ", " lacking ") + g.pattern()
 	}
+	if strings.Contains(address, "block") && g.IntN(2) == 0 {
+		address += " directly"
+		g.direct = true
+	}
 	if g.IntN(3) == 0 {
 		address = g.address() + " " + address
 	}
+	b.WriteString(g.lastLine())
 	return b.String(), address
 }
 
 // Every address and statement does what the model does.
 func TestEngineIsTheModel(t *testing.T) {
 	for seed := range uint64(40000) {
-		g := generator{rand.New(rand.NewPCG(seed, 3))}
+		g := generator{Rand: rand.New(rand.NewPCG(seed, 3))}
 		source, text := g.script(), ""
 		if seed%4 == 0 {
 			text, source = g.parts()
-			source += " {\n" + g.statement(true, false) + "\n" + g.statement(true, true) + "\n}"
+			source += " {\n" + g.statement(true, false) + "\n" + g.one("", "on lines with "+g.pattern()+" ") + g.statement(true, true) + "\n}"
 		}
 		if strings.Contains(source, "between") && seed%4 == 0 {
 			continue // the model has no spans without lines
 		}
-		p := compileText(t, "joiners \"-\"\n"+source)
-		s, _ := script.Parse("test.friz", source)
+		s, _ := script.Parse("test.friz", "joiners \"-\"\n"+source)
+		p, problems := compile.Scripts([]*script.Script{s}, compile.Options{})
+		if p == nil { // the one thing that the generator does not see to
+			require.Contains(t, problems.Errors().Error(), "its own pattern does not match")
+			continue
+		}
 		for range 3 {
 			if seed%4 != 0 {
 				text = g.text()
@@ -169,10 +195,19 @@ func TestEngineIsTheModel(t *testing.T) {
 			m.run(s.Items)
 			res := p.Run(program.Input{Text: []byte(text), File: program.File{Path: "f.txt"}})
 			got := string(res.Edits.Apply([]byte(text)))
+			require.Equal(t, m.failed, len(res.Failures) > 0, "seed %d\n%s\non %q", seed, source, text)
+			if m.failed {
+				continue
+			}
 			require.Equal(t, m.String(), got, "seed %d\n%s\non %q", seed, source, text)
-			// A stream cannot take back the line ending before a last line without one.
-			if p.LineByLine() && !(strings.Contains(source, "delete") && strings.HasSuffix(text, "zz")) {
-				require.Equal(t, got, piecewise(g, p, text), "seed %d, as a stream\n%s\non %q", seed, source, text)
+			if p.LineByLine() {
+				streamed := piecewise(g, p, text)
+				if strings.Contains(source, "delete") && !m.ended {
+					// A line that is emptied after it became the last one is gone without its
+					// ending; a stream has passed that on.
+					got, streamed = strings.TrimRight(got, "\r\n"), strings.TrimRight(streamed, "\r\n")
+				}
+				require.Equal(t, got, streamed, "seed %d, as a stream\n%s\non %q", seed, source, text)
 			}
 		}
 	}
@@ -184,7 +219,7 @@ func piecewise(g generator, p *program.Program, text string) string {
 	var out, piece strings.Builder
 	flush := func() {
 		if lines := []byte(piece.String()); len(lines) > 0 {
-			out.Write(s.Lines(lines).Edits.Apply(lines))
+			out.Write(s.Out(s.Lines(lines).Edits.Apply(lines)))
 			piece.Reset()
 		}
 	}
@@ -195,7 +230,7 @@ func piecewise(g generator, p *program.Program, text string) string {
 		}
 	}
 	flush()
-	return out.String()
+	return out.String() + string(s.End())
 }
 
 // A last line without an ending is a line like any other: what is matched at its end is
@@ -208,7 +243,7 @@ func TestLastLineWithoutEnding(t *testing.T) {
 		{`replace regex 'x*' with "-" last`, "ab", "ab-"},
 		{`replace regex 'x*' with "-" first`, "ab", "-ab"},
 		{`replace regex '$' with "-" occurrence 1`, "a\nb", "a-\nb-"},
-		{"on line 1 {\n insert below \"A\"\n settle text \"c\" as \"c\"\n}", "x", "x\nc\nA"},
+		{"in section \"x\" {\n insert below \"A\"\n settle text \"c\" as \"c\"\n}", "[x]", "[x]\nc\nA"},
 		{"on line 1 {\n copy below last line\n replace text \"s\" with \"t\"\n}", "s", "t\ns"},
 		{"on last line {\n insert below \"X\"\n delete\n}", "a\r\nb", "a\r\nX"},
 		{"in section \"c\" {\n insert below \"#end\"\n settle regex '^a=' as \"a=1\"\n}", "[c]\nb=2", "[c]\nb=2\na=1\n#end"},

@@ -9,70 +9,110 @@ import (
 // ranges returns the ranges between two marks in one span, as often as they occur,
 // and the line, from 1, of one that is opened and never closed, or 0.
 func (a *Address) ranges(t *structure.Text, e edit.Span) (spans []edit.Span, unclosed int) {
-	for at := e.Start; at < e.End; {
-		opening, ok := a.Open.opens(t, e, at)
-		if !ok {
-			break
-		}
+	opening, ok := a.Open.opens(t, e, e.Start)
+	for ok {
 		first := lines.Start(t.Bytes, e.Start, opening.start)
-		closing, ok := a.Close.closes(t, e, opening.end, first)
-		if !ok {
+		closing, closed := a.Close.closes(t, e, opening)
+		if !closed {
 			if a.Kind != Until {
 				return spans, t.At(first) + 1
 			}
-			return append(spans, edit.SpanOf(first, e.End)), 0
+			return append(spans, untilBlank(t, edit.SpanOf(first, e.End))), 0
 		}
 		last := lines.Start(t.Bytes, e.Start, closing.start)
 		after := lines.Next(t.Bytes, max(closing.end-1, closing.start), e.End)
-		at = after
 		switch a.Kind {
 		case Range:
-			if a.Close.Pattern == nil { // a line by its number closes nothing
-				last = after
+			s := edit.SpanOf(first, after)
+			if a.Close.Pattern != nil { // a line by its number closes nothing
+				s.Last = last
 			}
-			spans = append(spans, edit.Span{Start: first, End: after, Last: last})
+			spans = append(spans, s)
 		case Between:
 			if inner := lines.Next(t.Bytes, max(opening.end-1, opening.start), e.End); inner <= last {
 				spans = append(spans, edit.SpanOf(inner, last))
 			}
 		case Until:
 			if first < last {
-				spans = append(spans, edit.SpanOf(first, last))
-				at = last
+				spans = append(spans, untilBlank(t, edit.SpanOf(first, last)))
+			}
+			if next, again := a.Open.opensAt(t, e, closing.start); again && closing.start > opening.start {
+				opening = next
+				continue
 			}
 		}
+		if after >= e.End {
+			break
+		}
+		opening, ok = a.Open.opens(t, e, after)
 	}
 	return spans, 0
 }
 
+// untilBlank leaves out the blank lines at a range's end.
+func untilBlank(t *structure.Text, s edit.Span) edit.Span {
+	end := s.End
+	for {
+		start := lines.Previous(t.Bytes, s.Start, end)
+		if start == s.Start || !lines.Blank(t.Bytes[start:end]) {
+			return edit.SpanOf(s.Start, end)
+		}
+		end = start
+	}
+}
+
 // place is where a mark was found, bytes.
-type place struct{ start, end int }
+type place struct {
+	start, end int
+	numbered   bool // a line by its number
+}
 
 // opens returns the first place of the mark in a span at or after at, where a line begins.
 func (m *Mark) opens(t *structure.Text, e edit.Span, at int) (place, bool) {
 	if m.Pattern != nil {
 		start, end, ok := m.Pattern.First(t.Bytes, at, e.End, at)
-		return place{start, end}, ok
+		return place{start: start, end: end}, ok
 	}
 	start, ok := m.lineStart(t, e)
-	return place{start, start}, ok && start >= at && start < e.End
+	return place{start, start, true}, ok && start >= at && start < e.End
 }
 
-// closes returns the first place of the mark in a span at or after at, which may be within
-// a line. A mark by line number is the whole of that line, and also that one which holds
-// from, where the range was opened.
-func (m *Mark) closes(t *structure.Text, e edit.Span, at, from int) (place, bool) {
+// opensAt returns the place of the mark that begins at at.
+func (m *Mark) opensAt(t *structure.Text, e edit.Span, at int) (place, bool) {
 	if m.Pattern == nil {
 		start, ok := m.lineStart(t, e)
-		return place{max(start, at), max(start, at)}, ok && start >= from && start < e.End
+		return place{start, start, true}, ok && start == at && start < e.End
+	}
+	line := lines.Start(t.Bytes, e.Start, at)
+	start, end, ok := m.Pattern.First(t.Bytes, line, lines.Next(t.Bytes, at, e.End), at)
+	return place{start: start, end: end}, ok && start == at
+}
+
+// closes returns the first place of the mark in a span behind where a range was opened: on
+// the same line first, but behind a numbered line from the next one. A mark by line number
+// is the whole of that line, and so also that one which holds the opening.
+func (m *Mark) closes(t *structure.Text, e edit.Span, opening place) (place, bool) {
+	at := opening.end
+	if opening.numbered {
+		if at = lines.Next(t.Bytes, opening.start, e.End); at >= e.End {
+			return place{}, false
+		}
+		return m.opens(t, e, at)
+	}
+	if m.Pattern == nil {
+		start, ok := m.lineStart(t, e)
+		from := lines.Start(t.Bytes, e.Start, opening.start)
+		return place{start: max(start, at), end: max(start, at)}, ok && start >= from && start < e.End
 	}
 	if at > e.Start && !lines.AtStart(t.Bytes, at) {
 		line := lines.Start(t.Bytes, e.Start, at)
 		next := lines.Next(t.Bytes, at, e.End)
 		if start, end, ok := m.Pattern.First(t.Bytes, line, next, at); ok {
-			return place{start, end}, true
+			return place{start: start, end: end}, true
 		}
-		at = next
+		if at = next; at >= e.End {
+			return place{}, false
+		}
 	}
 	return m.opens(t, e, at)
 }

@@ -13,9 +13,11 @@ import (
 type filler struct {
 	run     *run
 	filling filling
-	counted int // bytes whose lines are counted
-	line    int // the line, from 1, that holds counted
-	at      int // where the change is
+	counted int    // bytes whose lines are counted
+	line    int    // the line, from 1, that holds counted
+	at      int    // where the change is
+	added   int    // lines that the statement inserted so far
+	named   string // what the change at hand gave a pseudonym to
 }
 
 func (r *run) filler() *filler {
@@ -23,8 +25,9 @@ func (r *run) filler() *filler {
 	f.filling = filling{text: r.text.Bytes, file: r.in.File, ending: r.lineEnding()}
 	f.filling.line = f.lineNumber
 	if r.in.continued {
-		f.filling.count = r.result.Counters[r.statement]
+		f.filling.count = r.result.Counters.changes[r.statement]
 	}
+	f.filling.pseudonym = f.pseudonym
 	return f
 }
 
@@ -36,7 +39,25 @@ func (f *filler) lineNumber() int {
 	}
 	f.line += bytes.Count(f.run.text.Bytes[f.counted:f.at], []byte("\n"))
 	f.counted = f.at
-	return f.run.in.linesBefore + f.line
+	return f.run.in.linesBefore + f.line + f.added
+}
+
+// fillLine is fill for a line that is put at byte at.
+func (f *filler) fillLine(t *Template, at int) ([]byte, bool) {
+	if lines.AtStart(f.run.text.Bytes, at) {
+		return f.fill(t, at, nil)
+	}
+	f.added++ // behind a last line without an ending
+	out, ok := f.fill(t, at, nil)
+	f.added--
+	return out, ok
+}
+
+// inserted counts the lines of what was inserted before the next change, if it was.
+func (f *filler) inserted(ok bool, fresh []byte) {
+	if ok {
+		f.added += bytes.Count(fresh, []byte("\n")) + 1
+	}
 }
 
 // fill returns the template's text for the change at byte at. It reports false,
@@ -44,11 +65,12 @@ func (f *filler) lineNumber() int {
 func (f *filler) fill(t *Template, at int, loc []int) ([]byte, bool) {
 	f.at, f.filling.loc = at, loc
 	f.filling.count++
-	f.filling.countAll = f.run.result.Counters[f.run.statement] + 1
+	f.filling.countAll = f.run.result.Counters.changes[f.run.statement] + 1
+	f.named = ""
 	out, err := t.expand(nil, &f.filling)
 	if err != nil {
 		f.run.fail(f.lineNumber(), err.Error())
-		f.filling.count--
+		f.taken(false)
 		return nil, false
 	}
 	return out, true
@@ -57,10 +79,20 @@ func (f *filler) fill(t *Template, at int, loc []int) ([]byte, bool) {
 // taken counts the change if it was taken.
 func (f *filler) taken(ok bool) {
 	if ok {
-		f.run.result.Counters[f.run.statement]++
+		f.run.result.Counters.changes[f.run.statement]++
 	} else {
 		f.filling.count--
+		f.run.result.Counters.forget(f.run.statement, f.named)
 	}
+}
+
+// pseudonym returns the number of the matched text.
+func (f *filler) pseudonym(matched string) int {
+	n, fresh := f.run.result.Counters.pseudonym(f.run.statement, matched)
+	if fresh {
+		f.named = matched
+	}
+	return n
 }
 
 // Replace is a compiled `replace`, or `remove` where With is nil.
@@ -110,7 +142,7 @@ func (s *Replace) do(r *run) {
 // occurrences calls act with each match that the statement is about.
 func (s *Replace) occurrences(r *run, act func(loc []int)) {
 	if s.Which == (Which{}) {
-		for _, span := range r.spans() {
+		for _, span := range r.parts() {
 			s.Pattern.Find(r.text.Bytes, span.Start, span.End, func(loc []int) bool {
 				act(loc)
 				return true
@@ -126,7 +158,7 @@ func (s *Replace) occurrences(r *run, act func(loc []int)) {
 			last = nil
 		}
 	}
-	for _, span := range r.spans() {
+	for _, span := range r.parts() {
 		s.Pattern.Find(r.text.Bytes, span.Start, span.End, func(loc []int) bool {
 			if !s.InFile && loc[0] >= lineEnd {
 				flush()
@@ -160,7 +192,7 @@ type Table struct {
 
 func (s *ReplaceEach) do(r *run) {
 	c, f := r.changes(), r.filler()
-	for _, span := range r.spans() {
+	for _, span := range r.parts() {
 		s.Set.Find(r.text.Bytes, span.Start, span.End, func(start, end, which int) bool {
 			loc := []int{start, end}
 			fresh, ok := f.fill(s.With[which], start, loc)

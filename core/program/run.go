@@ -2,6 +2,7 @@ package program
 
 import (
 	"bytes"
+	"slices"
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
@@ -23,9 +24,6 @@ type Input struct {
 	linesBefore int
 	ending      string // the text's first line ending
 }
-
-// Counters are the changes of each statement through many texts.
-type Counters []int
 
 // Proposal is one change that a person may take or leave: a match, a span, or all
 // that a statement does to the file.
@@ -63,8 +61,11 @@ type Result struct {
 	// EncodedBy the index of the rule that says so.
 	Encoding  string
 	EncodedBy int
-	// Notes are what a person should know: what was opened and never closed.
+	// Notes are what a person should know.
 	Notes []Note
+	// Unreadable are the lines of what an address asks for and is never closed, so that the
+	// text is not to be written; they are among Notes where the program allows it.
+	Unreadable []Note
 	// Failures are why this text must not be written: a value that a filter cannot
 	// take.
 	Failures []Note
@@ -74,6 +75,7 @@ type Result struct {
 	asserted  []int // matches of each assertion, in the order of the program's
 	addressed []selected
 	hits      map[*Table]map[int]bool
+	ended     bool // the last line is to have an ending
 }
 
 // selected is what became of an address in a text.
@@ -95,12 +97,12 @@ type Note struct {
 // start makes a run over one text.
 func (p *Program) start(in Input) *run {
 	r := &run{program: p, in: in, text: structure.New(in.Text, in.File.syntax())}
+	r.ended = len(in.Text) == 0 || lines.Ending(in.Text) != ""
 	r.result = &Result{
 		Changes:   make([]int, len(p.Rules)),
-		Counters:  make(Counters, p.Statements),
+		Counters:  in.Before.next(p.Statements),
 		addressed: make([]selected, len(p.Addresses)),
 	}
-	copy(r.result.Counters, in.Before)
 	return r
 }
 
@@ -124,6 +126,8 @@ func (p *Program) Run(in Input) *Result {
 		}
 	}
 	r.result.Edits = r.edits
+	r.result.Counters.keep()
+	r.result.ended = r.ended
 	return r.result
 }
 
@@ -155,6 +159,7 @@ type run struct {
 	text   *structure.Text // as it is now
 	edits  edit.List       // from Input.Text to text
 	ending string          // the first line ending of Input.Text
+	ended  bool            // the last line is to have an ending, as in Input.Text
 
 	// stack holds what the addresses around the statement select, innermost last;
 	// empty where it acts on the whole file.
@@ -163,8 +168,8 @@ type run struct {
 
 // selection is the spans of one address.
 type selection struct {
-	spans []edit.Span
-	scope bool // a section, block, paragraph or range
+	spans   []edit.Span
+	address *Address
 }
 
 func (r *run) all(body []Action) {
@@ -172,6 +177,9 @@ func (r *run) all(body []Action) {
 		a.do(r)
 	}
 }
+
+// parts returns the runs of lines that the statement acts on, in the order of their places.
+func (r *run) parts() []edit.Span { return parts(r.spans()) }
 
 // spans returns what the statement acts on.
 func (r *run) spans() []edit.Span {
@@ -197,6 +205,18 @@ func (r *run) note(line int, text string) {
 	r.result.Notes = append(r.result.Notes, Note{Rule: r.rule.Index, Line: line, Text: text})
 }
 
+// unreadable notes that what is opened on a line is never closed.
+func (r *run) unreadable(line int) {
+	to := &r.result.Unreadable
+	if r.program.AllowUnreadable {
+		to = &r.result.Notes
+	}
+	n := Note{Rule: r.rule.Index, Line: line, Text: "what is opened here is never closed"}
+	if !slices.Contains(*to, n) {
+		*to = append(*to, n)
+	}
+}
+
 func (r *run) fail(line int, text string) {
 	r.result.Failures = append(r.result.Failures, Note{Rule: r.rule.Index, Line: line, Text: text})
 }
@@ -218,7 +238,7 @@ func (b *Addressed) do(r *run) {
 func (r *run) enter(a *Address) bool {
 	spans, unclosed := a.selects(r)
 	for _, line := range unclosed {
-		r.note(line, "what is opened here is never closed, so nothing is selected")
+		r.unreadable(line)
 	}
 	if r.result.addressed[a.Index] == notAsked {
 		r.result.addressed[a.Index] = selectedNothing
@@ -227,7 +247,7 @@ func (r *run) enter(a *Address) bool {
 		return false
 	}
 	r.result.addressed[a.Index] = selectedSome
-	r.stack = append(r.stack, selection{spans, a.isScope()})
+	r.stack = append(r.stack, selection{spans, a})
 	return true
 }
 
@@ -242,6 +262,7 @@ type changes struct {
 
 	// Where a person is asked: how far places are carried back to Input.Text, and
 	// lines counted.
+	asked   int // the place asked for last
 	passed  int // edits of the run
 	shift   int // of the text as it is against Input.Text
 	last    Key
@@ -270,8 +291,12 @@ func (c *changes) proposal(edits edit.List) Proposal {
 }
 
 // origin carries a place in the text as it is back to Input.Text: to where it stood,
-// or to the edit that wrote it. Places are asked for in ascending order.
+// or to the edit that wrote it. Places mostly come in ascending order.
 func (c *changes) origin(at int) int {
+	if at < c.asked {
+		c.passed, c.shift = 0, 0
+	}
+	c.asked = at
 	for c.passed < len(c.run.edits) {
 		e := c.run.edits[c.passed]
 		start := e.Start + c.shift
@@ -312,6 +337,14 @@ func (c *changes) offer(edits ...edit.Edit) bool {
 	return true
 }
 
+// order puts the edits in the order of their places, which those of blocks that lie in each
+// other's gaps may not be in.
+func (c *changes) order() {
+	if byPlace := func(a, b edit.Edit) int { return a.Start - b.Start }; !slices.IsSortedFunc(c.edits, byPlace) {
+		slices.SortStableFunc(c.edits, byPlace)
+	}
+}
+
 // commit makes the statement's changes: the text becomes the next one, and the
 // spans around follow.
 func (c *changes) commit() {
@@ -319,6 +352,7 @@ func (c *changes) commit() {
 	if len(c.edits) == 0 {
 		return
 	}
+	c.order()
 	next := c.edits.Apply(r.text.Bytes)
 	for i := range r.stack {
 		r.stack[i].spans = c.edits.Follow(r.stack[i].spans, r.text.Bytes)

@@ -10,11 +10,20 @@ import (
 type Stream struct {
 	program *Program
 	in      Input
+	// The last line's ending is held back, where the next line may be the last one, without
+	// an ending, and be deleted.
+	holds bool
+	held  string
+	ended bool // what came last is to have an ending
 }
 
 // Stream begins a text. It is only for a program that is LineByLine.
 func (p *Program) Stream(f File) *Stream {
-	return &Stream{program: p, in: Input{File: f, continued: true}}
+	var needs lineNeeds
+	for _, r := range p.Rules {
+		needs = needs.and(needsOf(r.Body, false))
+	}
+	return &Stream{program: p, in: Input{File: f, continued: true}, holds: needs.takes}
 }
 
 // Lines runs the program over the next whole lines, the last of which may lack its
@@ -26,15 +35,38 @@ func (s *Stream) Lines(text []byte) *Result {
 	}
 	s.in.Text = text
 	res := s.program.Run(s.in)
+	s.ended = res.ended
 	s.in.Before = res.Counters
 	s.in.linesBefore += bytes.Count(text, []byte("\n"))
 	return res
 }
 
+// Out returns what is to be written by now, after the lines that came last have become
+// fresh.
+func (s *Stream) Out(fresh []byte) []byte {
+	if !s.holds {
+		return fresh
+	}
+	if len(fresh) == 0 {
+		if !s.ended { // the last line is gone
+			s.held = ""
+		}
+		return nil
+	}
+	out := []byte(s.held)
+	s.held = lines.Ending(fresh)
+	body := fresh[:len(fresh)-len(s.held)]
+	if lines.AtStart(body, len(body)) { // an empty line keeps its ending
+		body, s.held = fresh, ""
+	}
+	return append(out, body...)
+}
+
+// End returns what is still to be written.
+func (s *Stream) End() []byte { return []byte(s.held) }
+
 // LineByLine reports whether what becomes of a line never depends on another one,
-// so that it can be written as soon as it was read. The one thing that a stream
-// cannot do is to take back an ending: where a last line without one is deleted, the
-// line before keeps its own.
+// so that it can be written as soon as it was read.
 func (p *Program) LineByLine() bool {
 	var all lineNeeds
 	for _, r := range p.Rules {
@@ -51,10 +83,11 @@ type lineNeeds struct {
 	others  bool // other lines
 	numbers bool // the line's number
 	moves   bool // they may change the number of lines
+	takes   bool // they may take lines away
 }
 
 func (n lineNeeds) and(m lineNeeds) lineNeeds {
-	return lineNeeds{n.others || m.others, n.numbers || m.numbers, n.moves || m.moves}
+	return lineNeeds{n.others || m.others, n.numbers || m.numbers, n.moves || m.moves, n.takes || m.takes}
 }
 
 // needsOf returns what statements need; alone says that each span is one line.
@@ -89,7 +122,7 @@ func needs(a Action, alone bool) lineNeeds {
 		atEdge := a.Where == Above || a.Where == Below
 		return a.Text.needs().and(lineNeeds{others: !alone || !atEdge || a.UnlessPresent, moves: true})
 	case Delete:
-		return lineNeeds{moves: true}
+		return lineNeeds{moves: true, takes: true}
 	case TrimEnds, *UseEndings, UseFinalEnding:
 		return lineNeeds{}
 	}

@@ -26,7 +26,6 @@ func (p *Program) NewTally() *Tally {
 		program:   p,
 		Changes:   make([]int, len(p.Rules)),
 		Files:     make([]int, len(p.Rules)),
-		counters:  make(Counters, p.Statements),
 		addressed: make([]selected, len(p.Addresses)),
 		hits:      map[*Table]map[int]bool{},
 		unmet:     map[string][]string{},
@@ -85,6 +84,9 @@ func (t *Tally) count(res *Result, sign int) {
 
 // perFile returns what must hold for each text and does not.
 func (t *Tally) perFile(file string, f File, res *Result) (unmet []string) {
+	for _, n := range res.Unreadable {
+		unmet = append(unmet, fmt.Sprintf("%s:%d: unreadable: %s", file, n.Line, n.Text))
+	}
 	i := 0
 	for _, r := range t.program.Rules {
 		n := res.Changes[r.Index]

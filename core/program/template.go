@@ -29,6 +29,7 @@ const (
 	FromGroup          // of the match; group 0 is the whole of it
 	FromCount
 	FromCountAll
+	FromPseudonym // of the match
 	FromLine
 	FromFile
 	FromFileName
@@ -47,9 +48,11 @@ type filling struct {
 	loc      []int  // the match and its groups; nil without one
 	count    int    // this change of this statement in this file, from 1
 	countAll int    // the same through all files
-	line     func() int
-	file     File
-	ending   string // what a line break is written as
+	// pseudonym returns the number of a matched text, through all files.
+	pseudonym func(matched string) int
+	line      func() int
+	file      File
+	ending    string // what a line break is written as
 }
 
 // expand appends the template's text to dst. The error is a value that a filter
@@ -101,6 +104,8 @@ func (p *Part) value(f *filling) []byte {
 		return strconv.AppendInt(nil, int64(f.count), 10)
 	case FromCountAll:
 		return strconv.AppendInt(nil, int64(f.countAll), 10)
+	case FromPseudonym:
+		return strconv.AppendInt(nil, int64(f.pseudonym(string(f.text[f.loc[0]:f.loc[1]]))), 10)
 	case FromLine:
 		return strconv.AppendInt(nil, int64(f.line()), 10)
 	case FromFile:
@@ -119,7 +124,7 @@ func Filter(s string, filters []Filtering) (string, error) {
 		case "lower":
 			s = mapLetters(s, unicode.ToLower)
 		case "capital":
-			s = capital(s)
+			s = string(capital([]byte(s)))
 		case "trim":
 			s = strings.TrimSpace(s)
 		case "digits":
@@ -164,12 +169,15 @@ func mapLetters(s string, to func(rune) rune) string {
 	return b.String()
 }
 
-func capital(s string) string {
-	r, size := utf8.DecodeRuneInString(s)
-	if r == utf8.RuneError && size <= 1 {
-		return s
+// Constant returns the template's text where nothing is filled in.
+func (t *Template) Constant() (string, bool) {
+	switch {
+	case len(t.Parts) == 0:
+		return "", true
+	case len(t.Parts) == 1 && t.Parts[0].From == FromLiteral:
+		return t.Parts[0].Literal, true
 	}
-	return string(unicode.ToTitle(r)) + s[size:]
+	return "", false
 }
 
 // pad puts zeros before s, behind its sign, up to width characters.
@@ -220,13 +228,13 @@ func KeepCase(matched, replacement []byte) []byte {
 	case letters >= 2 && capitals == letters:
 		return []byte(mapLetters(string(replacement), unicode.ToUpper))
 	case capitals == 1 && firstIsCapital:
-		return capitalLetter(replacement)
+		return capital(replacement)
 	}
 	return replacement
 }
 
-// capitalLetter raises the first letter of s, wherever it stands.
-func capitalLetter(s []byte) []byte {
+// capital raises the first letter of s, wherever it stands.
+func capital(s []byte) []byte {
 	for i := 0; i < len(s); {
 		r, size := utf8.DecodeRune(s[i:])
 		if unicode.IsLetter(r) {

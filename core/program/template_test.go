@@ -73,27 +73,6 @@ func TestNoLineBetweenMarks(t *testing.T) {
 	}
 }
 
-// What must be settled once is settled once, inside what closes, whatever was there,
-// and a second run changes nothing.
-func TestSettleTwiceIsOnce(t *testing.T) {
-	for _, c := range []struct{ address, text, want string }{
-		{`in block with word "server" `, "server {\n  a 1;\n}\n", "server {\n  a 1;\n  x = 1\n}\n"},
-		{`in block with word "server" `, "server {\n}\nx = 2\n", "server {\nx = 1\n}\nx = 2\n"},
-		{`in section "clock" `, "[clock]\n\n\n[log]\nx = 2\n", "[clock]\nx = 1\n\n\n[log]\nx = 2\n"},
-		{`on lines from word "B" to word "E" `, "B\nE\n", "B\nx = 1\nE\n"},
-		{`on lines 1 to 2 `, "a\nb\nc\n", "a\nb\nx = 1\nc\n"},
-		{``, "", "x = 1\n"},
-		{``, "a\n\n", "a\nx = 1\n\n"},
-		{``, "x = 3\r\n x = 4\r\nb", "x = 1\r\nb"},
-		{``, "  ;x = 3\n", "  x = 1\n"},
-	} {
-		source := c.address + `settle regex '^\s*x\s*=' as "x = 1" commented by "#;"`
-		once := become(t, source, c.text)
-		require.Equal(t, c.want, once, "%s on %q", source, c.text)
-		require.Equal(t, once, become(t, source, once), "%s on %q, again", source, c.text)
-	}
-}
-
 // An answer leaves a change out for all rules after it, and for no other change.
 func TestAnswers(t *testing.T) {
 	p := compileText(t, "replace word \"a\" with \"{=count}\" \nreplace text \"1\" with \"one\"\nreplace text \"x\" with \"y\" first in file")

@@ -54,7 +54,7 @@ func (r *run) tidy(whole bool, edits func(text []byte, span edit.Span, edits edi
 	c := r.changes()
 	var all edit.List
 	spans := 0
-	for _, span := range r.spans() {
+	for _, span := range r.parts() {
 		before := len(all)
 		if all = edits(r.text.Bytes, span, all); len(all) > before {
 			spans++
@@ -106,7 +106,9 @@ func (UseFinalEnding) do(r *run) {
 	c := r.changes()
 	text := r.text.Bytes
 	if n := len(text); n > 0 && text[n-1] != '\n' {
-		c.offer(edit.Edit{Start: n, End: n, New: []byte(r.lineEnding())})
+		r.ended = c.offer(edit.Edit{Start: n, End: n, New: []byte(r.lineEnding())})
+	} else {
+		r.ended = true
 	}
 	c.commit()
 }

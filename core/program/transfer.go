@@ -26,6 +26,9 @@ type Dest struct {
 func (s *Transfer) do(r *run) {
 	spans := r.spans()
 	at, ok := s.destination(r, spans)
+	if s.Dest.Below {
+		at = r.behindInserted(at)
+	}
 	if !ok {
 		r.note(0, "there is no line to "+map[bool]string{true: "move", false: "copy"}[s.Move]+" the lines to")
 		return
@@ -39,7 +42,7 @@ func (s *Transfer) do(r *run) {
 		}
 	}
 	if at == len(text) && at > 0 && text[at-1] != '\n' { // behind a last line without an ending
-		moved = append([]byte(r.lineEnding()), withoutLastEnding(moved)...)
+		moved = append([]byte(r.lineEnding()), moved...)
 	}
 	c := r.changes()
 	before := len(spans)
@@ -60,8 +63,20 @@ func (s *Transfer) do(r *run) {
 	if !bytes.Equal(edits.Apply(text), text) && c.offer(edits...) {
 		c.made += before - 1
 	}
-	c.keepEnd()
-	c.commit()
+	c.commitLines()
+}
+
+// behindInserted returns where lines go that come below a span's last line, at at: behind
+// those that were inserted below the span.
+func (r *run) behindInserted(at int) int {
+	for _, sel := range r.stack {
+		for _, s := range sel.spans {
+			if s.End == at {
+				at = max(at, s.Below)
+			}
+		}
+	}
+	return at
 }
 
 // destination returns where the lines go: the edge of a line that is looked for in

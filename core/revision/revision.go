@@ -41,7 +41,7 @@ func Of(p *program.Program, file *textfile.File, in program.Input) *Revision {
 	case len(made.Edits) > 0 || made.Encoding != "":
 		r.Raw, r.Refuse = file.Encode(r.Text, made.Encoding)
 	}
-	if made.Encoding != "" && len(r.Raw) > 0 && file.Encoding() != made.Encoding {
+	if made.Encoding != "" && len(r.Raw) > 0 && !file.In(made.Encoding) {
 		made.Changes[made.EncodedBy]++
 	}
 	return r

@@ -17,9 +17,9 @@ func Nearest(word string, known []string) string {
 			return string(swapped)
 		}
 	}
-	best, least := "", len([]rune(word))/3+1
+	best, least := "", max(len([]rune(word))/3, 1)+1
 	for _, k := range known {
-		if d := levenshtein.Distance(word, k, nil); d < least || d == least && best == "" {
+		if d := levenshtein.Distance(word, k, nil); d < least {
 			best, least = k, d
 		}
 	}
@@ -28,7 +28,7 @@ func Nearest(word string, known []string) string {
 
 // didYouMean words the remedy for a mistyped word.
 func didYouMean(word string, known []string) string {
-	if near := Nearest(word, known); near != "" {
+	if near := Nearest(word, known); near != "" && near != word {
 		return "did you mean " + near + "?"
 	}
 	return ""

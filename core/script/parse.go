@@ -10,7 +10,7 @@ const LanguageVersion = 1
 
 // Builtin is the names of the placeholders that every text knows; no rule and no
 // parameter may take one.
-var Builtin = []string{"count", "count-all", "line", "file", "filename", "today", "tab", "newline"}
+var Builtin = []string{"count", "count-all", "pseudonym", "line", "file", "filename", "today", "tab", "newline"}
 
 // parser turns tokens into a tree. A mistake is reported where it stands, by a
 // panic with bailout that ends the statement; the next one is read as usual.
@@ -77,12 +77,15 @@ func (p *parser) nodes(where context) (nodes []Node, end []string) {
 		case kindComment:
 			above = append(above, t.text)
 			p.at++
-		case kindNewline:
+		case kindNewline, kindSemicolon:
 			p.at++
 		default:
 			if n := p.node(where); n != nil {
 				h := n.head()
 				h.Above = append(above, p.hoisted...)
+				if p.tokens[p.at].kind == kindSemicolon && p.tokens[p.at+1].kind == kindComment {
+					p.at++
+				}
 				if p.tokens[p.at].kind == kindComment {
 					h.After = p.tokens[p.at].text
 					p.at++
@@ -119,6 +122,7 @@ func (p *parser) node(where context) (n Node) {
 	}()
 	n = p.statement(where)
 	if t := p.peek(); !ends(t) {
+		p.readable(t)
 		p.fail(t.pos, t.describe()+" is not expected here: the statement is complete", p.hint(t))
 	}
 	return n
@@ -127,7 +131,7 @@ func (p *parser) node(where context) (n Node) {
 // ends reports whether a statement may end before t.
 func ends(t token) bool {
 	switch t.kind {
-	case kindNewline, kindComment, kindClose, kindEnd:
+	case kindNewline, kindSemicolon, kindComment, kindClose, kindEnd:
 		return true
 	}
 	return false
@@ -135,17 +139,24 @@ func ends(t token) bool {
 
 // hint guesses what a stray word was meant to be.
 func (p *parser) hint(t token) string {
-	if t.kind == kindWord {
-		return didYouMean(t.text, optionWords)
+	switch {
+	case t.kind == kindString:
+		return "each statement stands on a line of its own, or behind ;"
+	case t.kind != kindWord:
+		return ""
+	case t.text == "on" || t.text == "in" || t.text == "outside":
+		return "an address comes before its statement, as in: on line 3 delete"
+	case forms[t.text].parse != nil:
+		return "each statement stands on a line of its own, or behind ;"
 	}
-	return ""
+	return didYouMean(t.text, optionWords)
 }
 
 // optionWords are those that may come after a complete statement.
 var optionWords = []string{
 	"first", "last", "occurrence", "occurrences", "in", "keeping", "ignoring", "whole", "across",
-	"preceded", "followed", "not", "unless", "having", "lacking", "commented", "per", "with", "as",
-	"matching", "about", "and", "from", "until", "to",
+	"preceded", "followed", "not", "unless", "having", "lacking", "commented", "continued", "directly",
+	"per", "with", "as", "matching", "about", "and", "from", "until", "to",
 }
 
 // skip passes over the rest of a statement that holds a mistake; what stands in
@@ -153,7 +164,7 @@ var optionWords = []string{
 func (p *parser) skip() {
 	for {
 		switch t := p.peek(); t.kind {
-		case kindEnd, kindClose, kindNewline:
+		case kindEnd, kindClose, kindNewline, kindSemicolon:
 			return
 		case kindOpen:
 			p.at++
@@ -174,8 +185,8 @@ func (p *parser) skip() {
 // statement before it.
 var continuing = []string{
 	"with", "as", "first", "last", "occurrence", "occurrences", "keeping", "ignoring", "whole",
-	"across", "preceded", "followed", "unless", "having", "lacking", "commented", "per",
-	"matching", "about",
+	"across", "preceded", "followed", "unless", "having", "lacking", "commented", "continued",
+	"directly", "per", "matching", "about",
 }
 
 // continues reports whether the line that begins with token i goes on with the
@@ -258,9 +269,17 @@ func (p *parser) accept(words ...string) bool {
 	return true
 }
 
+// readable ends the statement at a token that the lexer has reported.
+func (p *parser) readable(t token) {
+	if t.kind == kindBad {
+		panic(bailout{})
+	}
+}
+
 // want consumes a word that must come next.
 func (p *parser) want(word, after string) {
 	t := p.owed()
+	p.readable(t)
 	if t.kind != kindWord || t.text != word {
 		remedy := ""
 		if t.kind == kindWord {
@@ -274,6 +293,7 @@ func (p *parser) want(word, after string) {
 // oneOf consumes one of the words, which must come next.
 func (p *parser) oneOf(what string, words ...string) string {
 	t := p.owed()
+	p.readable(t)
 	if t.kind != kindWord || !slices.Contains(words, t.text) {
 		remedy := didYouMean(t.text, words)
 		if remedy == "" {
@@ -301,6 +321,7 @@ func list(words []string) string {
 // number consumes a whole number of at least least.
 func (p *parser) number(what string, least int) int {
 	t := p.owed()
+	p.readable(t)
 	n, err := strconv.Atoi(t.text)
 	if t.kind != kindNumber || err != nil || n > 1<<53 {
 		p.fail(t.pos, "expected "+what+", a whole number, found "+t.describe(), "")
@@ -315,6 +336,7 @@ func (p *parser) number(what string, least int) int {
 // name consumes a rule's, parameter's or environment's name.
 func (p *parser) name(what string) string {
 	t := p.owed()
+	p.readable(t)
 	if t.kind != kindWord {
 		p.fail(t.pos, "expected "+what+", found "+t.describe(), "")
 	}
@@ -340,9 +362,7 @@ func IsName(s string) bool {
 func (p *parser) text(what string) *Text {
 	t := p.owed()
 	if t.kind != kindString && t.kind != kindMargin {
-		if t.kind == kindBad { // reported by the lexer
-			panic(bailout{})
-		}
+		p.readable(t)
 		p.fail(t.pos, "expected "+what+", found "+t.describe(),
 			"text stands between quotes or in lines that begin with |")
 	}
@@ -367,6 +387,7 @@ func (p *parser) plain(what string) *Text {
 // brace consumes the opening brace of what.
 func (p *parser) brace(what string) token {
 	t := p.owed()
+	p.readable(t)
 	if t.kind != kindOpen {
 		p.fail(t.pos, "expected { after "+what+", found "+t.describe(), "")
 	}

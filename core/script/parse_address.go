@@ -54,10 +54,20 @@ func (p *parser) selector(a *Address) {
 			break
 		}
 		if !a.Kind.Takes() {
-			p.fail(word.pos, "only sections, blocks, paragraphs and ranges are chosen by what they hold", "")
+			p.fail(word.pos, "only sections, blocks, paragraphs and ranges are chosen by what they hold",
+				"narrow the lines one address at a time: on lines with … { on lines without … … }")
 		}
 		holding.Pattern = p.pattern()
 		a.Having = append(a.Having, holding)
+	}
+	if word := p.peek(); p.accept("directly") {
+		if a.Kind != Block && a.Kind != Section {
+			p.fail(word.pos, "only blocks and sections have a level of their own", "")
+		}
+		a.Direct = true
+		if next := p.peek(); next.kind == kindWord && (next.text == "having" || next.text == "lacking") {
+			p.fail(next.pos, next.text+" comes before directly", "")
+		}
 	}
 	a.Pos.Width = max(t.pos.Column+t.pos.Width-a.Pos.Column, 1)
 	if t.pos.Line != a.Pos.Line {
@@ -108,12 +118,14 @@ func (p *parser) lines(a *Address) {
 // neighbours reads `and 1 above and 2 below`.
 func (p *parser) neighbours(a *Address) {
 	for p.accept("and") {
+		pos := p.owed().pos
 		n := p.number("how many neighbours", 1)
+		side := &a.Below
 		if p.oneOf("where the neighbours are", "above", "below") == "above" {
-			a.Above = n
-		} else {
-			a.Below = n
+			side = &a.Above
 		}
+		p.once(pos, *side == 0, "how many neighbours there are on that side")
+		*side = n
 	}
 }
 
@@ -167,6 +179,11 @@ func (p *parser) pattern() *Pattern {
 		}
 		p.want("by", "the guard")
 		g.Kind, g.Text = p.kindAndText()
+		for _, o := range n.Guards {
+			if o.Not != g.Not && o.Preceded == g.Preceded && o.Kind == g.Kind && o.Text.Raw == g.Text.Raw {
+				p.fail(g.Pos, "this guard says the opposite of another one", "keep one of them")
+			}
+		}
 		n.Guards = append(n.Guards, g)
 	}
 }
@@ -176,7 +193,7 @@ func (p *parser) kindAndText() (PatternKind, *Text) {
 	t := p.owed()
 	switch {
 	case t.kind == kindBad:
-		panic(bailout{})
+		p.readable(t)
 	case t.kind == kindWord && (t.text == "text" || t.text == "word" || t.text == "regex"):
 		p.at++
 	case t.kind == kindWord:

@@ -71,9 +71,7 @@ func init() { // the forms refer to functions that refer to the forms
 // statement reads one node of any kind.
 func (p *parser) statement(where context) Node {
 	t := p.owed()
-	if t.kind == kindBad {
-		panic(bailout{})
-	}
+	p.readable(t)
 	f, ok := forms[t.text]
 	if t.kind != kindWord || !ok {
 		reason, remedy := "no statement begins with "+t.describe(), ""
@@ -113,20 +111,32 @@ func (p *parser) version(h Head) Node {
 func (p *parser) param(h Head) Node {
 	n := &Param{Head: h, Name: p.name("a parameter's name")}
 	for {
+		pos := p.peek().pos
 		switch {
 		case p.peek().kind == kindEqual:
+			p.once(pos, n.Default == nil, "the default value")
 			p.at++
 			n.Default = p.plain("a default value")
 		case p.accept("from"):
+			p.once(pos, n.Env == nil, "the environment variable")
 			p.want("env", "from")
 			n.Env = p.plain("an environment variable's name")
 		case p.accept("matching"):
+			p.once(pos, n.Matching == nil, "what the value matches")
 			n.Matching = p.pattern()
 		case p.accept("about"):
+			p.once(pos, n.About == nil, "the description")
 			n.About = p.plain("a description")
 		default:
 			return n
 		}
+	}
+}
+
+// once reports what is said a second time, where first is not set.
+func (p *parser) once(pos Pos, first bool, what string) {
+	if !first {
+		p.fail(pos, what+" is said twice", "say it once")
 	}
 }
 
@@ -213,7 +223,14 @@ func (p *parser) example(h Head) Node {
 	}
 	open := p.brace("example")
 	gives := false
-	for p.owed().kind == kindWord {
+	for {
+		if p.owed().kind == kindSemicolon {
+			p.at++
+			continue
+		}
+		if p.owed().kind != kindWord {
+			break
+		}
 		t := p.take()
 		switch t.text {
 		case "set":
@@ -225,10 +242,13 @@ func (p *parser) example(h Head) Node {
 			s.Value = p.plain("a value")
 			n.Sets = append(n.Sets, s)
 		case "file":
+			p.once(t.pos, n.File == nil, "the file")
 			n.File = p.plain("a file's name")
 		case "given":
+			p.once(t.pos, n.Given == nil, "what is given")
 			n.Given = p.text("the example's text")
 		case "gives":
+			p.once(t.pos, !gives, "what it gives")
 			gives = true
 			if !p.accept("the", "same") {
 				n.Gives = p.text("what the text becomes, or the same")

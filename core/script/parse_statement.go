@@ -16,6 +16,9 @@ func (p *parser) replace(h Head) Node {
 func (p *parser) remove(h Head) Node {
 	n := &Replace{Head: h, Pattern: p.pattern()}
 	p.options(n)
+	if n.KeepCase {
+		p.fail(h.Pos, "remove writes nothing whose case could be kept", "say ignoring case where capitals are meant as well")
+	}
 	return n
 }
 
@@ -119,6 +122,9 @@ func (p *parser) pairs() (pairs []Pair, end []string) {
 	for {
 		hoisted := p.hoisted
 		p.hoisted = nil
+		for p.owed().kind == kindSemicolon {
+			p.at++
+		}
 		t := p.owed()
 		above := p.hoisted
 		p.hoisted = hoisted
@@ -173,12 +179,30 @@ func (p *parser) rewrite(h Head) Node {
 }
 
 func (p *parser) settle(h Head) Node {
+	if t := p.owed(); t.kind == kindWord && t.text == "section" {
+		p.at++
+		return &SettleSection{h, p.text("a section's name")}
+	}
 	n := &Settle{Head: h, Pattern: p.pattern()}
 	p.want("as", "the pattern")
 	n.Text = p.text("the one line")
 	for {
+		pos := p.peek().pos
 		switch {
+		case p.accept("keeping"):
+			p.want("comment", "keeping")
+			n.KeepComment = true
+		case p.accept("continued"):
+			p.once(pos, n.Continued == nil && !n.ByIndentation, "how the line is continued")
+			p.want("by", "continued")
+			if t := p.owed(); t.kind == kindWord {
+				p.want("indentation", "by")
+				n.ByIndentation = true
+			} else {
+				n.Continued = p.plain("the mark that continues a line")
+			}
 		case p.accept("commented"):
+			p.once(pos, n.Commented == nil, "how lines are commented")
 			p.want("by", "commented")
 			n.Commented = p.plain("the comment marks")
 		case p.accept("ignoring"):

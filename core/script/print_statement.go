@@ -60,7 +60,18 @@ func statementPieces(n Node) []piece {
 		if n.Commented != nil {
 			ps = append(ps, text("commented by", n.Commented)...)
 		}
+		if n.KeepComment {
+			ps = append(ps, piece{words: "keeping comment"})
+		}
+		if n.ByIndentation {
+			ps = append(ps, piece{words: "continued by indentation"})
+		}
+		if n.Continued != nil {
+			ps = append(ps, text("continued by", n.Continued)...)
+		}
 		return ps
+	case *SettleSection:
+		return text("settle section", n.Name)
 	case *Comment:
 		if n.Out {
 			return text("comment out with", n.Mark)
@@ -283,6 +294,9 @@ func addressPieces(a *Address) []piece {
 			word = "lacking"
 		}
 		ps = append(ps, patternPieces(word, h.Pattern, true)...)
+	}
+	if a.Direct {
+		ps = append(ps, piece{words: "directly"})
 	}
 	return ps
 }

@@ -77,7 +77,13 @@ on lines from line 2 until regex 'b' having text "c" move below first line
 on lines between word "a" and word "b" move above lines with text "q" ignoring case
 on lines with text "x" and 1 above and 2 below squeeze blank lines to 0
 on lines without text "x" trim line ends
-settle regex '^a' ignoring case as "b" commented by "#;"
+settle regex '^a' ignoring case as "b" commented by "#;"; settle text "b" as "b" keeping comment; # behind
+settle text "a" as "a" continued by "\"
+  commented by "#"; ; settle word "w" as "w" continued by indentation keeping comment
+in block with text "{" having word "a"
+directly delete; in section "s" directly trim line ends
+settle section "extra"; on line 3 { delete; squeeze blank lines; }
+replace each word { "a" with "b"; "c" with "d" }
 squeeze blank lines
 use line endings crlf
 use final line ending

@@ -20,7 +20,8 @@ const (
 	kindOpen   // {
 	kindClose  // }
 	kindEqual  // =
-	kindBad    // reported by the lexer already
+	kindSemicolon
+	kindBad // reported by the lexer already
 )
 
 // token is one token; text is what it holds: a string's inside, a margin line
@@ -45,6 +46,8 @@ func (t token) describe() string {
 		return "a string"
 	case kindMargin:
 		return "a margin block"
+	case kindSemicolon:
+		return "the end of the statement"
 	default:
 		return strconv.Quote(t.text)
 	}
@@ -159,25 +162,49 @@ func (l *lexer) next() {
 		l.add(kindClose, "}", 1)
 	case c == '=':
 		l.add(kindEqual, "=", 1)
+	case c == ';':
+		l.add(kindSemicolon, ";", 1)
 	case c == '\'' || c == '"' || c == '`':
 		l.quoted(rest)
 	case isDigit(c):
-		n := countWhile(rest, isDigit)
-		l.add(kindNumber, rest[:n], n)
+		l.numeral(rest)
 	case isLetter(c):
 		n := countWhile(rest, func(c byte) bool { return isLetter(c) || isDigit(c) || c == '-' || c == '_' })
 		l.add(kindWord, rest[:n], n)
 	default:
 		r, size := utf8.DecodeRuneInString(rest)
 		t := l.add(kindBad, rest[:size], size)
-		l.report(t.pos, "nothing in a script begins with "+strconv.QuoteRune(r),
-			"text stands between quotes, in lines that begin with |, or after #")
+		remedy := "text stands between quotes, in lines that begin with |, or after #"
+		if name, _, ok := strings.Cut(rest[size:], "]"); ok && r == '[' && !strings.ContainsAny(name, "\"[") {
+			remedy = `a section is named without its brackets: section "` + name + `"`
+		}
+		l.report(t.pos, "nothing in a script begins with "+strconv.QuoteRune(r), remedy)
+		l.at = len(l.line) // one report a line
 	}
+}
+
+// numeral takes a whole number, and knows 3-8 for what it is meant to be.
+func (l *lexer) numeral(rest string) {
+	n := countWhile(rest, isDigit)
+	if more := rest[n:]; strings.HasPrefix(more, "-") {
+		if m := countWhile(more[1:], isDigit); m > 0 {
+			t := l.add(kindBad, rest[:n+1+m], n+1+m)
+			l.report(t.pos, strconv.Quote(t.text)+" is no number", "write "+rest[:n]+" to "+more[1:1+m])
+			return
+		}
+	}
+	l.add(kindNumber, rest[:n], n)
 }
 
 // quoted takes a string up to the same quote; there are no escapes.
 func (l *lexer) quoted(rest string) {
 	end := strings.IndexByte(rest[1:], rest[0])
+	if end >= 0 && escapes(rest, end+2) {
+		t := l.add(kindBad, rest, len(rest))
+		l.report(Pos{t.pos.Line, t.pos.Column + utf8.RuneCountInString(rest[:end]), 2}, "a quote is never escaped: a backslash is a character like others",
+			"put the text between quotes of another kind: "+strings.ReplaceAll("'…', \"…\" or `…`", rest[:1]+"…"+rest[:1]+", ", ""))
+		return
+	}
 	if end < 0 {
 		t := l.add(kindBad, rest, len(rest))
 		l.report(Pos{t.pos.Line, t.pos.Column, 1}, "this string is not closed on its line",
@@ -187,6 +214,17 @@ func (l *lexer) quoted(rest string) {
 	t := l.add(kindString, rest[1:end+1], end+2)
 	t.quote = rest[0]
 	t.textColumn++
+}
+
+// escapes reports whether the string that rest begins with, n bytes long, ends in what was
+// meant to escape its closing quote: a backslash, where text goes on right behind it, or the
+// line's other quotes of the kind do not pair.
+func escapes(rest string, n int) bool {
+	if !strings.HasSuffix(rest[:n-1], `\`) || n == len(rest) {
+		return false
+	}
+	behind := rest[n:]
+	return strings.IndexByte(" \t;}#", behind[0]) < 0 || strings.Count(behind, rest[:1])%2 == 1
 }
 
 func (l *lexer) report(pos Pos, reason, remedy string) {

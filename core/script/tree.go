@@ -158,6 +158,16 @@ type (
 		Pattern   *Pattern
 		Text      *Text
 		Commented *Text // the comment marks, each a character; nil for none
+		// KeepComment says that a comment behind the line stays. A line goes on in the next
+		// where it ends in Continued, or, with ByIndentation, in deeper ones below it.
+		KeepComment   bool
+		Continued     *Text // nil for none
+		ByIndentation bool
+	}
+	// SettleSection is `settle section "…"`.
+	SettleSection struct {
+		Head
+		Name *Text
 	}
 	// Comment is `comment out with "…"` and `uncomment "…"`.
 	Comment struct {
@@ -257,6 +267,7 @@ type Address struct {
 	Close    *Mark
 	Section  *Text
 	Having   []Holding
+	Direct   bool // a block's own level alone
 }
 
 // AddressKind is the form of an address.

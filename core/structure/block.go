@@ -2,6 +2,7 @@ package structure
 
 import (
 	"bytes"
+	"slices"
 	"strings"
 
 	"frizzel/core/edit"
@@ -13,19 +14,34 @@ import (
 // reports false where something is opened and never closed. The blocks of all lines
 // together take time linear in the text.
 func (t *Text) Block(i int) (edit.Span, bool) {
+	s, _, ok := t.block(i)
+	return s, ok
+}
+
+// blockKind is what makes a block.
+type blockKind int
+
+const (
+	byIndentation blockKind = iota
+	byBrackets
+	byElement
+)
+
+func (t *Text) block(i int) (edit.Span, blockKind, bool) {
 	line := t.Content(i)
 	if looksLikeTag(bytes.TrimLeft(line, " \t")) {
-		return t.element(i)
+		s, closed := t.element(i)
+		return s, byElement, closed
 	}
 	if s, opened, closed := t.bracketed(i); opened {
-		return s, closed
+		return s, byBrackets, closed
 	}
 	if bytes.IndexByte(line, '<') >= 0 {
 		if s, closed := t.element(i); !closed || s.End > t.Start(i+1) {
-			return s, closed
+			return s, byElement, closed
 		}
 	}
-	return t.indented(i), true
+	return t.indented(i), byIndentation, true
 }
 
 // What becomes of what a line opens, besides the byte that closes it.
@@ -98,9 +114,13 @@ type brackets struct {
 	open  []bracket
 	count [256]int // of open ones, by what closes them
 	ends  []int    // by line
-	last  int      // where the text's last */ begins, -1 for none
-	note  bool     // within /* … */
+	pairs []pair
+	last  int  // where the text's last */ begins, -1 for none
+	note  bool // within /* … */
 }
+
+// pair is the lines of a bracket that is opened on one line and closed on a later one.
+type pair struct{ from, to int }
 
 // bracketEnds returns, for each line, where what it leaves open is closed: the byte of the
 // bracket that closes the outermost, where a line that closes and opens, such as } else {,
@@ -117,6 +137,8 @@ func (t *Text) bracketEnds() []int {
 		leaves[i] = len(b.open) > 0 && b.open[len(b.open)-1].line == i
 	}
 	b.drop(0)
+	slices.SortStableFunc(b.pairs, func(p, q pair) int { return p.from - q.from })
+	t.pairs, t.outer, t.leaves = b.pairs, slices.Clone(b.ends), leaves
 	for i := len(b.ends) - 1; i >= 0; i-- {
 		if at := b.ends[i]; at >= 0 {
 			if closing := t.At(at); leaves[closing] {
@@ -156,6 +178,9 @@ func (b *brackets) closes(c byte, at, line int) {
 		if b.open[n].closer != c {
 			b.pop(n, never)
 			continue
+		}
+		if from := b.open[n].line; from < line {
+			b.pairs = append(b.pairs, pair{from, line})
 		}
 		b.pop(n, at)
 		break
@@ -227,6 +252,27 @@ func quotedLength(line []byte) int {
 	return 1
 }
 
+// TrailingComment returns where a comment begins that stands behind something on a line:
+// at the first of the marks that follows white space outside quotes; -1 without one.
+func TrailingComment(line []byte, marks []string) int {
+	for at := 0; at < len(line); {
+		rest, before := line[at:], line[:at]
+		if at > 0 && strings.IndexByte(" \t", line[at-1]) >= 0 && !lines.Blank(before) {
+			for _, m := range marks {
+				if bytes.HasPrefix(rest, []byte(m)) {
+					return at
+				}
+			}
+		}
+		if strings.IndexByte("'\"`", rest[0]) >= 0 && opensQuote(before) {
+			at += quotedLength(rest)
+		} else {
+			at++
+		}
+	}
+	return -1
+}
+
 // commentKind is what kind of comment begins somewhere.
 type commentKind int
 
@@ -257,8 +303,16 @@ func (t *Text) comment(before, rest []byte) commentKind {
 	return noComment
 }
 
-// isComment reports whether a line holds nothing but a comment to its end.
-func (t *Text) isComment(line []byte) bool {
+// GoesOn reports whether line i, from 0, closes what a line before it opened, and opens
+// something else.
+func (t *Text) GoesOn(i int) bool {
+	t.bracketEnds()
+	line := bytes.TrimLeft(t.Content(i), " \t")
+	return t.leaves[i] && len(line) > 0 && strings.IndexByte("}])", line[0]) >= 0
+}
+
+// IsComment reports whether a line holds nothing but a comment to its end.
+func (t *Text) IsComment(line []byte) bool {
 	inner := bytes.TrimLeft(line, " \t")
 	return len(inner) > 0 && t.comment(nil, inner) == lineComment
 }

@@ -12,24 +12,27 @@ import (
 )
 
 // Headings returns the sections of the name in a Markdown text (CommonMark): from the
-// heading to before the next of its level or above, blank lines at the end left out. A
-// section within one of the same name is part of it. Headings in quotes and lists are
-// none of the document's.
-func (t *Text) Headings(name string) []edit.Span {
+// heading to before the next of its level or above, blank lines at the end left out; with
+// direct to before the next heading of any level. A section within one of the same name is
+// part of it, but with direct. Headings in quotes and lists are none of the document's.
+func (t *Text) Headings(name string, direct bool) []edit.Span {
 	var found []edit.Span
 	open, level := -1, 0
-	for _, h := range t.headings() {
-		if open >= 0 && h.level <= level {
-			found = append(found, t.Lines(open, t.withoutBlankEnd(open, h.line)))
+	close := func(at int) {
+		if open >= 0 {
+			found = append(found, t.Lines(open, t.withoutBlankEnd(open, at)))
 			open = -1
+		}
+	}
+	for _, h := range t.headings() {
+		if h.level <= level || direct {
+			close(h.line)
 		}
 		if open < 0 && h.title == name {
 			open, level = h.line, h.level
 		}
 	}
-	if open >= 0 {
-		found = append(found, t.Lines(open, t.withoutBlankEnd(open, t.Count())))
-	}
+	close(t.Count())
 	return found
 }
 

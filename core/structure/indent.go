@@ -34,10 +34,10 @@ func (t *Text) indents() {
 	last, least := -1, math.MaxInt
 	for i := range n {
 		line := t.Content(i)
-		t.depths[i] = depth(line)
+		t.depths[i] = Depth(line)
 		switch {
 		case len(bytes.TrimSpace(line)) == 0:
-		case t.isComment(line):
+		case t.IsComment(line):
 			least = min(least, t.depths[i])
 		default:
 			last, least = i, math.MaxInt
@@ -72,6 +72,15 @@ func (t *Text) holds(i, j int) bool {
 		return t.depths[j] > t.depths[i]
 	}
 	return opensList(t.Content(i)) && isItem(t.Content(j))
+}
+
+// Holds reports whether a line below another would be in the block that that one opens by
+// its indentation.
+func Holds(head, line []byte) bool {
+	if a, b := Depth(head), Depth(line); a != b {
+		return b > a
+	}
+	return opensList(head) && isItem(line)
 }
 
 // opensList reports whether a line is a key with nothing behind it.

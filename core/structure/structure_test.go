@@ -32,7 +32,7 @@ func TestParts(t *testing.T) {
 			case "section":
 				got = tx.Sections(name)
 			case "heading":
-				got = tx.Headings(name)
+				got = tx.Headings(name, false)
 			case "block", "unclosed":
 				i := tx.At(strings.Index(text, name))
 				s, ok := tx.Block(i)

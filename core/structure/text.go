@@ -20,7 +20,10 @@ type Text struct {
 	syntax Syntax
 	starts []int
 
-	ends     []int // where brackets end, by the line that opens them
+	ends     []int  // where brackets end, by the line that opens them
+	outer    []int  // the same where a line that closes and opens does not go on
+	leaves   []bool // by line: whether it leaves a bracket open that it opens
+	pairs    []pair // in the order of their first lines
 	elements []tag
 	// Of each line: its depth; the first line below it that it does not hold; the first
 	// line from it on that is not blank; the last line up to it that is neither blank nor
@@ -35,10 +38,14 @@ const (
 	Plain Syntax = iota
 	StyleSheet
 	XML
+	TOML
 )
 
 // New returns the text b, which must not change.
 func New(b []byte, syntax Syntax) *Text { return &Text{Bytes: b, syntax: syntax} }
+
+// Like returns the text b, which must not change, in the syntax of t.
+func (t *Text) Like(b []byte) *Text { return New(b, t.syntax) }
 
 // index finds all lines.
 func (t *Text) index() []int {
@@ -84,8 +91,8 @@ func (t *Text) Lines(from, to int) edit.Span {
 	return edit.SpanOf(t.Start(from), t.Start(to))
 }
 
-// depth measures an indentation in columns, a tab reaching the next multiple of 8.
-func depth(line []byte) int {
+// Depth measures an indentation in columns, a tab reaching the next multiple of 8.
+func Depth(line []byte) int {
 	n := 0
 	for _, c := range lines.Indentation(line) {
 		if c == '\t' {
@@ -106,11 +113,12 @@ func (t *Text) withoutBlankEnd(from, to int) int {
 	return to
 }
 
-// Paragraph returns the lines around line i, from 0, up to the blank lines.
-func (t *Text) Paragraph(i int) edit.Span {
+// Paragraph returns the lines around line i, from 0, up to the blank lines; false for a
+// blank line, which is in none.
+func (t *Text) Paragraph(i int) (edit.Span, bool) {
 	from, to := i, i+1
 	if lines.Blank(t.Content(i)) {
-		return t.Lines(from, to)
+		return edit.Span{}, false
 	}
 	for from > 0 && !lines.Blank(t.Content(from-1)) {
 		from--
@@ -118,5 +126,5 @@ func (t *Text) Paragraph(i int) edit.Span {
 	for to < t.Count() && !lines.Blank(t.Content(to)) {
 		to++
 	}
-	return t.Lines(from, to)
+	return t.Lines(from, to), true
 }

@@ -79,6 +79,29 @@ func Binary(head []byte, encoding string) bool {
 // Encoding returns the name of the file's encoding.
 func (f *File) Encoding() string { return f.encoding.name }
 
+// In reports whether the file is in the encoding of a name, however that is written.
+func (f *File) In(name string) bool {
+	e, err := EncodingNamed(name)
+	return err == nil && e.name == f.encoding.name
+}
+
+// EncodeText returns text in the file's encoding, or the one that to names, without a byte
+// order mark. The error is an *Unencodable, or that of an unknown name.
+func (f *File) EncodeText(text []byte, to string) ([]byte, error) {
+	e := f.encoding
+	if to != "" {
+		var err error
+		if e, err = EncodingNamed(to); err != nil {
+			return nil, err
+		}
+	}
+	raw, bad := e.encode(text)
+	if bad >= 0 {
+		return nil, &Unencodable{Rune: bad, Encoding: e.name, Line: 1}
+	}
+	return raw, nil
+}
+
 // Decoded reports whether Text is other bytes than Raw.
 func (f *File) Decoded() bool { return f.encoding.step != nil }
 
@@ -150,6 +173,28 @@ func (f *File) encodeUTF8(edits edit.List) (edit.List, error) {
 		raw[i].End += f.mark
 	}
 	return raw, nil
+}
+
+// Tongue tells as a text comes in whether it is in some older encoding, into which no new
+// characters above 127 fit: where all its bytes above that are invalid.
+type Tongue struct{ invalid, wide bool }
+
+// Read takes the next whole lines.
+func (t *Tongue) Read(text []byte) {
+	if t.wide {
+		return
+	}
+	t.invalid = t.invalid || !utf8.Valid(text)
+	t.wide = holdsWideUTF8(text)
+}
+
+// Refuses returns why text cannot be written into what came in so far, on a line from 1;
+// nil where it can.
+func (t *Tongue) Refuses(text []byte, line int) error {
+	if r := firstWide(text); t.invalid && !t.wide && r >= 0 {
+		return &Unencodable{Rune: r, Line: line, Legacy: true}
+	}
+	return nil
 }
 
 // holdsWideUTF8 reports whether text holds a valid character above 127.

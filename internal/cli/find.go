@@ -134,6 +134,7 @@ type finding struct {
 	events  *report.Events    // for JSON
 	show    *program.Template // nil without --show
 	found   bool
+	counted program.Counters // for --show
 }
 
 func (a *app) finding(c *cobra.Command, rules *usecase.Compiled, how *findFlags, verbose bool) (*finding, error) {
@@ -186,7 +187,7 @@ func (f *finding) showEach(found *run.Found) error {
 	file := program.File{Path: found.At.Path, Rel: found.At.Rel}
 	places := report.Places(found)
 	for i, m := range found.Matches {
-		text, err := f.show.Expand(found.File.Text, m, file, i+1, places[i].Line)
+		text, err := f.show.Expand(found.File.Text, m, file, i+1, places[i].Line, &f.counted)
 		if err != nil {
 			return refused("%s:%d: %v", report.Path(found.At.Path), places[i].Line, err)
 		}

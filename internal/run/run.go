@@ -63,6 +63,8 @@ type Found struct {
 	At      selection.File
 	File    *textfile.File
 	Matches []program.Match // in the order of their places, bytes of File.Text
+
+	unreadable []program.Note
 }
 
 // Do runs the plan. It calls take, in path order, for the files that change and for
@@ -72,13 +74,17 @@ type Found struct {
 func (p *Plan) Do(ctx context.Context, take func(*Result) (bool, error)) (*Summary, error) {
 	s := &Summary{Tally: p.Program.NewTally()}
 	var before program.Counters // of a sequential program, which has one worker
+	seen := map[disk.ID]bool{}
 	err := p.all(ctx, s, func(j *job, text *textfile.File) {
-		if !p.Program.Sequential {
-			p.edit(j, text, nil)
-			return
+		switch {
+		case !p.Program.Sequential:
+			p.edit(j, text, program.Counters{})
+		case j.id != disk.ID{} && seen[j.id]: // another name of a file that was counted
+		default:
+			seen[j.id] = true
+			p.edit(j, text, before)
+			before = j.made.Counters
 		}
-		p.edit(j, text, before)
-		before = j.made.Counters
 	}, func(j *job) error { return p.take(j, s, take) })
 	return s, err
 }
@@ -91,14 +97,17 @@ func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (
 		in := program.Input{Text: text.Text, File: asFile(j.file)}
 		j.found = &Found{At: j.file, File: text}
 		if what == Changes {
-			j.found.Matches = p.Program.Matches(in)
+			j.found.Matches, j.found.unreadable = p.Program.Matches(in)
 		} else {
-			j.found.Matches = p.Program.Find(in)
+			j.found.Matches, j.found.unreadable = p.Program.Find(in)
 		}
 	}, func(j *job) error {
 		if len(j.found.Matches) > 0 {
 			s.Changed++
 			s.Changes += len(j.found.Matches)
+		}
+		for _, n := range j.found.unreadable {
+			s.Notes = append(s.Notes, FileNote{j.file.Path, n})
 		}
 		return show(j.found)
 	})

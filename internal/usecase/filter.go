@@ -8,6 +8,7 @@ import (
 
 	"frizzel/core/diff"
 	"frizzel/core/edit"
+	"frizzel/core/lines"
 	"frizzel/core/program"
 	"frizzel/core/textfile"
 )
@@ -43,6 +44,8 @@ type filtering struct {
 	program  *program.Program
 	file     program.File
 	encoding string
+	tongue   textfile.Tongue
+	passed   int // lines
 }
 
 // run takes the input as it comes, where the program and the encoding allow it.
@@ -85,13 +88,16 @@ func (f *filtering) stream(buffer []byte) error {
 		}
 		n, err := f.In.Read(buffer[len(buffer):cap(buffer)])
 		buffer = buffer[:len(buffer)+n]
-		if errors.Is(err, io.EOF) {
-			if len(buffer) == 0 {
-				return nil
+		switch {
+		case errors.Is(err, io.EOF):
+			if len(buffer) > 0 {
+				if err := f.lines(s, buffer); err != nil {
+					return err
+				}
 			}
-			return f.lines(s, buffer)
-		}
-		if err != nil {
+			_, err = f.Out.Write(s.End())
+			return err
+		case err != nil:
 			return err
 		}
 	}
@@ -104,16 +110,25 @@ func (f *filtering) lines(s *program.Stream, text []byte) error {
 		n := made.Failures[0]
 		return refused("standard input: line %d: %s", n.Line, n.Text)
 	}
-	return f.write(text, made.Edits)
+	f.tongue.Read(text)
+	for _, e := range made.Edits {
+		if err := f.tongue.Refuses(e.New, f.passed+lines.Number(text, e.Start)); err != nil {
+			return refused("standard input: %v", err)
+		}
+	}
+	f.passed += bytes.Count(text, []byte("\n"))
+	out := made.Edits.Apply(text)
+	if f.OnlyChanged {
+		out = changedLines(text, made.Edits)
+	} else {
+		out = s.Out(out)
+	}
+	_, err := f.Out.Write(out)
+	return err
 }
 
-// write writes an edited text, or only its changed lines.
-func (f *filtering) write(text []byte, edits edit.List) error {
-	if !f.OnlyChanged {
-		_, err := f.Out.Write(edits.Apply(text))
-		return err
-	}
-	var out []byte
+// changedLines returns the lines of an edited text that are new.
+func changedLines(text []byte, edits edit.List) (out []byte) {
 	for _, h := range diff.Hunks(text, edits, 0) {
 		for _, l := range h.Lines {
 			if l.Op == diff.Add {
@@ -121,26 +136,31 @@ func (f *filtering) write(text []byte, edits edit.List) error {
 			}
 		}
 	}
-	_, err := f.Out.Write(out)
-	return err
+	return out
 }
 
 // whole takes the input as one text, and writes nothing where something that must
-// hold does not.
+// hold does not; where something is never closed, the input as it is.
 func (f *filtering) whole(raw []byte) error {
 	text, err := textfile.Decode(raw, f.encoding)
 	if err != nil {
 		return wrong("standard input: %w", err)
 	}
 	made := f.program.Run(program.Input{Text: text.Text, File: f.file})
+	for _, n := range made.Notes {
+		f.Note(n.Line, n.Text)
+	}
 	tally := f.program.NewTally()
 	tally.Add(f.file.Path, f.file, made)
 	refuses := tally.Unmet()
+	if len(made.Unreadable) > 0 {
+		if _, err := f.Out.Write(raw); err != nil {
+			return err
+		}
+		return &RefusedError{append(refuses, "so standard input was passed on as it is; --allow-unreadable lets the rest change")}
+	}
 	for _, n := range made.Failures {
 		refuses = append(refuses, fmt.Sprintf("standard input: line %d: %s", n.Line, n.Text))
-	}
-	for _, n := range made.Notes {
-		f.Note(n.Line, n.Text)
 	}
 	if len(refuses) > 0 {
 		return &RefusedError{refuses}
@@ -149,5 +169,12 @@ func (f *filtering) whole(raw []byte) error {
 	if err != nil {
 		return refused("standard input: %v", err)
 	}
-	return f.write(raw, edits)
+	out := edits.Apply(raw)
+	if f.OnlyChanged {
+		if out, err = text.EncodeText(changedLines(text.Text, made.Edits), made.Encoding); err != nil {
+			return refused("standard input: %v", err)
+		}
+	}
+	_, err = f.Out.Write(out)
+	return err
 }
