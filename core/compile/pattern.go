@@ -3,6 +3,7 @@ package compile
 import (
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"frizzel/core/pattern"
 	"frizzel/core/program"
@@ -96,6 +97,7 @@ func (c *compiler) pattern(p *script.Pattern, reach reach) *pattern.Pattern {
 		c.errorf(p.Pos, "", "this pattern is empty")
 		return nil
 	}
+	c.program.Wide = c.program.Wide || !isASCII(spec.Source)
 	compiled, err := pattern.Compile(spec)
 	if err != nil {
 		c.badRegex(p, err)
@@ -103,6 +105,10 @@ func (c *compiler) pattern(p *script.Pattern, reach reach) *pattern.Pattern {
 	}
 	c.lintRegex(p)
 	return compiled
+}
+
+func isASCII(s string) bool {
+	return strings.IndexFunc(s, func(r rune) bool { return r >= utf8.RuneSelf }) < 0
 }
 
 var patternKind = map[script.PatternKind]pattern.Kind{

@@ -1,6 +1,7 @@
 package compile
 
 import (
+	"slices"
 	"strings"
 
 	"frizzel/core/literals"
@@ -164,6 +165,7 @@ func (c *compiler) replaceEach(n *script.ReplaceEach) program.Action {
 		spec.Literals = append(spec.Literals, old)
 		s.With = append(s.With, c.template(pair.With, []string{""}))
 	}
+	c.program.Wide = c.program.Wide || slices.ContainsFunc(spec.Literals, func(s string) bool { return !isASCII(s) })
 	s.Set = literals.New(spec)
 	return s
 }

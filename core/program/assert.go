@@ -42,6 +42,7 @@ func (a *Assertion) each(r *run, act func(loc []int)) {
 	if depth == len(a.Addresses) {
 		for _, span := range r.parts() {
 			a.Pattern.Find(r.text.Bytes, span.Start, span.End, func(loc []int) bool {
+				r.progress(loc[0])
 				act(loc)
 				return true
 			})

@@ -18,6 +18,8 @@ type Program struct {
 	// Sequential says that texts must be run one after the other, in path order, since
 	// a rule counts through all of them.
 	Sequential bool
+	// Wide says that something is looked for that is not ASCII.
+	Wide bool
 	// AllowUnreadable lets a text be written in which something is opened and never closed.
 	AllowUnreadable bool
 	Statements      int      // how many statements count their changes

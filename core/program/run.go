@@ -18,6 +18,8 @@ type Input struct {
 	Decide func(Proposal) Answer
 	// Before is what earlier texts counted, for a program that is Sequential.
 	Before Counters
+	// Progress, where it is not nil, is told now and then how far the run is: done of steps.
+	Progress func(done, of int)
 
 	// Of a Stream's pieces: the text goes on from one before.
 	continued   bool
@@ -146,6 +148,19 @@ type Statement struct {
 func (n Statement) do(r *run) {
 	r.statement = n.Number
 	n.Action.do(r)
+	r.worked++
+}
+
+// many is how many changes are made between two reports of progress.
+const many = 4096
+
+// progress tells how far the run is: statements done, and the place that one is at.
+func (r *run) progress(at int) {
+	if r.changed++; r.changed%many != 0 || r.in.Progress == nil {
+		return
+	}
+	size := max(len(r.text.Bytes), 1)
+	r.in.Progress(min(r.worked*size+at, max(r.program.Statements, 1)*size), max(r.program.Statements, 1)*size)
 }
 
 // run is a program at work on one text.
@@ -155,6 +170,8 @@ type run struct {
 	result    *Result
 	rule      *Rule
 	statement int // the number of the one at work
+	worked    int // statements done
+	changed   int // changes offered, for progress
 
 	text   *structure.Text // as it is now
 	edits  edit.List       // from Input.Text to text
@@ -243,6 +260,9 @@ func (r *run) enter(a *Address) bool {
 	if r.result.addressed[a.Index] == notAsked {
 		r.result.addressed[a.Index] = selectedNothing
 	}
+	if len(unclosed) > 0 { // which says more than that the address selects nothing
+		r.result.addressed[a.Index] = selectedSome
+	}
 	if len(spans) == 0 {
 		return false
 	}
@@ -312,6 +332,9 @@ func (c *changes) origin(at int) int {
 // offer adds one change, of one edit or more in order, unless it is declined.
 // Edits that write what is there are dropped; a change of none is no change.
 func (c *changes) offer(edits ...edit.Edit) bool {
+	if len(edits) > 0 {
+		c.run.progress(edits[0].Start)
+	}
 	before := len(c.edits)
 	text := c.run.text.Bytes
 	for _, e := range edits {

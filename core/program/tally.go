@@ -85,7 +85,7 @@ func (t *Tally) count(res *Result, sign int) {
 // perFile returns what must hold for each text and does not.
 func (t *Tally) perFile(file string, f File, res *Result) (unmet []string) {
 	for _, n := range res.Unreadable {
-		unmet = append(unmet, fmt.Sprintf("%s:%d: unreadable: %s", file, n.Line, n.Text))
+		unmet = append(unmet, fmt.Sprintf("%s:%d: %s, so nothing is written; --allow-unreadable lets the rest change", file, n.Line, n.Text))
 	}
 	i := 0
 	for _, r := range t.program.Rules {

@@ -102,6 +102,12 @@ func (f *File) EncodeText(text []byte, to string) ([]byte, error) {
 	return raw, nil
 }
 
+// Unknown reports whether the file is in some older encoding that does not tell itself: all
+// its bytes above 127 are invalid as UTF-8.
+func (f *File) Unknown() bool {
+	return f.encoding.step == nil && !utf8.Valid(f.Text) && !holdsWideUTF8(f.Text)
+}
+
 // Decoded reports whether Text is other bytes than Raw.
 func (f *File) Decoded() bool { return f.encoding.step != nil }
 
@@ -159,7 +165,7 @@ func (f *File) line(at int) int { return bytes.Count(f.Text[:at], []byte("\n")) 
 // encodeUTF8 shifts the edits past the byte order mark. A file whose bytes above
 // 127 are all invalid is in some older encoding, and new ones would not fit in.
 func (f *File) encodeUTF8(edits edit.List) (edit.List, error) {
-	legacy := !utf8.Valid(f.Text) && !holdsWideUTF8(f.Text)
+	legacy := f.Unknown()
 	if f.mark == 0 && !legacy {
 		return edits, nil
 	}

@@ -59,6 +59,7 @@ func (a *app) apply() *cobra.Command {
 		},
 	}
 	f.rules.add(c)
+	f.rules.addAllow(c)
 	f.files.add(c)
 	f.how.add(c)
 	fl := c.Flags()
@@ -124,7 +125,8 @@ func (a *app) applyRules(c *cobra.Command, f *applyFlags, paths []string) error 
 		}
 		o.Ask = ap.asker(way)
 	}
-	done, err := doing(a, plan, func() (*usecase.Applied, error) { return usecase.Apply(c.Context(), o) })
+	o.Write.Progress = plan.Progress
+	done, err := doing(a, plan.Progress, func() (*usecase.Applied, error) { return usecase.Apply(c.Context(), o) })
 	return ap.end(done, err, f.how.tellChanged)
 }
 

@@ -44,6 +44,7 @@ func (a *app) filter() *cobra.Command {
 		},
 	}
 	rules.add(c)
+	rules.addAllow(c)
 	c.Flags().StringVar(&o.As, "as", "", "the `path` of the file that it would be")
 	c.Flags().StringVar(&o.Encoding, "encoding", "", "the `name` of the input's encoding")
 	c.Flags().BoolVar(&o.OnlyChanged, "only-changed", false, "print only lines that changed")

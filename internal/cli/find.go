@@ -66,7 +66,7 @@ func (a *app) find() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			s, err := doing(a, plan, func() (*run.Summary, error) {
+			s, err := doing(a, plan.Progress, func() (*run.Summary, error) {
 				return usecase.Find(c.Context(), usecase.FindOptions{Rules: compiled, Plan: plan, Sought: sought, Show: shown.file})
 			})
 			if err != nil {

@@ -85,7 +85,7 @@ func (a *app) preview() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			done, err := doing(a, plan, func() (*usecase.Previewed, error) {
+			done, err := doing(a, plan.Progress, func() (*usecase.Previewed, error) {
 				return usecase.Preview(c.Context(), usecase.PreviewOptions{Plan: plan, Show: pre.file})
 			})
 			if err != nil {
@@ -96,6 +96,7 @@ func (a *app) preview() *cobra.Command {
 		},
 	}
 	rules.add(c)
+	rules.addAllow(c)
 	files.add(c)
 	how.add(c)
 	return c

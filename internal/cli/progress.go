@@ -5,42 +5,114 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"sync"
 	"time"
 
+	"github.com/dustin/go-humanize"
 	"github.com/schollz/progressbar/v3"
 	"golang.org/x/term"
 
+	"frizzel/internal/progress"
 	"frizzel/internal/report"
-	"frizzel/internal/run"
 )
 
-// patience is how long work goes on before its progress is shown.
-const patience = time.Second
+const (
+	patience = time.Second            // how long work goes on before its progress is shown
+	redrawn  = 200 * time.Millisecond // how often it is shown then
+)
 
-// doing runs a plan's work, showing its progress where standard error is a terminal,
-// and says how far it came where it is interrupted.
-func doing[T any](a *app, plan *run.Plan, work func() (T, error)) (T, error) {
-	begun, read := time.Now(), 0
-	var bar *progressbar.ProgressBar
-	terminal := term.IsTerminal(int(a.files.Err.Fd())) && os.Getenv("TERM") != "dumb"
-	plan.Progress = func(n int) {
-		read = n
-		if bar == nil && terminal && time.Since(begun) > patience {
-			bar = progressbar.NewOptions(-1,
-				progressbar.OptionSetWriter(a.files.Err), progressbar.OptionSetDescription("reading"),
-				progressbar.OptionShowCount(), progressbar.OptionSetItsString("files"), progressbar.OptionShowIts(),
-				progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionClearOnFinish())
-		}
-		if bar != nil {
-			_ = bar.Set(n)
-		}
+// doing does work, showing its progress where standard error is a terminal, and says how
+// far it came where it is interrupted.
+func doing[T any](a *app, done *progress.Meter, work func() (T, error)) (T, error) {
+	stop := func() {}
+	if term.IsTerminal(int(a.files.Err.Fd())) && os.Getenv("TERM") != "dumb" {
+		stop = a.watch(done)
 	}
 	s, err := work()
-	if bar != nil {
-		_ = bar.Finish()
-	}
-	if errors.Is(err, context.Canceled) {
-		return s, &exitError{exitInterrupted, fmt.Errorf("interrupted after %s; nothing was written", report.Count(read, "file"))}
+	stop()
+	if phase, files, _ := done.Now(); errors.Is(err, context.Canceled) && phase == "reading" {
+		return s, &exitError{exitInterrupted, fmt.Errorf("interrupted after %s; nothing was written", report.Count(int(files), "file"))}
 	}
 	return s, err
+}
+
+// watch shows a meter on a line of its own, which makes room for whatever is written, until
+// the returned function is called.
+func (a *app) watch(done *progress.Meter) (stop func()) {
+	w := &watched{meter: done, out: a.files.Err, begun: time.Now()}
+	if a.Out.Shown && term.IsTerminal(int(a.files.Out.Fd())) {
+		a.Out.Before = w.clear
+	}
+	a.Err.Before = w.clear
+	over := make(chan struct{})
+	var ended sync.WaitGroup
+	ended.Go(func() {
+		tick := time.NewTicker(redrawn)
+		defer tick.Stop()
+		for {
+			select {
+			case <-over:
+				return
+			case <-tick.C:
+				if time.Since(w.begun) > patience {
+					w.draw()
+				}
+			}
+		}
+	})
+	return func() {
+		close(over)
+		ended.Wait()
+		w.clear()
+		a.Out.Before, a.Err.Before = nil, nil
+	}
+}
+
+// watched is a meter that is shown.
+type watched struct {
+	meter *progress.Meter
+	out   *os.File
+	begun time.Time
+
+	mu    sync.Mutex
+	phase string
+	bar   *progressbar.ProgressBar // nil while nothing is shown
+	drawn bool
+}
+
+// draw shows how far the phase at hand is; none has no name.
+func (w *watched) draw() {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	phase, files, bytes := w.meter.Now()
+	if phase != w.phase {
+		w.erase()
+		w.phase, w.bar = phase, nil
+	}
+	if phase == "" {
+		return
+	}
+	if w.bar == nil {
+		w.bar = progressbar.NewOptions64(-1, progressbar.OptionSetWriter(w.out),
+			progressbar.OptionSetSpinnerChangeInterval(0), progressbar.OptionSetElapsedTime(false))
+	}
+	w.drawn = true
+	w.bar.Describe(fmt.Sprintf("%s: %s, %s, %s", phase, report.Count(int(files), "file"),
+		humanize.Bytes(uint64(bytes)), time.Since(w.begun).Round(time.Second)))
+	_ = w.bar.Set64(bytes)
+	_ = w.bar.RenderBlank()
+}
+
+// clear takes the line away, for something else to be written.
+func (w *watched) clear() {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.erase()
+}
+
+func (w *watched) erase() {
+	if w.drawn {
+		_ = w.bar.Clear()
+		w.drawn = false
+	}
 }

@@ -21,6 +21,7 @@ type ruleFlags struct {
 	joiners           string
 	statements        []string
 	set, valueFiles   []string
+	allowUnreadable   bool
 }
 
 // add declares all flags about rules.
@@ -28,6 +29,11 @@ func (f *ruleFlags) add(c *cobra.Command) {
 	c.Flags().StringArrayVarP(&f.scripts, "rules", "r", nil, "a rule `script`; - is standard input; may be repeated")
 	f.addChange(c)
 	f.addValues(c)
+}
+
+// addAllow declares what lets the rest of the files pass.
+func (f *ruleFlags) addAllow(c *cobra.Command) {
+	c.Flags().BoolVar(&f.allowUnreadable, "allow-unreadable", false, "let the rest change where a block or a range is never closed")
 }
 
 // addChange declares the flags of a change without a script.
@@ -63,7 +69,7 @@ func given(c *cobra.Command, names ...string) (out []string) {
 
 // rules returns what the flags say of rules, the one-off change as a script.
 func (f *ruleFlags) rules(c *cobra.Command, a *app, oneOff string) (usecase.Rules, error) {
-	r := usecase.Rules{Scripts: f.scripts, Stdin: a.In, OneOff: oneOff, ValueFiles: f.valueFiles, Values: map[string]string{}}
+	r := usecase.Rules{Scripts: f.scripts, Stdin: a.In, OneOff: oneOff, ValueFiles: f.valueFiles, Values: map[string]string{}, AllowUnreadable: f.allowUnreadable}
 	for _, s := range f.set {
 		name, value, ok := strings.Cut(s, "=")
 		if !ok {

@@ -6,6 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"frizzel/internal/change"
+	"frizzel/internal/progress"
 	"frizzel/internal/report"
 	"frizzel/internal/seal"
 	"frizzel/internal/usecase"
@@ -88,7 +89,8 @@ func (a *app) applySealed(c *cobra.Command, f *applyFlags, paths []string) error
 		b.prompt = a.prompt()
 	}
 	events := report.NewEvents(a.Out, s.Rules)
-	done, err := usecase.ApplySeal(c.Context(), usecase.ApplySealOptions{Seal: s, Write: w,
+	w.Progress = &progress.Meter{}
+	o := usecase.ApplySealOptions{Seal: s, Write: w,
 		Take: func(ch *change.Change, changes int, now []byte) (bool, error) {
 			if f.format == "json" {
 				return true, events.Edits(printer, ch.Path, changes, now, ch.Edits)
@@ -98,7 +100,8 @@ func (a *app) applySealed(c *cobra.Command, f *applyFlags, paths []string) error
 				return printer.Diff(ch.Path, now, ch.Edits)
 			})
 		},
-	})
+	}
+	done, err := doing(a, w.Progress, func() (*usecase.SealApplied, error) { return usecase.ApplySeal(c.Context(), o) })
 	if err != nil {
 		return err
 	}

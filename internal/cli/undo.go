@@ -6,6 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"frizzel/internal/change"
+	"frizzel/internal/progress"
 	"frizzel/internal/report"
 	"frizzel/internal/usecase"
 	"frizzel/internal/vault/history"
@@ -101,7 +102,11 @@ func (a *app) takeBack(c *cobra.Command, o usecase.UndoOptions, yes bool) error 
 			return printer.Diff(back.Path, content, back.Edits)
 		})
 	}
-	done, err := usecase.Undo(c.Context(), o)
+	o.Write.Progress = &progress.Meter{}
+	if yes {
+		o.Write.Progress.Begin("reading")
+	}
+	done, err := doing(a, o.Write.Progress, func() (*usecase.TakenBack, error) { return usecase.Undo(c.Context(), o) })
 	if done != nil {
 		left(a.Err, done.Left)
 	}

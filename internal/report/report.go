@@ -200,16 +200,7 @@ func (p *Printer) Summary(s *run.Summary, changed string) {
 		Count(s.Read, "file"), Number(s.Changed), changed, Count(s.Changes, "change"))
 	p.perRule(s)
 	p.leftOut(s)
-	for _, n := range s.Notes {
-		where := Path(n.Path)
-		if n.Line > 0 {
-			where += fmt.Sprintf(":%d", n.Line)
-		}
-		if rule := p.Rules[n.Rule]; rule != "" {
-			where += ": rule " + rule
-		}
-		fmt.Fprintf(p.Err, "note: %s: %s\n", where, n.Text)
-	}
+	p.notes(s)
 	for _, place := range s.Tally.Idle() {
 		if s.Read > 0 {
 			fmt.Fprintf(p.Err, "note: %s: this address selects nothing in any file\n", place)
@@ -226,6 +217,25 @@ func (p *Printer) Matches(s *run.Summary) {
 	fmt.Fprintf(p.Err, "%s read, %s with matches: %s\n",
 		Count(s.Read, "file"), Number(s.Changed), Count(s.Changes, "match"))
 	p.leftOut(s)
+	p.notes(s)
+}
+
+// notes writes what a person should know of single files.
+func (p *Printer) notes(s *run.Summary) {
+	for _, n := range s.Notes {
+		where := Path(n.Path)
+		if n.Line > 0 {
+			where += fmt.Sprintf(":%d", n.Line)
+		}
+		if rule := p.Rules[n.Rule]; rule != "" {
+			where += ": rule " + rule
+		}
+		fmt.Fprintf(p.Err, "note: %s: %s\n", where, n.Text)
+	}
+	if s.Unknown > 0 {
+		fmt.Fprintf(p.Err, "note: %s in no known encoding, where characters above ASCII are not found: name it, such as --encoding windows-1252\n",
+			Count(s.Unknown, "file"))
+	}
 }
 
 // some lists a few of many.

@@ -23,6 +23,8 @@ type job struct {
 	result *Result
 	made   *program.Result
 	found  *Found
+
+	unknown bool // its encoding does not tell itself, and something is looked for that is not ASCII
 }
 
 // all takes every file through work, by several workers, and then through take, in
@@ -107,6 +109,7 @@ func (p *Plan) one(j *job, flight *flight, buffer []byte, work func(*job, *textf
 	if err == nil {
 		var text *textfile.File
 		if text, err = textfile.Decode(raw, p.encodingOf(j.file)); err == nil {
+			j.unknown = p.Program.Wide && text.Unknown()
 			work(j, text)
 			if j.result != nil || j.found != nil && len(j.found.Matches) > 0 {
 				return nil
@@ -203,9 +206,10 @@ func (p *Plan) collect(ctx context.Context, ordered <-chan *job, flight *flight,
 			continue
 		}
 		s.Read++
-		if p.Progress != nil {
-			p.Progress(s.Read)
+		if j.unknown {
+			s.Unknown++
 		}
+		p.Progress.File()
 		err := take(j)
 		flight.land(j)
 		if err != nil {

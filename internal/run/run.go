@@ -14,6 +14,7 @@ import (
 	"frizzel/core/textfile"
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
+	"frizzel/internal/progress"
 	"frizzel/internal/selection"
 )
 
@@ -21,10 +22,9 @@ import (
 type Plan struct {
 	Program   *program.Program
 	Selection selection.Selection
-	Encoding  string // that all files are in; "" to tell by the script or the file
-	MaxSize   int64  // bytes; larger files are left out; 0 for any
-	// Progress, where it is not nil, is told how many files are read so far.
-	Progress func(read int)
+	Encoding  string          // that all files are in; "" to tell by the script or the file
+	MaxSize   int64           // bytes; larger files are left out; 0 for any
+	Progress  *progress.Meter // nil to tell nobody
 }
 
 // Result is what the rules make of one file that they change, or that must not be
@@ -44,7 +44,10 @@ func (r *Result) Change() change.Change {
 
 // Summary counts what a plan came to.
 type Summary struct {
-	Read    int // files, in whole
+	Read int // files, in whole
+	// Unknown counts files in an encoding that they do not tell, where something is looked
+	// for that is not ASCII, and so missed in them.
+	Unknown int
 	Changed int
 	Changes int
 	Skipped []selection.Skip
@@ -73,6 +76,7 @@ type Found struct {
 // cannot be read are among the summary's Skipped.
 func (p *Plan) Do(ctx context.Context, take func(*Result) (bool, error)) (*Summary, error) {
 	s := &Summary{Tally: p.Program.NewTally()}
+	p.Progress.Begin("reading")
 	var before program.Counters // of a sequential program, which has one worker
 	seen := map[disk.ID]bool{}
 	err := p.all(ctx, s, func(j *job, text *textfile.File) {
@@ -93,8 +97,11 @@ func (p *Plan) Do(ctx context.Context, take func(*Result) (bool, error)) (*Summa
 // change. It calls show, in path order, for every file that was read.
 func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (*Summary, error) {
 	s := &Summary{Tally: p.Program.NewTally()}
+	p.Progress.Begin("reading")
 	err := p.all(ctx, s, func(j *job, text *textfile.File) {
-		in := program.Input{Text: text.Text, File: asFile(j.file)}
+		step, end := p.Progress.Through(int64(len(text.Raw)))
+		defer end()
+		in := program.Input{Text: text.Text, File: asFile(j.file), Progress: step}
 		j.found = &Found{At: j.file, File: text}
 		if what == Changes {
 			j.found.Matches, j.found.unreadable = p.Program.Matches(in)
@@ -124,7 +131,9 @@ const (
 
 // edit runs the program over one file's text.
 func (p *Plan) edit(j *job, text *textfile.File, before program.Counters) {
-	r := revision.Of(p.Program, text, program.Input{File: asFile(j.file), Before: before})
+	step, end := p.Progress.Through(int64(len(text.Raw)))
+	defer end()
+	r := revision.Of(p.Program, text, program.Input{File: asFile(j.file), Before: before, Progress: step})
 	j.made = r.Made
 	if len(r.Raw) > 0 || r.Refuse != nil {
 		j.result = &Result{At: j.file, Revision: r, Before: change.DigestOf(text.Raw)}

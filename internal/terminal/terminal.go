@@ -61,6 +61,8 @@ func visibleLines(text string) string {
 type Writer struct {
 	W     io.Writer
 	Shown bool
+	// Before, where it is not nil, is called before anything is written.
+	Before func()
 	// Broken is called when nobody reads any more.
 	Broken func()
 }
@@ -68,6 +70,9 @@ type Writer struct {
 // Write writes p, whole characters.
 func (w *Writer) Write(p []byte) (int, error) {
 	out := p
+	if w.Before != nil {
+		w.Before()
+	}
 	if w.Shown {
 		out = []byte(Render(string(p)))
 	}

@@ -113,6 +113,7 @@ func (o *ApplyOptions) asked(ctx context.Context, a *Applied) (t taken, err erro
 		}
 	}
 	if len(pending) > 0 {
+		o.Plan.Progress.Begin("")
 		write, err := o.Ask(ctx, pending, func() []string {
 			s.Settle(all)
 			return s.Tally.Unmet()

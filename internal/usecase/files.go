@@ -4,6 +4,7 @@ import (
 	"frizzel/core/program"
 	"frizzel/core/textfile"
 	"frizzel/internal/disk"
+	"frizzel/internal/progress"
 	"frizzel/internal/run"
 	"frizzel/internal/selection"
 	"frizzel/internal/vault/store"
@@ -40,7 +41,7 @@ func NewPlan(f Files, c *Compiled) (*run.Plan, error) {
 	if f.Depth < 0 {
 		return nil, wrong("--depth is at least 1")
 	}
-	p := &run.Plan{Program: c.Program, Encoding: f.Encoding, MaxSize: f.MaxSize, Selection: selection.Selection{
+	p := &run.Plan{Program: c.Program, Progress: &progress.Meter{}, Encoding: f.Encoding, MaxSize: f.MaxSize, Selection: selection.Selection{
 		Paths: f.Paths, In: f.Only, Out: f.Not, Depth: f.Depth, NoHidden: f.NoHidden, Follow: f.Follow, OneFileSystem: f.OneFileSystem,
 	}}
 	if f.Store != nil {

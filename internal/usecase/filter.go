@@ -157,7 +157,7 @@ func (f *filtering) whole(raw []byte) error {
 		if _, err := f.Out.Write(raw); err != nil {
 			return err
 		}
-		return &RefusedError{append(refuses, "so standard input was passed on as it is; --allow-unreadable lets the rest change")}
+		return &RefusedError{append(refuses, "standard input was passed on as it is")}
 	}
 	for _, n := range made.Failures {
 		refuses = append(refuses, fmt.Sprintf("standard input: line %d: %s", n.Line, n.Text))

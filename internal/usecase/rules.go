@@ -32,6 +32,8 @@ type Rules struct {
 	OneOff     string // the text of a script without a file, "" for none
 	Values     map[string]string
 	ValueFiles []string // for many scripts; Values win over them
+	// AllowUnreadable lets files be written in which something is never closed.
+	AllowUnreadable bool
 }
 
 // Compiled is rules ready to run, and what they were made of.
@@ -134,6 +136,7 @@ func ReadScript(path string, stdin io.Reader) (string, error) {
 func (r *Rules) options() (compile.Options, error) {
 	o := compile.Options{
 		Values: r.Values, Shared: map[string]string{}, Env: os.LookupEnv, Now: time.Now(), Load: loadFile,
+		AllowUnreadable: r.AllowUnreadable,
 	}
 	for _, path := range r.ValueFiles {
 		text, err := disk.ReadBounded(path, mostValues)

@@ -11,6 +11,7 @@ import (
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
 	"frizzel/internal/hook"
+	"frizzel/internal/progress"
 	"frizzel/internal/vault/history"
 	"frizzel/internal/vault/hold"
 	"frizzel/internal/vault/store"
@@ -32,6 +33,8 @@ type Writing struct {
 	// Guard starts what watches a run on hold.
 	Guard func(id string) error
 	Out   io.Writer // gets what commands print
+	// Progress counts files and bytes written; nil to tell nobody.
+	Progress *progress.Meter
 	// Settled is told, before anything is written, what became of earlier runs.
 	Settled func(Settled)
 }
@@ -97,6 +100,7 @@ func (w *Writing) locked(ctx context.Context, intent transaction.Intent, changes
 		intent.After = w.After
 	}
 	intent.LeftBy = history.LeftBy(w.Store)
+	intent.Progress = w.Progress
 	if w.Prove != nil {
 		intent.Prove = w.Prove.All
 	}

@@ -205,7 +205,7 @@ func (w *restorer) prepareBack(folder disk.Folder, name string, i int, old []byt
 	if back == "" {
 		back = tempName()
 	}
-	if _, err := writeLike(folder, back, meta, old, w.durability); errors.Is(err, errNotKept) {
+	if _, err := writeLike(folder, back, meta, old, w.durability, nil); errors.Is(err, errNotKept) {
 		w.leave(i, "its owner or attributes cannot be given to it any more")
 		return nil
 	} else if err != nil {

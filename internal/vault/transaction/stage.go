@@ -11,6 +11,7 @@ import (
 	"frizzel/core/edit"
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
+	"frizzel/internal/progress"
 	"frizzel/internal/vault/store"
 )
 
@@ -27,7 +28,10 @@ func (w *writer) stageAll(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	err = each(ctx, w.targets, func(i int) error { return w.stage(b, i) })
+	err = each(ctx, w.targets, func(i int) error {
+		defer w.intent.Progress.File()
+		return w.stage(b, i)
+	})
 	if err = errors.Join(err, b.Close()); err != nil {
 		return err
 	}
@@ -39,6 +43,9 @@ func (w *writer) stageAll(ctx context.Context) error {
 	w.record.Staged = true
 	return w.store.Save(w.record)
 }
+
+// stages is how often a file's content is gone through: read, backed up, written.
+const stages = 3
 
 // stage backs file i up and stages its new content, and what is left beside it.
 func (w *writer) stage(b *store.Backup, i int) error {
@@ -70,6 +77,7 @@ func (w *writer) stage(b *store.Backup, i int) error {
 	if change.DigestOf(old) != c.Before {
 		return &change.ChangedError{Path: c.Path}
 	}
+	w.intent.Progress.Add(int64(len(old)) / stages)
 	e.In, e.Inode, w.found[i] = folder.ID(), info.ID, info
 	if e.Was, err = disk.MetaOf(target, info); err != nil {
 		return err
@@ -77,6 +85,7 @@ func (w *writer) stage(b *store.Backup, i int) error {
 	if e.Old, err = b.Put(old); err != nil {
 		return err
 	}
+	w.intent.Progress.Add(int64(len(old)) / stages)
 	if e.Edits, err = b.PutEdits(c.Edits); err != nil {
 		return err
 	}
@@ -100,7 +109,7 @@ func (w *writer) stageContent(folder *folder, i int, fresh []byte, meta disk.Met
 	e.After = change.DigestOf(fresh)
 	e.InPlace = links > 1
 	if !e.InPlace {
-		w.staged[i], err = writeLike(folder, e.Temp, meta, fresh, w.durability())
+		w.staged[i], err = writeLike(folder, e.Temp, meta, fresh, w.durability(), w.intent.Progress)
 		e.Staged = w.staged[i].ID
 		e.InPlace = errors.Is(err, errNotKept)
 	}
@@ -118,7 +127,7 @@ func (w *writer) stageNew(folder *folder, name string, c *change.Change, e *stor
 	switch {
 	case disk.Missing(err):
 		e.In, e.After, e.Was = folder.ID(), change.DigestOf(content), c.Meta
-		w.staged[i], err = writeLike(folder, e.Temp, c.Meta, content, w.durability())
+		w.staged[i], err = writeLike(folder, e.Temp, c.Meta, content, w.durability(), w.intent.Progress)
 		e.Staged = w.staged[i].ID
 		return false, err
 	case errors.Is(err, disk.ErrNotRegular):
@@ -155,13 +164,13 @@ var errNotKept = errors.New("owner or attributes cannot be kept")
 // what it is then. Nobody can open it who could not open the original: it is its owner's
 // alone until it has all of them, and its content comes after. Where it cannot have them,
 // nothing is left, and the error is errNotKept.
-func writeLike(folder disk.Folder, name string, meta disk.Meta, content []byte, durability disk.Durability) (disk.Info, error) {
+func writeLike(folder disk.Folder, name string, meta disk.Meta, content []byte, durability disk.Durability, done *progress.Meter) (disk.Info, error) {
 	f, err := folder.Create(name)
 	if err != nil {
 		return disk.Info{}, err
 	}
 	if err = giveOwner(f, meta); err == nil {
-		_, err = f.Write(content)
+		err = writeParts(f, content, done)
 	}
 	if err == nil {
 		err = giveRest(f, meta)
@@ -180,6 +189,21 @@ func writeLike(folder disk.Folder, name string, meta disk.Meta, content []byte, 
 		_ = folder.Remove(name)
 	}
 	return info, err
+}
+
+// writeParts writes a content, a large one in parts, so that progress can be told.
+func writeParts(f disk.File, content []byte, done *progress.Meter) error {
+	const most = 16 << 20
+	for {
+		n := min(len(content), most)
+		if _, err := f.Write(content[:n]); err != nil {
+			return err
+		}
+		done.Add(int64(n) / stages)
+		if content = content[n:]; len(content) == 0 {
+			return nil
+		}
+	}
 }
 
 // The bits of a mode that a write may clear.

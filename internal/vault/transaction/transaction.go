@@ -28,6 +28,7 @@ import (
 	"frizzel/core/edit"
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
+	"frizzel/internal/progress"
 	"frizzel/internal/vault/store"
 )
 
@@ -51,6 +52,7 @@ type Intent struct {
 	// its staged copy; Prove when all are live. An error of either puts the run back.
 	ProveFile func(ctx context.Context, path, staged string) error
 	Prove     func(ctx context.Context) error
+	Progress  *progress.Meter // counts files and bytes written; nil to tell nobody
 	// LeftBy reports whether an earlier run left a content at a path, whole, so that
 	// this one may replace it there.
 	LeftBy func(path string, content change.Digest) bool
@@ -176,6 +178,7 @@ func (w *writer) write(ctx context.Context) error {
 	if err := w.store.Begin(w.record); err != nil {
 		return err
 	}
+	w.intent.Progress.Begin("writing")
 	if err := w.stageAll(ctx); err != nil {
 		return err
 	}

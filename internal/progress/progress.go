@@ -1,0 +1,54 @@
+// Package progress tells how far long work has come.
+//
+// The central type is [Meter]: whoever works counts files and bytes on it, and whoever
+// waits reads it now and then. A nil Meter counts nothing.
+package progress
+
+import "sync/atomic"
+
+// Meter counts what a phase of the work has done. It is safe for use by several
+// goroutines at once.
+type Meter struct {
+	phase        atomic.Value // a string
+	files, bytes atomic.Int64
+}
+
+// Begin begins a phase, such as "reading".
+func (m *Meter) Begin(phase string) {
+	if m != nil {
+		m.files.Store(0)
+		m.bytes.Store(0)
+		m.phase.Store(phase)
+	}
+}
+
+// File counts a file as done.
+func (m *Meter) File() {
+	if m != nil {
+		m.files.Add(1)
+	}
+}
+
+// Add counts bytes as done.
+func (m *Meter) Add(bytes int64) {
+	if m != nil {
+		m.bytes.Add(bytes)
+	}
+}
+
+// Now returns the phase and what it has done by now.
+func (m *Meter) Now() (phase string, files, bytes int64) {
+	phase, _ = m.phase.Load().(string)
+	return phase, m.files.Load(), m.bytes.Load()
+}
+
+// Through returns what counts a text of so many bytes that is gone through in many steps,
+// the sum of all being of, as far as done; at its end it is told that it is over.
+func (m *Meter) Through(bytes int64) (step func(done, of int), end func()) {
+	counted := int64(0)
+	to := func(n int64) {
+		m.Add(n - counted)
+		counted = n
+	}
+	return func(done, of int) { to(max(int64(float64(bytes)*float64(done)/float64(of)), counted)) }, func() { to(bytes) }
+}
