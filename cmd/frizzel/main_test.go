@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"flag"
 	"fmt"
 	"io/fs"
 	"os"
@@ -15,6 +16,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/text/encoding/ianaindex"
 )
+
+// update says that what the program prints now is what it is to print, to be read in a diff.
+var update = flag.Bool("update", false, "write what is printed into testdata")
 
 // binary is the program under test, built as users build it.
 var binary string
@@ -59,6 +63,7 @@ func TestScripts(t *testing.T) {
 	testscript.Run(t, testscript.Params{
 		Dir:                 "testdata",
 		RequireExplicitExec: true,
+		UpdateScripts:       *update,
 		Setup: func(env *testscript.Env) error {
 			env.Setenv("PATH", filepath.Dir(binary)+string(os.PathListSeparator)+os.Getenv("PATH"))
 			env.Setenv("FRIZZEL_STATE", filepath.Join(env.WorkDir, ".state"))

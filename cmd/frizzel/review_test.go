@@ -100,7 +100,7 @@ func TestReviewOfRulesAndFiles(t *testing.T) {
 	term.press("w")
 	term.shows("Nothing is taken")
 	term.press("x" + "y")
-	term.ends(130)
+	term.ends(3)
 }
 
 // An editor may write the whole file; Ctrl-C and a lost terminal write nothing.
@@ -137,8 +137,8 @@ func TestAskingAboutEachMatch(t *testing.T) {
 	term.press("b") // the last answer back
 	term.expect("a.conf:2  host")
 	term.press("c")
-	term.expect("proposed: depot-4")
-	term.press("yard-9\n")
+	term.expect("instead:")
+	term.press("yard-99\x7f\r")
 	term.expect("a.conf:4  host")
 	term.press("y")
 	term.expect("a.conf:4  mark")
@@ -155,6 +155,14 @@ func TestAskingAboutEachMatch(t *testing.T) {
 	require.Equal(t, "one\nhost = yard-9\ntwo\nspare = depot-4\nthree\n", read("a.conf"))
 	require.Equal(t, "host = depot-4 # moved\n", read("b.conf"))
 	require.Equal(t, "gage = 762\n", read("c.conf"))
+
+	// Who breaks off while writing is not asked for an Enter.
+	term = atTerminal(t, folder, "apply", "--ask", "match", "--word", "gage", "--with", "gauge", "c.conf")
+	term.expect("change 1 of 1")
+	term.press("c")
+	term.expect("instead:")
+	term.press("x\x03")
+	term.ends(130)
 
 	// From files to matches and on to all the rest.
 	term = atTerminal(t, folder, "apply", "--ask", "file", "--word", "gage", "--with", "gauge", "--rule", `replace word "host" with "HOST"`)

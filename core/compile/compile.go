@@ -68,6 +68,7 @@ func (c *compiler) all(scripts []*script.Script) {
 	}
 	for _, s := range scripts {
 		c.unused(s)
+		c.empty(s)
 	}
 }
 

@@ -179,6 +179,24 @@ func (c *compiler) moves(pos script.Pos) {
 	}
 }
 
+// empty warns of a script that does nothing.
+func (c *compiler) empty(s *script.Script) {
+	for _, item := range s.Items {
+		switch item.(type) {
+		case *script.Version, *script.Title, *script.Param, *script.Files, *script.Joiners, *script.Encoding, *script.Example:
+		default:
+			return
+		}
+	}
+	for line := range strings.Lines(s.Source.Text) {
+		if line = strings.TrimSpace(line); len(s.Items) == 0 && line != "" && line[0] != '#' { // which could not be read
+			return
+		}
+	}
+	c.source = s.Source
+	c.warn(script.Pos{Line: 1, Column: 1, Width: 1}, "", "this script holds no rule, and so changes nothing")
+}
+
 // unused warns of parameters that nothing refers to.
 func (c *compiler) unused(s *script.Script) {
 	c.source = s.Source

@@ -25,7 +25,7 @@ func Pattern(name, text string) (*pattern.Pattern, script.Problems) {
 			}
 		}
 	}
-	return nil, problems.Errors()
+	return nil, problems.Errors().Worded(before, "")
 }
 
 // Template compiles a text that stands alone for the matches of a program's last

@@ -2,6 +2,7 @@ package compile
 
 import (
 	"errors"
+	"fmt"
 	"regexp"
 	"regexp/syntax"
 	"strings"
@@ -84,10 +85,38 @@ func (c *compiler) badRegex(p *script.Pattern, err error) {
 			pos.Column += 1 + utf8.RuneCountInString(p.Text.Raw[:at])
 			pos.Width = utf8.RuneCountInString(syntaxError.Expr)
 		}
-		c.errorf(pos, regexRemedy(syntaxError), "%s: `%s`", syntaxError.Code, syntaxError.Expr)
+		c.errorf(pos, regexRemedy(syntaxError), "%s", regexReason(syntaxError))
 		return
 	}
 	c.errorf(pos, remedy, "%v", err)
+}
+
+// regexReason words what is wrong with an expression; the parser's own words speak of
+// another language.
+func regexReason(err *syntax.Error) string {
+	reason := map[syntax.ErrorCode]string{
+		syntax.ErrInvalidCharClass:      "there is no character class %s",
+		syntax.ErrInvalidCharRange:      "the range %s ends before it begins",
+		syntax.ErrInvalidEscape:         "there is no escape %s",
+		syntax.ErrInvalidNamedCapture:   "no group is named as in %s",
+		syntax.ErrInvalidPerlOp:         "no group begins as %s does",
+		syntax.ErrInvalidRepeatOp:       "%s repeats a repetition",
+		syntax.ErrInvalidRepeatSize:     "%s repeats too often, or too seldom",
+		syntax.ErrMissingBracket:        "a [ is never closed in %s",
+		syntax.ErrMissingParen:          "a ( is never closed in %s",
+		syntax.ErrMissingRepeatArgument: "nothing stands before %s that could be repeated",
+		syntax.ErrTrailingBackslash:     "a backslash at the end takes no character",
+		syntax.ErrUnexpectedParen:       "a ) closes nothing in %s",
+		syntax.ErrNestingDepth:          "this is nested too deep: %s",
+		syntax.ErrLarge:                 "this expression is too large: %s",
+	}[err.Code]
+	switch {
+	case reason == "":
+		return fmt.Sprintf("%s: %s", err.Code, err.Expr)
+	case !strings.Contains(reason, "%s"):
+		return reason
+	}
+	return fmt.Sprintf(reason, err.Expr)
 }
 
 func regexRemedy(err *syntax.Error) string {
@@ -99,8 +128,7 @@ func regexRemedy(err *syntax.Error) string {
 		return "say preceded by, or not preceded by, after the expression"
 	case err.Code == syntax.ErrInvalidEscape && len(err.Expr) == 2 && '1' <= err.Expr[1] && err.Expr[1] <= '9':
 		return "an expression cannot refer back to its own groups"
-	case err.Code == syntax.ErrMissingBracket, err.Code == syntax.ErrMissingParen, err.Code == syntax.ErrUnexpectedParen,
-		err.Code == syntax.ErrMissingRepeatArgument:
+	case err.Code != syntax.ErrNestingDepth && err.Code != syntax.ErrLarge:
 		return "say text instead of regex where the characters are meant as they stand"
 	}
 	return ""

@@ -92,7 +92,7 @@ func (c *compiler) wholeFile(pos script.Pos, words string) {
 
 func (c *compiler) knownEncoding(name *script.Text) {
 	if _, err := textfile.EncodingNamed(c.fixed(name)); err != nil {
-		c.errorf(name.Pos, `such as "utf-8", "utf-16le", "iso-8859-1" or "windows-1252"`, "%v", err)
+		c.errorf(name.Pos, "", "%v", err)
 	}
 }
 

@@ -3,6 +3,7 @@ package script
 import (
 	"slices"
 	"strconv"
+	"strings"
 )
 
 // LanguageVersion is the version of the language that this package reads.
@@ -33,14 +34,44 @@ type bailout struct{}
 func Parse(name, text string) (*Script, Problems) {
 	source := &Source{Name: name, Text: text}
 	tokens, problems := lex(source)
-	p := &parser{source: source, tokens: tokens, problems: problems}
+	p := &parser{source: source, tokens: tokens}
 	s := &Script{Source: source}
 	s.Items, s.End = p.nodes(atTop)
 	if t := p.tokens[p.at]; t.kind == kindClose {
 		p.report(t.pos, "this } closes nothing", "")
 	}
-	p.problems.Sort()
+	p.merge(problems)
+	if p.problems.Sort(); len(s.Items) == 0 && p.foreign() {
+		first := p.problems[0]
+		return s, Problems{first, {Source: &Source{Name: name}, Pos: first.Pos, Reason: "nothing in this file reads as a rule; is it a script?"}}
+	}
 	return s, p.problems
+}
+
+// foreign reports whether lines that begin as no statement does are most of what is wrong.
+func (p *parser) foreign() bool {
+	n := 0
+	for _, q := range p.problems {
+		if strings.HasPrefix(q.Reason, noStatement) {
+			n++
+		}
+	}
+	return n > 1 && 2*n >= len(p.problems)
+}
+
+// merge adds what the lexer reports, unless the line is known to be wrong before that place.
+func (p *parser) merge(problems Problems) {
+	first := map[int]int{} // column, by line
+	for _, q := range p.problems {
+		if c, ok := first[q.Pos.Line]; !ok || q.Pos.Column < c {
+			first[q.Pos.Line] = q.Pos.Column
+		}
+	}
+	for _, q := range problems {
+		if c, ok := first[q.Pos.Line]; !ok || c >= q.Pos.Column {
+			p.problems = append(p.problems, q)
+		}
+	}
 }
 
 func (p *parser) report(pos Pos, reason, remedy string) {
@@ -285,6 +316,9 @@ func (p *parser) want(word, after string) {
 		if t.kind == kindWord {
 			remedy = didYouMean(t.text, []string{word})
 		}
+		if before := p.tokens[max(p.at-1, 0)]; before.kind == kindString && strings.Contains(before.text, " "+word+" ") {
+			remedy = "is a quote missing in " + string(before.quote) + before.text + string(before.quote) + "?"
+		}
 		p.fail(t.pos, "expected "+strconv.Quote(word)+" after "+after+", found "+t.describe(), remedy)
 	}
 	p.at++
@@ -363,8 +397,11 @@ func (p *parser) text(what string) *Text {
 	t := p.owed()
 	if t.kind != kindString && t.kind != kindMargin {
 		p.readable(t)
-		p.fail(t.pos, "expected "+what+", found "+t.describe(),
-			"text stands between quotes or in lines that begin with |")
+		remedy := "text stands between quotes or in lines that begin with |"
+		if t.kind == kindWord || t.kind == kindNumber {
+			remedy = `text stands between quotes: "` + t.text + `"`
+		}
+		p.fail(t.pos, "expected "+what+", found "+t.describe(), remedy)
 	}
 	lines := []token{t}
 	p.at++

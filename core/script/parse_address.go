@@ -1,5 +1,10 @@
 package script
 
+import (
+	"slices"
+	"unicode/utf8"
+)
+
 // addressed reads an address and what it applies to: a statement or a block.
 func (p *parser) addressed(h Head, outside bool) Node {
 	n := &Addressed{Head: h, Address: &Address{Pos: h.Pos, Outside: outside}}
@@ -23,9 +28,30 @@ func (p *parser) addressed(h Head, outside bool) Node {
 	return n
 }
 
+// CheckAddress parses what follows on, in or outside, alone; name is what messages call it.
+func CheckAddress(name, opening, text string) Problems {
+	before := opening + " "
+	_, problems := Parse(name, before+text+" delete")
+	source := &Source{Name: name, Text: text}
+	for i := range problems {
+		problems[i].Source = source
+		problems[i].Pos.Column = min(max(problems[i].Pos.Column-len(before), 1), utf8.RuneCountInString(text)+1)
+	}
+	return problems
+}
+
+// addressWords are those that an address begins with, after on, in or outside.
+var addressWords = []string{"line", "lines", "first", "last", "section", "block", "paragraph"}
+
 func (p *parser) selector(a *Address) {
 	t := p.owed()
-	switch p.oneOf("an address", "line", "lines", "first", "last", "section", "block", "paragraph") {
+	switch {
+	case t.kind == kindNumber:
+		p.fail(t.pos, "expected an address, found "+t.describe(), "say line "+t.text+", or lines "+t.text+" to last")
+	case t.kind == kindString, t.kind == kindWord && !slices.Contains(addressWords, t.text) && didYouMean(t.text, addressWords) == "":
+		p.fail(t.pos, "expected an address, found "+t.describe(), `such as section "`+t.text+`", block with text "…", or lines with word "…"`)
+	}
+	switch p.oneOf("an address", addressWords...) {
 	case "line":
 		a.Kind = Line
 		a.From = p.number("a line number", 1)
@@ -199,7 +225,7 @@ func (p *parser) kindAndText() (PatternKind, *Text) {
 	case t.kind == kindWord:
 		remedy := didYouMean(t.text, patternKinds)
 		if remedy == "" {
-			remedy = "text, word or regex"
+			remedy = `a pattern says its kind, as in: text "` + t.text + `"`
 		}
 		p.fail(t.pos, "unknown pattern kind "+t.describe(), remedy)
 	case t.kind == kindString:

@@ -68,15 +68,26 @@ func init() { // the forms refer to functions that refer to the forms
 	slices.Sort(formWords)
 }
 
+// noStatement is what is said of a line that begins as none does.
+const noStatement = "no statement begins with "
+
 // statement reads one node of any kind.
 func (p *parser) statement(where context) Node {
 	t := p.owed()
 	p.readable(t)
 	f, ok := forms[t.text]
 	if t.kind != kindWord || !ok {
-		reason, remedy := "no statement begins with "+t.describe(), ""
+		reason, remedy := noStatement+t.describe(), ""
 		if t.kind == kindWord {
 			remedy = didYouMean(t.text, formWords)
+		}
+		switch {
+		case slices.Contains(addressWords[:4], t.text):
+			remedy = "an address begins with on, as in: on " + t.text + " …"
+		case slices.Contains(addressWords[4:], t.text):
+			remedy = "an address begins with in, as in: in " + t.text + " …"
+		case t.kind == kindWord && remedy == "":
+			remedy = "statements begin with words such as replace, remove, insert, delete or settle"
 		}
 		if t.kind == kindMargin {
 			reason = "this margin block belongs to no statement"

@@ -2,8 +2,10 @@ package script
 
 import (
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
+	"unicode/utf8"
 )
 
 // Source is one script's name, as shown in messages, and its text.
@@ -14,7 +16,7 @@ type Source struct {
 
 // line returns the source's line number n, from 1, without its line ending.
 func (s *Source) line(n int) string {
-	if s == nil {
+	if s == nil || n < 1 {
 		return ""
 	}
 	rest := s.Text
@@ -150,6 +152,33 @@ func (ps Problems) Errors() Problems {
 		}
 	}
 	return errs
+}
+
+// Worded returns the problems as they are of sources in whose lines the word before stands as
+// after, for scripts that were written for a person who knows another word for it.
+func (ps Problems) Worded(before, after string) Problems {
+	out := slices.Clone(ps)
+	sources := map[*Source]*Source{}
+	for i, p := range out {
+		if p.Source == nil {
+			continue
+		}
+		if sources[p.Source] == nil {
+			sources[p.Source] = &Source{Name: p.Source.Name, Text: strings.ReplaceAll(p.Source.Text, before, after)}
+		}
+		line, from := p.Source.line(p.Pos.Line), 0
+		for {
+			at := strings.Index(line[from:], before)
+			if at < 0 || utf8.RuneCountInString(line[:from+at]) >= p.Pos.Column-1 {
+				break
+			}
+			from += at + len(before)
+			out[i].Pos.Column -= utf8.RuneCountInString(before) - utf8.RuneCountInString(after)
+		}
+		out[i].Pos.Column = max(out[i].Pos.Column, 1)
+		out[i].Source = sources[p.Source]
+	}
+	return out
 }
 
 // Sort orders the problems of each source by place, sources in the order in

@@ -68,7 +68,7 @@ type lexer struct {
 // lex returns the source's tokens, ending in one of kindEnd.
 func lex(source *Source) ([]token, Problems) {
 	l := &lexer{source: source}
-	if !utf8.ValidString(source.Text) {
+	if !utf8.ValidString(source.Text) || strings.IndexByte(source.Text, 0) >= 0 {
 		l.notUTF8()
 		return []token{{kind: kindEnd, pos: Pos{1, 1, 1}}}, l.problems
 	}
@@ -98,6 +98,12 @@ func (l *lexer) notUTF8() {
 			line, column = line+1, 1
 		}
 		rest = rest[size:]
+	}
+	if strings.IndexByte(l.source.Text, 0) >= 0 {
+		l.problems = append(l.problems, Problem{
+			Source: &Source{Name: l.source.Name}, Pos: Pos{1, 1, 1}, Reason: "this file holds no text, and so no script",
+		})
+		return
 	}
 	l.problems = append(l.problems, Problem{
 		Source: &Source{Name: l.source.Name},
@@ -175,6 +181,9 @@ func (l *lexer) next() {
 		r, size := utf8.DecodeRuneInString(rest)
 		t := l.add(kindBad, rest[:size], size)
 		remedy := "text stands between quotes, in lines that begin with |, or after #"
+		if strings.ContainsRune("“”„‟‘’‚«»", r) {
+			remedy = "put it between straight quotes: \"…\", '…' or `…`"
+		}
 		if name, _, ok := strings.Cut(rest[size:], "]"); ok && r == '[' && !strings.ContainsAny(name, "\"[") {
 			remedy = `a section is named without its brackets: section "` + name + `"`
 		}
@@ -189,7 +198,7 @@ func (l *lexer) numeral(rest string) {
 	if more := rest[n:]; strings.HasPrefix(more, "-") {
 		if m := countWhile(more[1:], isDigit); m > 0 {
 			t := l.add(kindBad, rest[:n+1+m], n+1+m)
-			l.report(t.pos, strconv.Quote(t.text)+" is no number", "write "+rest[:n]+" to "+more[1:1+m])
+			l.report(t.pos, strconv.Quote(t.text)+" is no number", "write lines "+rest[:n]+" to "+more[1:1+m])
 			return
 		}
 	}

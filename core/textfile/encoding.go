@@ -59,7 +59,7 @@ func EncodingNamed(name string) (*Encoding, error) {
 	e, err := ianaindex.IANA.Encoding(name)
 	if err != nil || e == nil {
 		if e, err = htmlindex.Get(name); err != nil {
-			return nil, fmt.Errorf("unknown encoding %q", name)
+			return nil, fmt.Errorf("there is no encoding %q that is known; such are utf-8, utf-16le, iso-8859-1 and windows-1252", name)
 		}
 	}
 	lower := strings.ToLower(name)

@@ -102,11 +102,14 @@ func (a *app) applyRules(c *cobra.Command, f *applyFlags, paths []string) error 
 	if err != nil {
 		return err
 	}
+	if err := f.checkFormat(); err != nil {
+		return err
+	}
 	if err := a.canAsk(f.yes); err != nil {
 		return err
 	}
-	if err := f.checkFormat(); err != nil {
-		return err
+	if f.yes && f.ask != "" {
+		return wrong("--yes does not ask, so --ask does not go with it")
 	}
 	w, err := a.writingWith(c, &f.how)
 	if err != nil {

@@ -52,7 +52,7 @@ func (p pendingItem) Rewrite(fresh []byte) ([]byte, edit.List, error) {
 // prompt returns what asks at a plain terminal.
 func (a *app) prompt() *review.Prompt {
 	p := a.printer()
-	return &review.Prompt{In: a.In, Out: a.Out, Style: p.Style, Width: p.Width}
+	return &review.Prompt{In: a.In, Out: a.Out, Style: p.Style, Width: p.Width, Terminal: a.files.Out}
 }
 
 // review asks about the items, on the whole screen or at a plain prompt.

@@ -167,8 +167,10 @@ func statusOf(err error) int {
 		return exitDone
 	case errors.As(err, &exit):
 		return exit.status
-	case errors.Is(err, context.Canceled), errors.Is(err, review.ErrInterrupted), errors.Is(err, usecase.ErrNothingTaken):
+	case errors.Is(err, context.Canceled), errors.Is(err, review.ErrInterrupted):
 		return exitInterrupted
+	case errors.Is(err, review.ErrDeclined), errors.Is(err, usecase.ErrNothingTaken):
+		return exitRefused
 	case errors.As(err, &wrong), errors.As(err, &missing), errors.As(err, &noRun), errors.As(err, &problems):
 		return exitWrong
 	case errors.As(err, &refused), errors.As(err, &changed), errors.As(err, &proof), errors.As(err, &exists),
@@ -194,7 +196,7 @@ func (a *app) describe(err error) string {
 	switch {
 	case errors.As(err, &problems):
 		return a.problems(problems)
-	case errors.Is(err, usecase.ErrNothingTaken):
+	case errors.Is(err, usecase.ErrNothingTaken), errors.Is(err, review.ErrDeclined):
 		return "frizzel: nothing was written"
 	case errors.Is(err, context.Canceled), errors.Is(err, review.ErrInterrupted):
 		return "frizzel: interrupted; nothing was written"

@@ -33,7 +33,7 @@ func (a *app) filter() *cobra.Command {
 		Short:   "Standard input to standard output",
 		Long:    filterLong,
 		Example: filterExample,
-		Args:    nothing,
+		Args:    noPaths,
 		RunE: func(c *cobra.Command, _ []string) error {
 			var err error
 			if o.Rules, err = a.compile(c, &rules); err != nil {

@@ -1,11 +1,13 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 
 	"github.com/spf13/cobra"
 
 	"frizzel/core/program"
+	"frizzel/core/script"
 	"frizzel/internal/report"
 	"frizzel/internal/run"
 	"frizzel/internal/terminal"
@@ -92,6 +94,9 @@ func (how *findFlags) check(c *cobra.Command) error {
 	if how.format != "text" && how.format != "json" {
 		return wrong("--format is text or json, not %q", how.format)
 	}
+	if how.context < 0 {
+		return wrong("--context is at least 0")
+	}
 	ways := given(c, "names", "count", "without", "show")
 	if how.format == "json" {
 		ways = append(ways, "--format json")
@@ -123,6 +128,10 @@ func (a *app) compileFind(c *cobra.Command, f *ruleFlags) (*usecase.Compiled, ru
 		return nil, 0, err
 	}
 	compiled, err := a.compileWith(c, f, text)
+	var problems script.Problems
+	if sought == run.Assertions && errors.As(err, &problems) {
+		err = problems.Worded("forbid", "find") // what is typed
+	}
 	return compiled, sought, err
 }
 

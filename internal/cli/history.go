@@ -73,6 +73,10 @@ func (a *app) listRuns(s *store.Store, of, format string) error {
 	if format == "json" {
 		return a.runEvents(l, records, damaged)
 	}
+	if of != "" && len(records) == 0 {
+		_, err = fmt.Fprintf(a.Err, "no run has changed %s\n", report.Path(report.Here(of)))
+		return err
+	}
 	total, err := a.runTable(l, records)
 	if err != nil {
 		return err
@@ -333,7 +337,10 @@ func (a *app) historyPrune() *cobra.Command {
 			if p.OlderThan, err = parseAge(older); err != nil {
 				return err
 			}
-			if p.Newest < 0 || p.Newest == 0 && p.OlderThan == 0 {
+			if p.Newest < 0 {
+				return wrong("--newest is at least 1: so many runs stay")
+			}
+			if p.Newest == 0 && p.OlderThan == 0 {
 				return wrong("say which runs to forget: --newest N, --older-than 90d, or both")
 			}
 			s, err := usecase.OpenStore()

@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
@@ -79,6 +80,9 @@ func meant(name, before string, known []string) string {
 	return ""
 }
 
+// name returns what follows the program's name to call a command.
+func name(c *cobra.Command) string { return strings.TrimPrefix(c.CommandPath(), c.Root().Name()+" ") }
+
 // noCommand is what a command with others below it takes: none but those.
 func noCommand(c *cobra.Command, args []string) error {
 	if len(args) == 0 {
@@ -92,7 +96,15 @@ func nothing(c *cobra.Command, args []string) error {
 	if len(args) == 0 {
 		return nil
 	}
-	return wrong("%s takes options only, not %q; see %s --help", c.CommandPath(), args[0], c.CommandPath())
+	return wrong("%s takes options only, not %q; see %s --help", name(c), args[0], c.CommandPath())
+}
+
+// noPaths is what a command takes that reads standard input.
+func noPaths(c *cobra.Command, args []string) error {
+	if len(args) == 0 {
+		return nil
+	}
+	return wrong("%s reads standard input, not files: write < %s behind it; see %s --help", name(c), shellWord(args[0]), c.CommandPath())
 }
 
 // one is what a command takes that is about one thing.
@@ -100,11 +112,11 @@ func one(what string) cobra.PositionalArgs {
 	return func(c *cobra.Command, args []string) error {
 		switch len(args) {
 		case 0:
-			return wrong("%s wants %s; see %s --help", c.CommandPath(), what, c.CommandPath())
+			return wrong("%s wants %s; see %s --help", name(c), what, c.CommandPath())
 		case 1:
 			return nil
 		}
-		return wrong("%s wants %s and no more, not also %q", c.CommandPath(), what, args[1])
+		return wrong("%s wants %s and no more, not also %q", name(c), what, args[1])
 	}
 }
 

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
+	"path/filepath"
 
 	"github.com/spf13/cobra"
 )
@@ -45,11 +46,29 @@ func (a *app) newScript() *cobra.Command {
 	return c
 }
 
+// canSave returns why a file cannot be saved at a path, "" for none, as far as that is known
+// beforehand.
+func canSave(path string) error {
+	if path == "" {
+		return nil
+	}
+	if _, err := os.Lstat(path); err == nil {
+		return wrong("%q is there already; name a new file", path)
+	}
+	if _, err := os.Stat(filepath.Dir(path)); errors.Is(err, fs.ErrNotExist) {
+		return wrong("there is no folder %q to write %q in", filepath.Dir(path), filepath.Base(path))
+	}
+	return nil
+}
+
 // save writes a file that is not there yet, its owner's alone.
 func save(path string, text []byte) error {
 	f, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
 	if errors.Is(err, fs.ErrExist) {
 		return wrong("%q is there already; name a new file", path)
+	}
+	if errors.Is(err, fs.ErrNotExist) {
+		return wrong("there is no folder %q to write %q in", filepath.Dir(path), filepath.Base(path))
 	}
 	if err != nil {
 		return err

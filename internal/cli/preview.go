@@ -116,6 +116,9 @@ func (a *app) previewing(rules *usecase.Compiled, how *previewFlags) (*previewin
 	if !slices.Contains([]string{"diff", "summary", "names", "json"}, how.format) {
 		return nil, wrong("--format is diff, summary, names or json, not %q", how.format)
 	}
+	if how.lines < 0 {
+		return nil, wrong("--context is at least 0")
+	}
 	pre := &previewing{app: a, previewFlags: how, printer: a.printer()}
 	pre.printer.Rules = rules.Labels
 	pre.printer.Context = how.lines
@@ -124,6 +127,11 @@ func (a *app) previewing(rules *usecase.Compiled, how *previewFlags) (*previewin
 	}
 	if how.format == "json" {
 		pre.events = report.NewEvents(a.Out, pre.printer.Rules)
+	}
+	for _, path := range []string{how.reportTo, how.sealTo} {
+		if err := canSave(path); err != nil {
+			return nil, err
+		}
 	}
 	if how.reportTo != "" {
 		pre.page = report.NewPage(pre.printer, rules.Program)

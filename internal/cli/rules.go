@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -97,17 +98,43 @@ func (a *app) compile(c *cobra.Command, f *ruleFlags) (*usecase.Compiled, error)
 // compileWith compiles the scripts and oneOff, a script's text or "".
 func (a *app) compileWith(c *cobra.Command, f *ruleFlags, oneOff string) (*usecase.Compiled, error) {
 	if len(f.scripts) == 0 && oneOff == "" {
-		return nil, wrong("no rules are given: name a script with -r, or what to look for with --word; see %s --help", c.CommandPath())
+		return nil, a.noRules(c)
 	}
 	r, err := f.rules(c, a, oneOff)
 	if err != nil {
 		return nil, err
 	}
 	compiled, err := usecase.Compile(r)
-	if err == nil && len(f.scripts)+len(f.statements)+len(f.with) > 0 { // not of a mere search
+	if err == nil && (len(f.scripts)+len(f.statements) > 0 || c.Flags().Changed("with")) { // not of a mere search
 		a.warn(compiled.Warnings)
 	}
 	return compiled, err
+}
+
+// noRules says that no rules are given, and how to give what most likely is meant for one.
+func (a *app) noRules(c *cobra.Command) error {
+	said := "no rules are given: name a script with -r, or what to look for with --word"
+	if args := c.Flags().Args(); len(args) > 0 {
+		with := " --with TEXT"
+		if c.Name() == "find" {
+			with = ""
+		}
+		if _, err := os.Stat(args[0]); err != nil {
+			said = fmt.Sprintf("say how %q is meant: --word %s%s for the whole word, --text for the characters anywhere, --regex for an expression",
+				args[0], shellWord(args[0]), with)
+		} else if strings.HasSuffix(args[0], ".friz") {
+			said = "no rules are given: a script is named with -r " + shellWord(args[0])
+		}
+	}
+	return wrong("%s; see %s --help", said, c.CommandPath())
+}
+
+// shellWord writes a word as it is typed to a shell.
+func shellWord(s string) string {
+	if s != "" && strings.Trim(s, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_./:@%+,=") == "" {
+		return s
+	}
+	return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
 }
 
 // warn says what the rules allow and most likely do not mean.

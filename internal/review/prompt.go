@@ -26,6 +26,9 @@ const (
 // ErrInterrupted is returned where the person broke off.
 var ErrInterrupted = errors.New("interrupted")
 
+// ErrDeclined is returned where the person wants nothing written.
+var ErrDeclined = errors.New("nothing was written")
+
 // Terminal reports whether a person can be asked: in and out are a terminal.
 func Terminal(in, out *os.File) bool {
 	return in != nil && out != nil && term.IsTerminal(int(in.Fd())) && term.IsTerminal(int(out.Fd()))
@@ -37,6 +40,8 @@ type Prompt struct {
 	Out   io.Writer
 	Style report.Style
 	Width int // columns, 0 for no bound
+	// Terminal is where a line that is typed is drawn.
+	Terminal io.Writer
 }
 
 // choice is a key and what it means.
@@ -123,6 +128,44 @@ func (p *Prompt) key(ctx context.Context) (byte, error) {
 		return 0, err
 	case <-ctx.Done():
 		return 0, ErrInterrupted
+	}
+}
+
+// line reads a line that a person types. The terminal is as it was when it returns.
+func (p *Prompt) line(ctx context.Context, prompt string) (string, error) {
+	state, err := term.MakeRaw(int(p.In.Fd()))
+	if err != nil {
+		return "", err
+	}
+	defer func() { _ = term.Restore(int(p.In.Fd()), state) }()
+	typed := make(chan string, 1)
+	failed := make(chan error, 1)
+	go func() {
+		t := term.NewTerminal(struct {
+			io.Reader
+			io.Writer
+		}{p.In, p.Terminal}, prompt)
+		if p.Width > 0 {
+			_ = t.SetSize(p.Width, 1)
+		}
+		line, err := t.ReadLine()
+		if err != nil {
+			failed <- err
+			return
+		}
+		typed <- line
+	}()
+	select {
+	case line := <-typed:
+		return line, nil
+	case err := <-failed:
+		if errors.Is(err, io.EOF) { // Ctrl-C, Ctrl-D
+			err = ErrInterrupted
+		}
+		fmt.Fprintln(p.Out)
+		return "", err
+	case <-ctx.Done():
+		return "", ErrInterrupted
 	}
 }
 

@@ -1,10 +1,8 @@
 package review
 
 import (
-	"bufio"
 	"context"
 	"fmt"
-	"strings"
 
 	"frizzel/core/diff"
 	"frizzel/core/program"
@@ -180,7 +178,7 @@ func (q *questions) askMatch(ctx context.Context, i int, c *Change) (stop bool, 
 	case No:
 		err = f.Answer(key, true)
 	case EditText:
-		err = q.edit(f, key, text)
+		err = q.edit(ctx, f, key, text)
 	case RestOfFile, OmitRestOfFile:
 		return false, q.restOfFile(i, answer == OmitRestOfFile)
 	case Rest:
@@ -212,14 +210,11 @@ func (q *questions) showChange(f *File, c *Change) {
 }
 
 // edit asks for another replacement; an empty line keeps the one proposed.
-func (q *questions) edit(f *File, key program.Key, text string) error {
-	fmt.Fprintf(q.Out, "proposed: %s\ninstead:  ", terminal.Visible([]byte(text)))
-	line, err := bufio.NewReader(q.In).ReadString('\n')
-	if err != nil {
+func (q *questions) edit(ctx context.Context, f *File, key program.Key, text string) error {
+	fmt.Fprintf(q.Out, "proposed: %s\n", terminal.Visible([]byte(text)))
+	line, err := q.line(ctx, "instead:  ")
+	if err != nil || line == "" {
 		return err
-	}
-	if line = strings.TrimRight(line, "\r\n"); line == "" {
-		return nil
 	}
 	return f.Edit(key, []byte(line))
 }

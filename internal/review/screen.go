@@ -123,7 +123,7 @@ func (m *screen) key(key string) tea.Cmd {
 	case pageLeaving:
 		switch key {
 		case "y":
-			m.err = ErrInterrupted
+			m.err = ErrDeclined
 			return tea.Quit
 		case "n", "b", "esc":
 			m.page = pageChanges
@@ -255,8 +255,6 @@ func (m *screen) toggle() {
 	c := m.selected()
 	switch {
 	case c == nil:
-	case c.Fixed:
-		m.toggleFile()
 	default:
 		m.answered(m.current().Answer(c.Key, !c.Left))
 	}
@@ -265,7 +263,7 @@ func (m *screen) toggle() {
 func (m *screen) toggleFile() { m.answered(m.current().Leave(m.current().Count() > 0)) }
 
 func (m *screen) toggleRule() {
-	if c := m.selected(); c != nil && !c.Fixed {
+	if c := m.selected(); c != nil {
 		m.answered(m.LeaveRule(c.Rule, !c.Left))
 	}
 }

@@ -28,6 +28,8 @@ type Item interface {
 	// Proposed is the text that the file would have now, and Rewrite replaces it
 	// by one that a person wrote; old is the file's own.
 	Proposed() ([]byte, error)
+	// Edits are what is taken of the rules' changes, against the file's own text.
+	Edits() edit.List
 	Rewrite(fresh []byte) (old []byte, edits edit.List, err error)
 	// Moved reports whether the file has changed on disk since it was first read.
 	Moved() bool
@@ -37,8 +39,9 @@ type Item interface {
 type Change struct {
 	program.Proposal
 	Left bool
-	// Fixed marks what a person wrote for the whole file: it is taken or left whole.
-	Fixed bool
+	// ByHand marks a line or more of what a person wrote for the whole file. Its Rule is -1
+	// where no rule would have written the same.
+	ByHand bool
 }
 
 // File is a file under review.
@@ -49,7 +52,7 @@ type File struct {
 	all     int // changes proposed, taken or not
 	answers map[program.Key]program.Answer
 	left    bool // the whole file is left as it is
-	written []byte
+	hand    *hand
 	opened  bool
 	session *Session
 }
@@ -120,18 +123,8 @@ func (f *File) Reopen() error { return f.run() }
 // run runs the rules again with the answers given so far.
 func (f *File) run() error {
 	f.Changes, f.opened = f.Changes[:0], true
-	if f.written != nil && !f.left {
-		old, edits, err := f.Rewrite(f.written)
-		if err != nil {
-			return err
-		}
-		for _, e := range edits {
-			f.Changes = append(f.Changes, Change{Fixed: true, Proposal: program.Proposal{
-				Rule: -1, Edits: edit.List{e}, Text: old,
-			}})
-		}
-		f.all = len(f.Changes)
-		return nil
+	if f.hand != nil && !f.left {
+		return f.byHand()
 	}
 	err := f.Decide(func(p program.Proposal) program.Answer {
 		answer, said := f.answers[p.Key]
@@ -156,7 +149,7 @@ func (f *File) run() error {
 // Answer takes or leaves one change.
 func (f *File) Answer(key program.Key, leave bool) error {
 	if f.left { // all others stay left, one by one
-		f.left = false
+		f.left, f.hand = false, nil
 		for _, c := range f.Changes {
 			f.say(c.Key, true)
 		}
@@ -166,6 +159,10 @@ func (f *File) Answer(key program.Key, leave bool) error {
 }
 
 func (f *File) say(key program.Key, leave bool) {
+	if key.Statement == handStatement {
+		f.hand.left[key.Nth] = leave
+		return
+	}
 	a := f.answers[key]
 	a.Leave = leave
 	f.answers[key] = a
@@ -174,13 +171,7 @@ func (f *File) say(key program.Key, leave bool) {
 // Edit gives one change another replacement, and takes it.
 func (f *File) Edit(key program.Key, fresh []byte) error {
 	f.answers[key] = program.Answer{New: fresh}
-	f.left = false
-	return f.run()
-}
-
-// Write replaces all changes of the file by a text that a person wrote for it.
-func (f *File) Write(text []byte) error {
-	f.written, f.left = text, false
+	f.left, f.hand = false, nil
 	return f.run()
 }
 
@@ -196,6 +187,9 @@ func (f *File) Leave(leave bool) error {
 		for _, c := range f.Changes {
 			f.say(c.Key, false)
 		}
+		if f.hand != nil {
+			clear(f.hand.left)
+		}
 	}
 	return f.run()
 }
@@ -204,7 +198,9 @@ func (f *File) Leave(leave bool) error {
 func (s *Session) LeaveRule(rule int, leave bool) error {
 	s.left[rule] = leave
 	for _, f := range s.Files {
-		if rules := f.Rules(); rule >= len(rules) || rules[rule] == 0 || f.left || f.written != nil {
+		rules := f.Rules()
+		proposes := 0 <= rule && rule < len(rules) && rules[rule] > 0
+		if f.left || !proposes && f.hand == nil {
 			continue
 		}
 		if err := f.Open(); err != nil {
@@ -236,7 +232,7 @@ func (s *Session) LeaveAll(leave bool) error {
 // Text returns the change's new text, for a person to edit. It reports false where
 // the change is no one piece of one line.
 func (c *Change) Text() (string, bool) {
-	if len(c.Edits) != 1 || c.Fixed {
+	if len(c.Edits) != 1 || c.ByHand {
 		return "", false
 	}
 	text := string(c.Edits[0].New)

@@ -48,6 +48,8 @@ func (i *item) Proposed() ([]byte, error) {
 	return i.taken.Edits.Apply([]byte(i.text)), nil
 }
 
+func (i *item) Edits() edit.List { return i.taken.Edits }
+
 func (i *item) Rewrite(fresh []byte) ([]byte, edit.List, error) {
 	if strings.Contains(string(fresh), "refused") {
 		return nil, nil, errors.New("refused")
@@ -102,8 +104,42 @@ func TestSession(t *testing.T) {
 	require.Equal(t, "yard-9 and <depot-4>\n", proposed(0))
 	require.NoError(t, f.Write([]byte("by hand\n")))
 	require.Equal(t, "by hand\n", proposed(0))
-	require.True(t, f.Changes[0].Fixed)
+	require.Equal(t, -1, f.Changes[0].Rule)
 	require.Error(t, f.Write([]byte("refused\n")))
+	require.Equal(t, "by hand\n", proposed(0))
+}
+
+// What a person writes for a file is taken or left line by line; a line that a rule would
+// have made the same is still that rule's.
+func TestByHand(t *testing.T) {
+	s, items := sessionOf(t, twoRules, "a depot-3\nb\ndepot-3\nc\n", "depot-3\n")
+	proposed := func() string {
+		text, err := items[0].Proposed()
+		require.NoError(t, err)
+		return string(text)
+	}
+	require.NoError(t, s.LeaveRule(1, true))
+	f := s.Files[0]
+	require.NoError(t, f.Write([]byte("a depot-4\nB\ndepot-4\nc\nd\n")))
+	var rules []int
+	for _, c := range f.Changes {
+		require.True(t, c.ByHand)
+		rules = append(rules, c.Rule)
+	}
+	require.Equal(t, []int{0, -1, 0, -1}, rules)
+	require.NoError(t, f.Answer(f.Changes[1].Key, true))
+	require.Equal(t, "a depot-4\nb\ndepot-4\nc\nd\n", proposed())
+	require.NoError(t, s.LeaveRule(0, true))
+	require.Equal(t, "a depot-3\nb\ndepot-3\nc\nd\n", proposed())
+	require.Equal(t, 1, f.Count())
+	require.NoError(t, s.LeaveRule(-1, false))
+	require.Equal(t, "a depot-3\nB\ndepot-3\nc\nd\n", proposed())
+	require.NoError(t, f.Leave(true)) // of the rules' changes one may be taken again, and nothing else is
+	require.Equal(t, "a depot-3\nb\ndepot-3\nc\n", proposed())
+	require.NoError(t, f.Answer(f.Changes[0].Key, false))
+	require.Equal(t, "a depot-4\nb\ndepot-3\nc\n", proposed())
+	require.NoError(t, f.Leave(false))
+	require.Equal(t, "a <depot-4>\nb\n<depot-4>\nc\n", proposed())
 }
 
 // However a person answers, in whatever order: what is shown as taken is what is made, and

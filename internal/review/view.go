@@ -202,9 +202,6 @@ func (m *screen) card(i, width int) []string {
 		state = "[ ]"
 	}
 	head := fmt.Sprintf("%s %d/%d  line %d", state, i+1, len(f.Changes), c.Line)
-	if c.Fixed {
-		head = fmt.Sprintf("%s %d/%d", state, i+1, len(f.Changes))
-	}
 	if rule := m.ruleOf(c.Proposal); rule != "" {
 		head += "  " + rule
 	}

@@ -104,6 +104,9 @@ func (p *Pending) Result() (*Result, error) {
 	}
 }
 
+// Edits returns what is taken, against the file's text.
+func (p *Pending) Edits() edit.List { return p.edits }
+
 // Rules returns how many changes each rule made of the file as it was first read.
 func (p *Pending) Rules() []int { return p.first.Changes }
 

@@ -31,6 +31,9 @@ func (o *OneOff) Script() (string, error) {
 	if err != nil {
 		return "", err
 	}
+	if err := o.addresses(); err != nil {
+		return "", err
+	}
 	n := &script.Replace{Pattern: p, KeepCase: o.KeepCase}
 	var ok bool
 	if n.With, ok = script.RawText(*o.With, '"'); !ok {
@@ -43,6 +46,9 @@ func (o *OneOff) Script() (string, error) {
 func (o *OneOff) Search() (string, error) {
 	p, err := o.pattern()
 	if err != nil {
+		return "", err
+	}
+	if err := o.addresses(); err != nil {
 		return "", err
 	}
 	p.IgnoreCase = p.IgnoreCase || o.KeepCase
@@ -99,6 +105,22 @@ func (o *OneOff) pattern() (*script.Pattern, error) {
 		return nil, wrong(`--%s holds all three quotes, which no string can; use --regex with \x27 for '`, o.Kind)
 	}
 	return p, nil
+}
+
+// addressed writes a statement behind the addresses.
+// addresses returns what is wrong with an address, each of which must be whole by itself.
+func (o *OneOff) addresses() error {
+	for _, on := range o.On {
+		if problems := script.CheckAddress("--on", "on", on); len(problems) > 0 {
+			return problems
+		}
+	}
+	for _, in := range o.In {
+		if problems := script.CheckAddress("--in", "in", in); len(problems) > 0 {
+			return problems
+		}
+	}
+	return nil
 }
 
 // addressed writes a statement behind the addresses.

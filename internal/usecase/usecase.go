@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io/fs"
 	"strings"
+	"syscall"
 )
 
 // WrongError is the error of what a person gave: an option, a path, a script's name.
@@ -37,6 +38,9 @@ func notRead(what, path string, err error) error {
 	}
 	if errors.As(err, &p) {
 		err = p.Err
+	}
+	if errors.Is(err, syscall.EISDIR) {
+		return wrong("%q is a folder, not a %s", path, what)
 	}
 	return wrong("the %s %q cannot be read: %w", what, path, err)
 }

@@ -1,0 +1,53 @@
+package main
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// testdata/mistakes.txt is what people get wrong and what is said of it: a line that begins
+// with $ is typed at a shell, below it stands what comes back.
+func TestMistakes(t *testing.T) {
+	watchSources()
+	const name = "testdata/mistakes.txt"
+	written, err := os.ReadFile(name)
+	require.NoError(t, err)
+	folder := t.TempDir()
+	for name, text := range map[string]string{
+		"conf/kiosk.ini": "[mysql]\nport = 5000\nhost = depot-3\n", "conf/board.ini": "port = 5001\n",
+		"move.friz": "param host = \"depot-4\"\nreplace word \"depot-3\" with \"{=host}\"\n",
+		"notes.txt": "Ring the bell.\nThen: go home.\nlast=line\n", "empty.friz": "", "binary.friz": "\x7fELF\x02\x00\x00",
+		"old.friz": "title \"caf\xe9\"\n",
+	} {
+		path := filepath.Join(folder, name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
+	}
+	var got strings.Builder
+	for line := range strings.Lines(string(written)) {
+		switch {
+		case strings.HasPrefix(line, "$ "):
+			got.WriteString(line)
+			c := exec.Command("sh", "-c", line[2:])
+			c.Dir = folder
+			c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(folder, ".state"),
+				"PATH="+filepath.Dir(binary)+string(os.PathListSeparator)+os.Getenv("PATH"))
+			out, _ := c.CombinedOutput()
+			got.Write(out)
+			fmt.Fprintf(&got, "exit status %d\n\n", c.ProcessState.ExitCode())
+		case strings.HasPrefix(line, "## "):
+			got.WriteString(line + "\n")
+		}
+	}
+	if *update {
+		require.NoError(t, os.WriteFile(name, []byte(got.String()), 0o644))
+		return
+	}
+	require.Equal(t, string(written), got.String())
+}
