@@ -11,11 +11,11 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// testdata/mistakes.txt is what people get wrong and what is said of it: a line that begins
+// testdata/mistakes/mistakes.txt is what people get wrong and what is said of it: a line that begins
 // with $ is typed at a shell, below it stands what comes back.
 func TestMistakes(t *testing.T) {
 	watchSources()
-	const name = "testdata/mistakes.txt"
+	const name = "testdata/mistakes/mistakes.txt"
 	written, err := os.ReadFile(name)
 	require.NoError(t, err)
 	folder := t.TempDir()

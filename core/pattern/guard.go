@@ -19,6 +19,14 @@ type guard struct {
 	atEdge   *regexp.Regexp
 	beyond   *regexp.Regexp // with one character of context on the match's side
 	width    int            // the most bytes the expression takes, -1 for no bound
+	named    bool           // it names U+FFFD, which no invalid byte is
+}
+
+func (g guard) matches(re *regexp.Regexp, text []byte) bool {
+	if g.named {
+		text, _ = withoutInvalid(text)
+	}
+	return re.Match(text)
 }
 
 func newGuard(g Guard, ignoreCase bool, j word.Joiners) (guard, error) {
@@ -31,7 +39,7 @@ func newGuard(g Guard, ignoreCase bool, j word.Joiners) (guard, error) {
 	if err != nil {
 		return c, err
 	}
-	c.width = maxWidth(tree)
+	c.width, c.named = maxWidth(tree), namesReplacement(tree)
 	source := "(?:" + g.Source + ")"
 	if ignoreCase {
 		source = "(?i:" + source + ")"
@@ -79,10 +87,10 @@ func (g guard) endsAt(text []byte, at int) bool {
 		}
 	}
 	if at == len(text) || text[at] == '\n' || text[at] == '\r' {
-		return g.atEdge.Match(text[first:at])
+		return g.matches(g.atEdge, text[first:at])
 	}
 	_, size := utf8.DecodeRune(text[at:])
-	return g.beyond.Match(text[first : at+size])
+	return g.matches(g.beyond, text[first:at+size])
 }
 
 // beginsAt reports whether the expression matches text that begins at text[at],
@@ -94,8 +102,8 @@ func (g guard) beginsAt(text []byte, at int) bool {
 	}
 	last, _ := lines.End(text, at, hi)
 	if at == 0 || text[at-1] == '\n' {
-		return g.atEdge.Match(text[at:last])
+		return g.matches(g.atEdge, text[at:last])
 	}
 	_, size := utf8.DecodeLastRune(text[:at])
-	return g.beyond.Match(text[at-size : last])
+	return g.matches(g.beyond, text[at-size:last])
 }

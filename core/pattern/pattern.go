@@ -2,6 +2,7 @@ package pattern
 
 import (
 	"errors"
+	"strings"
 
 	"frizzel/core/lines"
 	"frizzel/core/word"
@@ -139,7 +140,7 @@ func (p *Pattern) findLiteral(text []byte, lo, hi int, yield func([]int) bool) {
 
 // accepts asks the boundaries and the guards about a match.
 func (p *Pattern) accepts(text []byte, lo, hi, start, end int) bool {
-	if p.spec.Kind == Lines && !(lines.AtStart(text, start) && lines.AtEnd(text, end)) {
+	if p.spec.Kind == Lines && !p.wholeLines(text, hi, start, end) {
 		return false
 	}
 	if (p.spec.Kind == Word || p.spec.Whole) && !p.joiners.Whole(text, start, end) {
@@ -154,6 +155,15 @@ func (p *Pattern) accepts(text []byte, lo, hi, start, end int) bool {
 		}
 	}
 	return true
+}
+
+// wholeLines reports whether a match takes whole lines, the last of which is there even
+// where it is empty.
+func (p *Pattern) wholeLines(text []byte, hi, start, end int) bool {
+	if strings.HasSuffix(p.spec.Source, "\n") && end >= hi {
+		return false
+	}
+	return lines.AtStart(text, start) && lines.AtEnd(text, end)
 }
 
 // MatchesWhole reports whether the pattern matches all of s; nothing stands

@@ -148,3 +148,34 @@ func TestGuards(t *testing.T) {
 		require.Equal(t, c.want, strings.Join(lines, " "), "%+v in %q", c.guard, c.text)
 	}
 }
+
+// An invalid byte is a character that a dot matches, and a class that excludes others, and
+// never the one that stands for what cannot be read.
+func TestInvalidBytes(t *testing.T) {
+	const text = "a\xffb \ufffd c\xfe\xfd"
+	for source, want := range map[string][]string{
+		`\x{FFFD}`: {"\ufffd"}, "\ufffd": {"\ufffd"}, `[\x{FFFD}b]`: {"b", "\ufffd"}, `a.b`: {"a\xffb"}, `c[^x]+`: {"c\xfe\xfd"},
+		`[\x{FF00}-\x{FFFF}] .`: {"\ufffd c"}, `b|\x{FFFD}`: {"b", "\ufffd"}, `\S+`: {"a\xffb", "\ufffd", "c\xfe\xfd"},
+	} {
+		p, err := Compile(Spec{Kind: Regex, Source: source})
+		require.NoError(t, err)
+		var got []string
+		p.Find([]byte(text), 0, len(text), func(loc []int) bool {
+			got = append(got, text[loc[0]:loc[1]])
+			return true
+		})
+		require.Equal(t, want, got, source)
+	}
+	p, err := Compile(Spec{Kind: Text, Source: "b", Guards: []Guard{{Not: true, Preceded: true, Kind: Regex, Source: `\x{FFFD}`}}})
+	require.NoError(t, err)
+	require.True(t, p.Has([]byte(text), 0, len(text)))
+}
+
+// The last line of a margin block is there, even where it is empty.
+func TestLinesThatEndInAnEmptyOne(t *testing.T) {
+	p, err := Compile(Spec{Kind: Lines, Source: "a\n"})
+	require.NoError(t, err)
+	for text, want := range map[string]bool{"x\na\n": false, "a\n\n": true, "a\r\n\r\nb": true, "a": false, "ba\n\n": false, "a\nb\n": false} {
+		require.Equal(t, want, p.Has([]byte(text), 0, len(text)), "%q", text)
+	}
+}

@@ -16,6 +16,8 @@ type regex struct {
 	source  string // with its flags, as one atom
 	re      *regexp.Regexp
 	require requirement
+	// replacement says that U+FFFD is named, which no invalid byte is.
+	replacement bool
 
 	whole func() *regexp.Regexp // the expression and nothing else, made when first asked for
 }
@@ -49,6 +51,7 @@ func newRegex(spec Spec) (*regex, error) {
 	if err != nil {
 		return nil, err
 	}
+	x.replacement = namesReplacement(tree)
 	x.require = requirementOf(tree.Simplify())
 	x.whole = sync.OnceValue(func() *regexp.Regexp {
 		return regexp.MustCompile(`\A` + x.source + `\z`)
@@ -93,6 +96,22 @@ func (p *Pattern) findInLine(text []byte, lo, hi, start, end int, yield func([]i
 }
 
 func (x *regex) all(text []byte, captures bool) [][]int {
+	if !x.replacement {
+		return x.allIn(text, captures)
+	}
+	text, back := withoutInvalid(text)
+	found := x.allIn(text, captures)
+	for _, loc := range found {
+		for i := range loc {
+			if loc[i] >= 0 && back != nil {
+				loc[i] = back(loc[i])
+			}
+		}
+	}
+	return found
+}
+
+func (x *regex) allIn(text []byte, captures bool) [][]int {
 	if captures && x.re.NumSubexp() > 0 {
 		return x.re.FindAllSubmatchIndex(text, -1)
 	}

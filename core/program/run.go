@@ -218,17 +218,28 @@ func (r *run) lineEnding() string {
 	return r.ending
 }
 
-func (r *run) note(line int, text string) {
-	r.result.Notes = append(r.result.Notes, Note{Rule: r.rule.Index, Line: line, Text: text})
+// note remarks on the line that holds a byte of the text, -1 for none.
+func (r *run) note(at int, text string) {
+	r.result.Notes = append(r.result.Notes, Note{Rule: r.rule.Index, Line: r.lineRead(at), Text: text})
 }
 
-// unreadable notes that what is opened on a line is never closed.
-func (r *run) unreadable(line int) {
+// lineRead returns the line, from 1, of the text as it was read, that a byte of the text as
+// it is stands on, or was written on; 0 for -1.
+func (r *run) lineRead(at int) int {
+	if at < 0 {
+		return 0
+	}
+	c := changes{run: r}
+	return r.in.linesBefore + lines.Number(r.in.Text, c.origin(at))
+}
+
+// unreadable notes that what is opened on the line that holds a byte is never closed.
+func (r *run) unreadable(at int) {
 	to := &r.result.Unreadable
 	if r.program.AllowUnreadable {
 		to = &r.result.Notes
 	}
-	n := Note{Rule: r.rule.Index, Line: line, Text: "what is opened here is never closed"}
+	n := Note{Rule: r.rule.Index, Line: r.lineRead(at), Text: "what is opened here is never closed"}
 	if !slices.Contains(*to, n) {
 		*to = append(*to, n)
 	}
@@ -255,7 +266,7 @@ func (b *Addressed) do(r *run) {
 func (r *run) enter(a *Address) bool {
 	spans, unclosed := a.selects(r)
 	for _, line := range unclosed {
-		r.unreadable(line)
+		r.unreadable(r.text.Start(line - 1))
 	}
 	if r.result.addressed[a.Index] == notAsked {
 		r.result.addressed[a.Index] = selectedNothing

@@ -30,7 +30,7 @@ func (s *Settle) do(r *run) {
 	c, f := r.changes(), r.filler()
 	for _, span := range r.spans() {
 		if r.single(span) {
-			r.note(r.text.At(span.Start)+1, "settle is left out here, where a single line is selected: select all the lines that it may choose from")
+			r.note(span.Start, "settle is left out here, where a single line is selected: select all the lines that it may choose from")
 			continue
 		}
 		s.span(&settling{s, r, span, r.innermost()}, c, f)
@@ -74,7 +74,7 @@ func (s *Settle) span(at *settling, c *changes, f *filler) {
 	r := at.run
 	found, opening := at.matching()
 	for _, e := range opening {
-		r.note(e.line+1, "this line opens a block, and stays as it is")
+		r.note(e.Start, "this line opens a block, and stays as it is")
 	}
 	if len(found) == 0 && len(opening) > 0 {
 		return
@@ -252,7 +252,7 @@ func (s *settling) keepOne(found []entry, fresh []byte) (edit.List, bool) {
 		return nil, false
 	}
 	if !s.belongs(line) {
-		s.run.note(first.line+1, "this line stays as it is: what it would become would stand outside the block")
+		s.run.note(first.Start, "this line stays as it is: what it would become would stand outside the block")
 		return nil, false
 	}
 	edits := edit.List{{Start: first.Start, End: first.Start + len(lines.Content(text[first.Start:first.End])), New: line}}

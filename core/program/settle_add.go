@@ -24,7 +24,7 @@ func (s *settling) end() int {
 func (s *settling) add(end int, fresh []byte) (edit.Edit, bool) {
 	r := s.run
 	note := func(reason string) (edit.Edit, bool) {
-		r.note(r.text.At(max(end-1, 0))+1, "nothing is added behind this line: "+reason)
+		r.note(max(end-1, 0), "nothing is added behind this line: "+reason)
 		return edit.Edit{}, false
 	}
 	if s.shifting(end) {

@@ -30,7 +30,7 @@ func (s *Transfer) do(r *run) {
 		at = r.behindInserted(at)
 	}
 	if !ok {
-		r.note(0, "there is no line to "+map[bool]string{true: "move", false: "copy"}[s.Move]+" the lines to")
+		r.note(-1, "there is no line to "+map[bool]string{true: "move", false: "copy"}[s.Move]+" the lines to")
 		return
 	}
 	text := r.text.Bytes

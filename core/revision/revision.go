@@ -28,7 +28,12 @@ type Revision struct {
 // to write.
 type FailureError struct{ program.Note }
 
-func (e *FailureError) Error() string { return fmt.Sprintf("line %d: %s", e.Line, e.Note.Text) }
+func (e *FailureError) Error() string {
+	if e.Line == 0 {
+		return e.Note.Text
+	}
+	return fmt.Sprintf("line %d: %s", e.Line, e.Note.Text)
+}
 
 // Of runs a program over a file. The input's Text is filled in.
 func Of(p *program.Program, file *textfile.File, in program.Input) *Revision {

@@ -31,6 +31,10 @@ func TestParts(t *testing.T) {
 			switch kind {
 			case "section":
 				got = tx.Sections(name)
+			case "toml":
+				got = New([]byte(text), TOML).Sections(name)
+			case "own":
+				got = tx.Headings(name, true)
 			case "heading":
 				got = tx.Headings(name, false)
 			case "block", "unclosed":

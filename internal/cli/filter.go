@@ -39,7 +39,13 @@ func (a *app) filter() *cobra.Command {
 			if o.Rules, err = a.compile(c, &rules); err != nil {
 				return err
 			}
-			o.Note = func(line int, text string) { fmt.Fprintf(a.Err, "note: line %d: %s\n", line, text) }
+			o.Note = func(line int, text string) {
+				where := ""
+				if line > 0 {
+					where = fmt.Sprintf("line %d: ", line)
+				}
+				fmt.Fprintf(a.Err, "note: %s%s\n", where, text)
+			}
 			return usecase.Filter(o)
 		},
 	}
