@@ -399,6 +399,9 @@ func (m *model) settleBehind(n *script.Settle, s modelSpan, inBlock bool) func()
 	if m.failed = m.failed || !ok; !ok {
 		return nil
 	}
+	if inBlock && end < s.to && m.gap(s, end) > 0 && m.gap(s, end-1) == m.gap(s, end) {
+		return nil
+	}
 	if inBlock && !s.closed {
 		for i := s.from + 1; i < s.to; i++ {
 			if b, ok := m.block(i); m.gap(s, i) > 0 && m.gap(s, i-1) != m.gap(s, i) && ok && b.to > s.to {

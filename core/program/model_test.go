@@ -667,9 +667,7 @@ func (m *model) levels(i int, open, close string, each func(line, before, behind
 				begun = true
 				own = append(own, heads[k])
 			case strings.HasPrefix(text[at:], close) && len(own) > 0:
-				if own[len(own)-1] && len(own) == 1 {
-					heads[k] = true // it may go on
-				}
+				heads[k] = heads[k] || own[len(own)-1] // it may go on
 				own = own[:len(own)-1]
 			}
 		}

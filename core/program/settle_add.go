@@ -36,8 +36,8 @@ func (s *settling) add(end int, fresh []byte) (edit.Edit, bool) {
 		r.fail(r.text.At(max(end-1, 0))+1, noMatch(fresh))
 		return edit.Edit{}, false
 	}
-	if !s.belongs(line) || s.crossed() {
-		return note("the line would stand outside the block")
+	if !s.belongs(line) || s.crossed(end) {
+		return note("the line would stand outside the block, or in one within it")
 	}
 	e := edit.Edit{Start: end, End: end, New: r.asLines(line, end), Side: edit.Behind}
 	if end == s.span.Start {
@@ -116,11 +116,12 @@ func (s *settling) indentation(end int) []byte {
 	return own
 }
 
-// crossed reports whether the block ends within one that goes on behind it.
-func (s *settling) crossed() bool {
+// crossed reports whether a line at end would be in a block within the block, which ends with
+// it or goes on behind it.
+func (s *settling) crossed(end int) bool {
 	n := len(s.span.Inner)
-	return s.inBlock() && n > 0 && s.span.Last == s.span.End &&
-		s.run.text.OpensBeyond(s.run.text.At(s.span.Inner[n-1].Start), s.span.End, false)
+	return s.inBlock() && n > 0 && (s.span.Inner[n-1].End > end ||
+		s.span.Last == s.span.End && s.run.text.OpensBeyond(s.run.text.At(s.span.Inner[n-1].Start), s.span.End, false))
 }
 
 // belongs reports whether a line would be part of the block: one that is closed by nothing

@@ -40,29 +40,21 @@ func (t *Text) Inner(i int) []edit.Gap {
 }
 
 // innerBrackets returns those that are opened and closed on lines of their own: the first
-// line's, and those of a line that closes and opens, are the block's.
+// line's are the block's, and so are those of a line that closes one of the block's and opens
+// another.
 func (t *Text) innerBrackets(i, end int) (found []pair) {
-	head := i
-	if t.outer[i] == nothing {
-		head = t.nextText(i + 1)
-	}
 	heads := map[int]bool{i: true}
-	for at := t.outer[head]; ; {
-		heads[head] = true
-		if at < 0 {
-			break
-		}
-		if head = t.At(at); !t.leaves[head] {
-			break
-		}
-		at = t.outer[head]
+	if t.outer[i] == nothing {
+		heads[t.nextText(i+1)] = true
 	}
-	first := sort.Search(len(t.pairs), func(k int) bool { return t.pairs[k].from > i })
+	first := sort.Search(len(t.pairs), func(k int) bool { return t.pairs[k].from >= i })
 	for _, p := range t.pairs[first:] {
-		if p.from >= end {
-			break
-		}
-		if !heads[p.from] {
+		switch {
+		case p.from >= end:
+			return found
+		case heads[p.from]:
+			heads[p.to] = true
+		default:
 			found = append(found, p)
 		}
 	}

@@ -220,9 +220,25 @@ func (p *Printer) Matches(s *run.Summary) {
 	p.notes(s)
 }
 
+// fewNotes is how many notes of a kind are written, where not all are wanted.
+const fewNotes = 8
+
 // notes writes what a person should know of single files.
 func (p *Printer) notes(s *run.Summary) {
+	type kind struct {
+		rule int
+		text string
+	}
+	of := map[kind]int{}
+	var kinds []kind
 	for _, n := range s.Notes {
+		k := kind{n.Rule, n.Text}
+		if of[k]++; of[k] == 1 {
+			kinds = append(kinds, k)
+		}
+		if of[k] > fewNotes && !p.Verbose {
+			continue
+		}
 		where := Path(n.Path)
 		if n.Line > 0 {
 			where += fmt.Sprintf(":%d", n.Line)
@@ -231,6 +247,11 @@ func (p *Printer) notes(s *run.Summary) {
 			where += ": rule " + rule
 		}
 		fmt.Fprintf(p.Err, "note: %s: %s\n", where, n.Text)
+	}
+	for _, k := range kinds {
+		if more := of[k] - fewNotes; more > 0 && !p.Verbose {
+			fmt.Fprintf(p.Err, "note: the same of %s more, which --verbose names: %s\n", Count(more, "line"), k.text)
+		}
 	}
 	if s.Unknown > 0 {
 		fmt.Fprintf(p.Err, "note: %s in no known encoding, where characters above ASCII are not found: name it, such as --encoding windows-1252\n",
