@@ -211,6 +211,16 @@ func TestPromptOfMovedFile(t *testing.T) {
 	require.Contains(t, read("a.conf"), "depot-3")
 }
 
+// Work that takes long says how far it is, on a line that goes away.
+func TestProgress(t *testing.T) {
+	folder, read := railway(t)
+	term := atTerminal(t, folder, "apply", "--yes", "--word", "gage", "--with", "gauge", "--prove", "sleep 2", "c.conf")
+	term.expect("writing: 1 file, ")
+	term.expect("1 file written as run")
+	term.ends(0)
+	require.Equal(t, "gauge = 762\n", read("c.conf"))
+}
+
 // Many files and many changes do not make it slow.
 func TestReviewOfVeryMuch(t *testing.T) {
 	folder, _ := numbered(t, 0)
