@@ -257,7 +257,7 @@ func (m *model) innermost() *script.Address {
 func (m *model) settle(n *script.Settle, s modelSpan) func() {
 	a := m.innermost()
 	inBlock := a != nil && a.Kind == script.Block && !a.Outside
-	if a != nil && !a.Outside && s.to-s.from == 1 && a.Kind != script.Section && a.Kind != script.Paragraph {
+	if a != nil && !a.Outside && s.to-s.from == 1 && a.Kind != script.Section && a.Kind != script.Paragraph && a.Kind != script.Between {
 		return nil
 	}
 	own := func(i int) bool {

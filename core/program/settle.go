@@ -38,10 +38,11 @@ func (s *Settle) do(r *run) {
 	c.commitLines()
 }
 
-// single reports whether a line, range or block address selects a single line.
+// single reports whether a line, range or block address selects a single line. Between two
+// marks one line is as good as many, and as none.
 func (r *run) single(span edit.Span) bool {
 	a := r.innermost()
-	return a != nil && !a.Outside && a.Kind != Section && a.Kind != Paragraph &&
+	return a != nil && !a.Outside && a.Kind != Section && a.Kind != Paragraph && a.Kind != Between &&
 		span.Start < span.End && lines.Next(r.text.Bytes, span.Start, span.End) == span.End
 }
 

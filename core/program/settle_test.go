@@ -30,6 +30,7 @@ func TestSettleTwiceIsOnce(t *testing.T) {
 		{`in section "clock" ` + x, "[clock]\n\n\n[log]\nx = 2\n", "[clock]\nx = 1\n\n\n[log]\nx = 2\n"},
 		{`on lines from word "B" to word "E" ` + x, "B\nE\n", "B\nx = 1\nE\n"},
 		{`on lines from word "B" to word "E" ` + x, "B E\n", "B E\n"},
+		{`on lines between word "B" and word "E" ` + x, "B\nx = 3\nE\n", "B\nx = 1\nE\n"},
 		{`on lines 1 to 2 ` + x, "a\nb\nc\n", "a\nb\nc\n"},
 		{`on lines 1 to 2 ` + x, "a\nx=2\nc\n", "a\nx = 1\nc\n"},
 		{`on last 2 lines ` + x, "a\nb\n", "a\nb\n"},
