@@ -52,11 +52,11 @@ func Parse(name, text string) (*Script, Problems) {
 func (p *parser) foreign() bool {
 	n := 0
 	for _, q := range p.problems {
-		if strings.HasPrefix(q.Reason, noStatement) {
+		if strings.HasPrefix(q.Reason, noStatement) && q.Remedy == statementWords {
 			n++
 		}
 	}
-	return n > 1 && 2*n >= len(p.problems)
+	return len(p.problems) > 1 && 2*n >= len(p.problems)
 }
 
 // merge adds what the lexer reports, unless the line is known to be wrong before that place.

@@ -71,6 +71,8 @@ func init() { // the forms refer to functions that refer to the forms
 // noStatement is what is said of a line that begins as none does.
 const noStatement = "no statement begins with "
 
+const statementWords = "statements begin with words such as replace, remove, insert, delete or settle"
+
 // statement reads one node of any kind.
 func (p *parser) statement(where context) Node {
 	t := p.owed()
@@ -87,7 +89,7 @@ func (p *parser) statement(where context) Node {
 		case slices.Contains(addressWords[4:], t.text):
 			remedy = "an address begins with in, as in: in " + t.text + " …"
 		case t.kind == kindWord && remedy == "":
-			remedy = "statements begin with words such as replace, remove, insert, delete or settle"
+			remedy = statementWords
 		}
 		if t.kind == kindMargin {
 			reason = "this margin block belongs to no statement"
