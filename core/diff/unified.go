@@ -10,10 +10,22 @@ import (
 // slashes that does not begin with one, as `git apply` and `patch -p1` take it.
 // about gives what stands behind a hunk's line numbers; nil gives nothing.
 func Unified(dst []byte, name string, hunks []Hunk, about func(Hunk) string) []byte {
+	return between(dst, Name("a/"+name), Name("b/"+name), hunks, about)
+}
+
+// Created is Unified for a file that is not there yet.
+func Created(dst []byte, name string, hunks []Hunk, about func(Hunk) string) []byte {
+	return between(dst, Nothing, Name("b/"+name), hunks, about)
+}
+
+// Nothing stands in a diff for a file that is not there.
+const Nothing = "/dev/null"
+
+func between(dst []byte, from, to string, hunks []Hunk, about func(Hunk) string) []byte {
 	if len(hunks) == 0 {
 		return dst
 	}
-	dst = fmt.Appendf(dst, "--- %s\n+++ %s\n", Name("a/"+name), Name("b/"+name))
+	dst = fmt.Appendf(dst, "--- %s\n+++ %s\n", from, to)
 	for _, h := range hunks {
 		dst = append(dst, h.Header()...)
 		if about != nil {

@@ -1,6 +1,7 @@
 package program
 
 import (
+	"bytes"
 	"fmt"
 	"math/big"
 	"slices"
@@ -76,6 +77,23 @@ func (t *Template) expand(dst []byte, f *filling) ([]byte, error) {
 		dst = append(dst, s...)
 	}
 	return dst, nil
+}
+
+// Fill returns the template's text for a file that is made of it, the count-th of many, from
+// 1. The error is a value that a filter cannot take, with its line in the text, from 1.
+func (t *Template) Fill(f File, count int) ([]byte, error) {
+	var out []byte
+	fill := &filling{count: count, countAll: count, file: f, ending: "\n"}
+	fill.line = func() int { return bytes.Count(out, []byte("\n")) + 1 }
+	for i := range t.Parts {
+		one := Template{Parts: t.Parts[i : i+1]}
+		text, err := one.expand(nil, fill)
+		if err != nil {
+			return nil, fmt.Errorf("line %d: %w", fill.line(), err)
+		}
+		out = append(out, text...)
+	}
+	return out, nil
 }
 
 // appendLines appends s with its line breaks written as ending.

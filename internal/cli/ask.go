@@ -55,14 +55,20 @@ func (a *app) prompt() *review.Prompt {
 	return &review.Prompt{In: a.In, Out: a.Out, Style: p.Style, Width: p.Width, Terminal: a.files.Out}
 }
 
-// review asks about the items, on the whole screen or at a plain prompt.
+// reviewed asks about a session's files, on the whole screen or at a plain prompt; show
+// shows one's changes there.
+func (a *app) reviewed(ctx context.Context, session *review.Session, style report.Style, way string, show func(i int) error) (bool, error) {
+	if way == "screen" {
+		return review.Screen(ctx, session, a.In, a.files.Out, style)
+	}
+	return a.prompt().Review(ctx, session, way == "match", show)
+}
+
+// review asks about pending files.
 func (ap *applying) review(ctx context.Context, items []review.Item, pending []*run.Pending, way string, refused func() []string) (bool, error) {
 	session := review.NewSession(items, ap.printer.Rules)
 	session.Refused = refused
-	if way == "screen" {
-		return review.Screen(ctx, session, ap.In, ap.files.Out, ap.printer.Style)
-	}
-	return ap.prompt().Review(ctx, session, way == "match", func(i int) error {
+	return ap.reviewed(ctx, session, ap.printer.Style, way, func(i int) error {
 		r, err := pending[i].Result()
 		if err != nil {
 			return err

@@ -262,7 +262,7 @@ func (a *app) root() *cobra.Command {
 		return wrong("--color is auto, always or never, not %q", a.color)
 	}
 	root.AddCommand(a.find(), a.newScript(), a.check(), a.layout(), a.preview(), a.apply(), a.history(),
-		a.undo(), a.redo(), a.settle(), a.keep(), a.filter(), a.demo(), a.version(), a.guard())
+		a.undo(), a.redo(), a.settle(), a.keep(), a.filter(), a.stamp(), a.demo(), a.version(), a.guard())
 	cobra.EnableCommandSorting = false
 	return root
 }

@@ -30,17 +30,23 @@ type writeFlags struct {
 }
 
 func (f *writeFlags) add(c *cobra.Command) {
+	f.addCommon(c)
+	fl := c.Flags()
+	fl.StringVar(&f.into, "into", "", "write the changed files into this `folder`, and leave the originals")
+	fl.BoolVar(&f.skipUnreadable, "skip-unreadable", false, "leave out files that cannot be read, and go on")
+}
+
+// addCommon declares the flags of every command that writes new contents.
+func (f *writeFlags) addCommon(c *cobra.Command) {
 	fl := c.Flags()
 	fl.StringVar(&f.note, "note", "", "a `text` to keep with the run, such as a ticket's number")
 	fl.StringVar(&f.beside, "beside", "", "also leave each old file beside the new one, its name ending in this `suffix`")
-	fl.StringVar(&f.into, "into", "", "write the changed files into this `folder`, and leave the originals")
 	fl.StringVar(&f.proveFile, "prove-file", "", "a `command` that must succeed for each new file before any is live; {=path} is its staged copy")
 	fl.StringVar(&f.prove, "prove", "", "a `command` that must succeed when all files are live; else everything is put back")
 	fl.DurationVar(&f.proofTime, "prove-time", time.Minute, "how long a proof may take")
 	fl.StringVar(&f.after, "after", "", "a `command` to run once files have changed, and again if they are put back")
 	fl.DurationVar(&f.hold, "hold", 0, "put everything back after this `time`, such as 5m, unless \"frizzel keep RUN\" is said before")
 	fl.BoolVar(&f.tellChanged, "tell-changed", false, "exit with status 5 where something was written")
-	fl.BoolVar(&f.skipUnreadable, "skip-unreadable", false, "leave out files that cannot be read, and go on")
 }
 
 // check returns what is wrong with the flags: what was given and is empty, such as a

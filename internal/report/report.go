@@ -55,15 +55,25 @@ func (p *Printer) Text(r *run.Result) string {
 
 // Diff shows the edits to a file's text as a diff.
 func (p *Printer) Diff(path string, text []byte, edits edit.List) error {
-	hunks := p.hide(diff.Hunks(text, edits, p.Context))
 	name := DiffName(path)
+	return p.diff(diff.Name("a/"+name), name, text, edits, diff.Unified)
+}
+
+// Created shows a file that is not there yet as a diff.
+func (p *Printer) Created(path string, edits edit.List) error {
+	return p.diff(diff.Nothing, DiffName(path), nil, edits, diff.Created)
+}
+
+func (p *Printer) diff(from, name string, text []byte, edits edit.List,
+	unified func([]byte, string, []diff.Hunk, func(diff.Hunk) string) []byte) error {
+	hunks := p.hide(diff.Hunks(text, edits, p.Context))
 	if !p.Terminal {
-		_, err := p.Out.Write(diff.Unified(nil, name, hunks, p.about))
+		_, err := p.Out.Write(unified(nil, name, hunks, p.about))
 		return err
 	}
 	var b strings.Builder
 	if len(hunks) > 0 {
-		b.WriteString(p.Style.head("--- "+diff.Name("a/"+name)) + "\n")
+		b.WriteString(p.Style.head("--- "+from) + "\n")
 		b.WriteString(p.Style.head("+++ "+diff.Name("b/"+name)) + "\n")
 	}
 	for _, h := range hunks {

@@ -34,6 +34,8 @@ type Rules struct {
 	ValueFiles []string // for many scripts; Values win over them
 	// AllowUnreadable lets files be written in which something is never closed.
 	AllowUnreadable bool
+	// Shared are values for many scripts, like those of ValueFiles, over which they win.
+	Shared map[string]string
 }
 
 // Compiled is rules ready to run, and what they were made of.
@@ -149,6 +151,7 @@ func (r *Rules) options() (compile.Options, error) {
 		}
 		maps.Copy(o.Shared, read)
 	}
+	maps.Copy(o.Shared, r.Shared)
 	return o, nil
 }
 

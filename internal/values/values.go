@@ -51,13 +51,7 @@ func readTOML(text []byte) (map[string]string, error) {
 		if e.Kind == unstable.Comment {
 			continue
 		}
-		line, name, parts := 0, "", 0
-		for key := e.Key(); key.Next(); parts++ {
-			if parts == 0 {
-				name = string(key.Node().Data)
-				line = p.Shape(key.Node().Raw).Start.Line
-			}
-		}
+		name, parts, line := tomlKey(&p, e)
 		if e.Kind != unstable.KeyValue || parts != 1 {
 			return nil, notSingle(line, name)
 		}
@@ -84,8 +78,13 @@ func readJSON(text []byte) (map[string]string, error) {
 	if _, err := d.Token(); !errors.Is(err, io.EOF) {
 		return nil, errors.New("there is more behind the values")
 	}
+	return single(table)
+}
+
+// single returns an object's values, each of which is one alone.
+func single(object map[string]any) (map[string]string, error) {
 	values := map[string]string{}
-	for name, v := range table {
+	for name, v := range object {
 		switch v.(type) {
 		case map[string]any, []any, nil:
 			return nil, notSingle(0, name)
@@ -101,8 +100,12 @@ func readYAML(text []byte) (map[string]string, error) {
 	if err := yaml.Unmarshal(text, &table); err != nil {
 		return nil, err
 	}
+	return scalars(table)
+}
+
+func scalars(mapping map[string]yaml.Node) (map[string]string, error) {
 	values := map[string]string{}
-	for name, n := range table {
+	for name, n := range mapping {
 		if n.Kind != yaml.ScalarNode || n.Tag == "!!null" {
 			return nil, notSingle(n.Line, name)
 		}

@@ -1,0 +1,25 @@
+package compile
+
+import (
+	"maps"
+	"slices"
+	"strings"
+
+	"frizzel/core/program"
+	"frizzel/core/script"
+)
+
+// Form compiles a text that is filled in by itself: no match, no rule, only values, and what
+// the file it becomes is called. used are the names of the values that it refers to.
+func Form(name string, t *script.Text, source string, o Options) (form *program.Template, used []string, problems script.Problems) {
+	c := newCompiler(o)
+	c.source = &script.Source{Name: name, Text: source}
+	maps.Copy(c.values, o.Values)
+	form = c.template(t, nil)
+	for i := range c.problems {
+		if r := &c.problems[i].Remedy; strings.HasPrefix(*r, "declare it with param ") {
+			*r = "name a column so, or give it with --param; {== stands for the two characters {="
+		}
+	}
+	return form, slices.Sorted(maps.Keys(c.used)), c.problems
+}

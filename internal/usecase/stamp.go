@@ -1,0 +1,368 @@
+package usecase
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"frizzel/core/compile"
+	"frizzel/core/diff"
+	"frizzel/core/edit"
+	"frizzel/core/lines"
+	"frizzel/core/program"
+	"frizzel/core/script"
+	"frizzel/core/textfile"
+	"frizzel/internal/change"
+	"frizzel/internal/disk"
+	"frizzel/internal/values"
+	"frizzel/internal/vault/store"
+	"frizzel/internal/vault/transaction"
+)
+
+// StampOptions say what files are made, of which templates and rows.
+type StampOptions struct {
+	Templates []string
+	To        string // the path of each file, with placeholders
+	Rows      []values.Row
+	Rules     Rules // further ones, over what a template became; its Values and ValueFiles serve the templates too
+}
+
+// ReadRows reads a file of rows.
+func ReadRows(path string) ([]values.Row, error) {
+	text, err := disk.ReadBounded(path, mostTable)
+	if err != nil {
+		return nil, notRead("file of rows", path, err)
+	}
+	rows, err := values.ReadRows(path, text)
+	if err != nil {
+		return nil, wrong("%s: %w", path, err)
+	}
+	return rows, nil
+}
+
+// Stamped is a file that a row makes of a template.
+type Stamped struct {
+	Path     string // as --to has it
+	Template int    // by its place among those given
+	Row      int    // its number, from 1
+	Exists   bool
+	Old      []byte // what the file holds now
+	Edits    edit.List
+	meta     disk.Meta
+}
+
+// Changes returns how many lines or runs of lines change, one for a new file.
+func (s *Stamped) Changes() int { return len(s.Edits) }
+
+// Stamps makes all files, in the order of their paths, those left out that are as they are
+// to be already; same counts them. Nothing is written. The error is a *WrongError,
+// script.Problems or a *RefusedError.
+func Stamps(o StampOptions) (all []*Stamped, same int, warnings script.Problems, err error) {
+	st := &stamping{StampOptions: o, byPath: map[string]*Stamped{}}
+	if err := st.parse(); err != nil {
+		return nil, 0, nil, err
+	}
+	var wrongs []error
+	for _, row := range o.Rows {
+		for i := range st.templates {
+			s, err := st.one(i, row)
+			var problems script.Problems
+			var refused *RefusedError
+			switch {
+			case errors.As(err, &problems), errors.As(err, &refused):
+				return nil, 0, nil, err
+			case err != nil:
+				wrongs = append(wrongs, err)
+			case len(s.Edits) == 0 && s.Exists:
+				same++
+			default:
+				all = append(all, s)
+			}
+		}
+	}
+	if len(wrongs) > 0 {
+		return nil, 0, nil, &WrongError{errors.Join(wrongs...)}
+	}
+	if err := st.unused(); err != nil {
+		return nil, 0, nil, err
+	}
+	slices.SortFunc(all, func(a, b *Stamped) int { return strings.Compare(a.Path, b.Path) })
+	return all, same, st.warnings, nil
+}
+
+// stamping is templates, parsed, and what is known so far.
+type stamping struct {
+	StampOptions
+	to        *script.Text
+	templates []stampTemplate
+	shared    map[string]string // values of files, over which a row's win
+	byPath    map[string]*Stamped
+	used      map[string]bool
+	warnings  script.Problems
+}
+
+type stampTemplate struct {
+	path, raw string
+	text      *script.Text
+	mode      fs.FileMode
+}
+
+// parse reads the templates and what their files are to be called.
+func (st *stamping) parse() error {
+	var problems script.Problems
+	st.to, problems = script.ParseTemplate("--to", st.To)
+	for _, path := range st.Templates {
+		info, err := os.Stat(path)
+		if err != nil {
+			return notRead("template", path, err)
+		}
+		raw, err := disk.ReadBounded(path, mostScript)
+		if err != nil {
+			return notRead("template", path, err)
+		}
+		if textfile.IsBinary(raw) {
+			return wrong("%q is binary, and no template", path)
+		}
+		text, ps := script.ParseTemplate(path, string(raw))
+		problems = append(problems, ps...)
+		st.templates = append(st.templates, stampTemplate{path, string(raw), text, info.Mode()})
+	}
+	if len(problems) > 0 {
+		return problems
+	}
+	options, err := st.Rules.options()
+	st.shared, st.used = options.Shared, map[string]bool{}
+	if err != nil {
+		return err
+	}
+	for name := range st.Rules.Values {
+		if _, ok := st.Rows[0].Values[name]; ok {
+			return wrong("%s is both a column and given with --param: which is meant?", name)
+		}
+	}
+	return nil
+}
+
+// values returns what is filled in for a row.
+func (st *stamping) values(row values.Row) map[string]string {
+	all := maps.Clone(st.shared)
+	maps.Copy(all, row.Values)
+	maps.Copy(all, st.Rules.Values)
+	return all
+}
+
+// one makes a row's file of a template.
+func (st *stamping) one(i int, row values.Row) (*Stamped, error) {
+	t := &st.templates[i]
+	o := compile.Options{Values: st.values(row), Now: time.Now()}
+	path, err := st.path(t, row, o)
+	if err != nil {
+		return nil, err
+	}
+	file := program.File{Path: path, Rel: path}
+	fresh, err := st.fill(t.path, t.text, t.raw, file, row, o)
+	if err != nil {
+		return nil, err
+	}
+	if fresh, err = st.ruled(fresh, file, row, o.Values); err != nil {
+		return nil, err
+	}
+	s := &Stamped{Path: path, Template: i, Row: row.Number}
+	whole, err := filepath.Abs(path)
+	if err != nil {
+		return nil, err
+	}
+	if other := st.byPath[whole]; other != nil && other.Row == row.Number {
+		return nil, wrong("row %d makes %s of two templates; {=filename} in --to is the template's name", row.Number, path)
+	} else if other != nil {
+		return nil, wrong("rows %d and %d both make %s", other.Row, row.Number, path)
+	}
+	st.byPath[whole] = s
+	return s, s.against(whole, fresh, t)
+}
+
+// fill fills in a text for a row.
+func (st *stamping) fill(name string, t *script.Text, raw string, file program.File, row values.Row, o compile.Options) ([]byte, error) {
+	form, used, problems := compile.Form(name, t, raw, o)
+	if len(problems) > 0 {
+		for i := range problems { // what is wrong with a value is wrong in its row
+			if !strings.Contains(problems[i].Reason, "names nothing") {
+				problems[i].Reason = fmt.Sprintf("row %d: %s", row.Number, problems[i].Reason)
+			}
+		}
+		return nil, problems
+	}
+	for _, u := range used {
+		st.used[u] = true
+	}
+	out, err := form.Fill(file, row.Number)
+	if err != nil {
+		return nil, wrong("%s, row %d: %w", name, row.Number, err)
+	}
+	return out, nil
+}
+
+// path returns where a row's file goes. Values may name files and folders, but lead out of
+// the folder that --to names no more than that does itself.
+func (st *stamping) path(t *stampTemplate, row values.Row, o compile.Options) (string, error) {
+	out, err := st.fill("--to", st.to, st.To, program.File{Path: t.path}, row, o)
+	if err != nil {
+		return "", err
+	}
+	path := string(out)
+	ups := func(s string) (n int) {
+		for part := range strings.SplitSeq(s, "/") {
+			if part == ".." {
+				n++
+			}
+		}
+		return n
+	}
+	switch {
+	case path == "" || strings.HasSuffix(path, "/") || strings.ContainsAny(path, "\x00\n"):
+		return "", wrong("row %d: %q names no file", row.Number, path)
+	case ups(path) > ups(st.To) || filepath.IsAbs(path) && !filepath.IsAbs(st.To):
+		return "", wrong("row %d: %q leads out of the folder that --to names", row.Number, path)
+	}
+	return filepath.Clean(path), nil
+}
+
+// ruled runs the further rules over what a template became.
+func (st *stamping) ruled(text []byte, file program.File, row values.Row, all map[string]string) ([]byte, error) {
+	if len(st.Rules.Scripts)+len(st.Rules.OneOff) == 0 {
+		return text, nil
+	}
+	r := st.Rules
+	r.Values, r.Shared = nil, all
+	compiled, err := Compile(r)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range compiled.Program.Params {
+		st.used[p.Name] = true
+	}
+	if st.warnings == nil {
+		st.warnings = compiled.Warnings
+	}
+	made := compiled.Program.Run(program.Input{Text: text, File: file})
+	tally := compiled.Program.NewTally()
+	tally.Add(file.Path, file, made)
+	reasons := tally.Unmet()
+	for _, n := range made.Failures {
+		reasons = append(reasons, fmt.Sprintf("%s: line %d: %s", file.Path, n.Line, n.Text))
+	}
+	if len(reasons) > 0 {
+		return nil, &RefusedError{reasons}
+	}
+	return made.Edits.Apply(text), nil
+}
+
+// unused returns what is wrong with values given with --param that nothing refers to.
+func (st *stamping) unused() error {
+	for _, name := range slices.Sorted(maps.Keys(st.Rules.Values)) {
+		if !st.used[name] {
+			return wrong("a value is given for %s, and nothing refers to it", name)
+		}
+	}
+	return nil
+}
+
+// against holds what a file is to be against what it is.
+func (s *Stamped) against(whole string, fresh []byte, t *stampTemplate) error {
+	if template, err := filepath.Abs(t.path); err == nil && template == whole {
+		return wrong("row %d would write over its template %s", s.Row, t.path)
+	}
+	info, err := os.Stat(whole)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		s.Edits = edit.List{{New: fresh, Rules: []int{s.Template}}}
+		s.meta = disk.Meta{Mode: uint32(t.mode.Perm()), UID: os.Geteuid(), GID: os.Getegid()}
+		return nil
+	case err != nil:
+		return err
+	case !info.Mode().IsRegular():
+		return wrong("row %d: %s is there already, and no file", s.Row, s.Path)
+	}
+	s.Exists = true
+	if s.Old, err = os.ReadFile(whole); err != nil {
+		return err
+	}
+	if textfile.IsBinary(s.Old) {
+		return wrong("row %d: %s is there already, and binary", s.Row, s.Path)
+	}
+	for _, e := range diff.Compare(s.Old, fresh) {
+		e.Rules = []int{s.Template}
+		s.Edits = append(s.Edits, e)
+	}
+	return nil
+}
+
+// change returns what the vault is to do with what is taken of a file.
+func (s *Stamped) change(taken edit.List) (change.Change, error) {
+	whole, err := filepath.Abs(s.Path)
+	if err != nil {
+		return change.Change{}, err
+	}
+	if s.Exists {
+		if whole, err = filepath.EvalSymlinks(whole); err != nil {
+			return change.Change{}, err
+		}
+		return change.Change{
+			Path: s.Path, Folder: filepath.Dir(whole), Name: filepath.Base(whole), Before: change.DigestOf(s.Old), Edits: taken,
+		}, nil
+	}
+	folder := filepath.Dir(whole)
+	for { // the folders that are not there are made with the file
+		if _, err := os.Stat(folder); err == nil || folder == filepath.Dir(folder) {
+			break
+		}
+		folder = filepath.Dir(folder)
+	}
+	name, err := filepath.Rel(folder, whole)
+	if err != nil {
+		return change.Change{}, err
+	}
+	if folder, err = filepath.EvalSymlinks(folder); err != nil {
+		return change.Change{}, err
+	}
+	return change.Change{Path: s.Path, Folder: folder, Name: name, What: change.Create, Meta: s.meta, Edits: taken}, nil
+}
+
+// Line returns the line, from 1, of what an edit changes.
+func (s *Stamped) Line(e edit.Edit) int { return lines.Number(s.Old, e.Start) }
+
+// Text returns what the file would hold with what is taken.
+func (s *Stamped) Text(taken edit.List) []byte { return bytes.Clone(taken.Apply(s.Old)) }
+
+// StampTaken is what a person takes of a file.
+type StampTaken struct {
+	*Stamped
+	Edits edit.List
+}
+
+// WriteStamps writes what is taken, as one run, nil where that is nothing.
+func WriteStamps(ctx context.Context, w Writing, labels []string, taken []StampTaken) (*store.Record, int, error) {
+	var changes []change.Change
+	count := 0
+	for _, t := range taken {
+		if len(t.Edits) == 0 {
+			continue
+		}
+		c, err := t.change(t.Edits)
+		if err != nil {
+			return nil, 0, err
+		}
+		changes = append(changes, c)
+		count += len(t.Edits)
+	}
+	r, err := w.write(ctx, transaction.Intent{Kind: store.Apply, Rules: labels, Changes: count}, changes)
+	return r, len(changes), err
+}
