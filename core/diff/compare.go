@@ -1,19 +1,38 @@
 package diff
 
 import (
+	"bytes"
+
 	"github.com/aymanbagabas/go-udiff"
 
 	"frizzel/core/edit"
+	"frizzel/core/lines"
 )
 
-// Compare returns edits, whole lines each, that turn old into fresh: for two texts
-// that no rule made of one another, such as a file and what a person made of it. Where
-// the texts differ in very much the edits may be more than need be; they are never
-// wrong.
+// Compare returns edits, whole lines each, and of one line where as many lines take the place
+// of others, that turn old into fresh: for two texts that no rule made of one another, such as
+// a file and what a person made of it. Where the texts differ in very much the edits may be
+// more than need be; they are never wrong.
 func Compare(old, fresh []byte) edit.List {
 	var edits edit.List
 	for _, e := range udiff.Lines(string(old), string(fresh)) {
-		edits = append(edits, edit.Edit{Start: e.Start, End: e.End, New: []byte(e.New)})
+		edits = append(edits, byLine(old, edit.Edit{Start: e.Start, End: e.End, New: []byte(e.New)})...)
 	}
 	return edits.Changing(old)
+}
+
+// byLine cuts an edit into one for each line, where it makes as many lines of them.
+func byLine(old []byte, e edit.Edit) edit.List {
+	if e.End == e.Start || lines.Count(old[e.Start:e.End]) != lines.Count(e.New) {
+		return edit.List{e}
+	}
+	var out edit.List
+	for at, from := e.Start, 0; at < e.End; {
+		next, to := lines.Next(old, at, e.End), lines.Next(e.New, from, len(e.New))
+		if fresh := e.New[from:to]; !bytes.Equal(old[at:next], fresh) {
+			out = append(out, edit.Edit{Start: at, End: next, New: fresh})
+		}
+		at, from = next, to
+	}
+	return out
 }

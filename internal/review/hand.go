@@ -21,34 +21,13 @@ type hand struct {
 	left  []bool    // by edit
 }
 
-// newHand makes the edits of as few lines as tell what was written. ruled are those that
-// the rules made of the same text.
+// newHand holds what was written against what the rules made of the same text, ruled.
 func newHand(old []byte, edits, ruled edit.List) *hand {
-	h := &hand{old: old}
-	for _, e := range edits {
-		h.edits = append(h.edits, byLine(old, e)...)
-	}
-	h.left = make([]bool, len(h.edits))
+	h := &hand{old: old, edits: edits, left: make([]bool, len(edits))}
 	for _, e := range h.edits {
 		h.rules = append(h.rules, ruleOfEdit(old, e, ruled))
 	}
 	return h
-}
-
-// byLine cuts an edit into one for each line, where it makes as many lines of them.
-func byLine(old []byte, e edit.Edit) edit.List {
-	if e.End == e.Start || lines.Count(old[e.Start:e.End]) != lines.Count(e.New) {
-		return edit.List{e}
-	}
-	var out edit.List
-	for at, from := e.Start, 0; at < e.End; {
-		next, to := lines.Next(old, at, e.End), lines.Next(e.New, from, len(e.New))
-		if fresh := e.New[from:to]; !bytes.Equal(old[at:next], fresh) {
-			out = append(out, edit.Edit{Start: at, End: next, New: fresh})
-		}
-		at, from = next, to
-	}
-	return out
 }
 
 // ruleOfEdit returns a rule that alone makes the same of an edit's lines, or -1.
