@@ -30,6 +30,7 @@ func TestMain(m *testing.M) {
 			panic(err)
 		}
 		defer os.RemoveAll(folder)
+		_ = os.Setenv("XDG_CONFIG_HOME", filepath.Join(folder, "config")) // nobody's settings
 		binary = filepath.Join(folder, "frizzel")
 		build := exec.Command("go", "build", "-o", binary, ".")
 		build.Env = append(os.Environ(), "CGO_ENABLED=0")
@@ -67,6 +68,7 @@ func TestScripts(t *testing.T) {
 		Setup: func(env *testscript.Env) error {
 			env.Setenv("PATH", filepath.Dir(binary)+string(os.PathListSeparator)+os.Getenv("PATH"))
 			env.Setenv("FRIZZEL_STATE", filepath.Join(env.WorkDir, ".state"))
+			env.Setenv("XDG_CONFIG_HOME", filepath.Join(env.WorkDir, ".config"))
 			return nil
 		},
 		Condition: func(cond string) (bool, error) {

@@ -108,7 +108,7 @@ func (a *app) applyRules(c *cobra.Command, f *applyFlags, paths []string) error 
 	if err := a.canAsk(f.yes); err != nil {
 		return err
 	}
-	if f.yes && f.ask != "" {
+	if f.yes && c.Flags().Changed("ask") {
 		return wrong("--yes does not ask, so --ask does not go with it")
 	}
 	w, err := a.writingWith(c, &f.how)

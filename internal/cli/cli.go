@@ -23,8 +23,10 @@ import (
 	"frizzel/internal/report"
 	"frizzel/internal/review"
 	"frizzel/internal/selection"
+	"frizzel/internal/settings"
 	"frizzel/internal/terminal"
 	"frizzel/internal/usecase"
+	"frizzel/internal/vault/history"
 	"frizzel/internal/vault/store"
 	"frizzel/internal/vault/transaction"
 )
@@ -77,7 +79,9 @@ type app struct {
 	Out, Err *terminal.Writer // where everything is written, but for the whole screen
 	files    Streams
 	color    string
-	told     []string    // what was said of earlier runs
+	told     []string // what was said of earlier runs
+	settings *settings.Settings
+	kept     history.Keeping
 	patient  atomic.Bool // the command ends by itself, however long that takes
 }
 
@@ -251,7 +255,10 @@ func (a *app) root() *cobra.Command {
 	root.CompletionOptions.HiddenDefaultCmd = true
 	root.PersistentFlags().StringVar(&a.color, "color", "auto", "colour the output: auto, always or never")
 	root.SetFlagErrorFunc(mistakenOption)
-	root.PersistentPreRunE = func(*cobra.Command, []string) error {
+	root.PersistentPreRunE = func(c *cobra.Command, _ []string) error {
+		if err := a.set(c); err != nil {
+			return err
+		}
 		switch a.color {
 		case "always":
 			a.Out.Shown = true // somebody looks at it behind a pager
@@ -262,7 +269,7 @@ func (a *app) root() *cobra.Command {
 		return wrong("--color is auto, always or never, not %q", a.color)
 	}
 	root.AddCommand(a.find(), a.newScript(), a.check(), a.layout(), a.preview(), a.apply(), a.history(),
-		a.undo(), a.redo(), a.settle(), a.keep(), a.filter(), a.stamp(), a.demo(), a.version(), a.guard())
+		a.undo(), a.redo(), a.settle(), a.keep(), a.filter(), a.stamp(), a.showSettings(), a.demo(), a.version(), a.guard())
 	cobra.EnableCommandSorting = false
 	return root
 }

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"math"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -84,7 +85,7 @@ func (a *app) listRuns(s *store.Store, of, format string) error {
 	for _, d := range damaged {
 		fmt.Fprintf(a.Err, "note: run %s cannot be read and is left alone: %v\n", d.ID, d.Reason)
 	}
-	_, err = fmt.Fprintf(a.Err, "%s, %s in %s\n", report.Count(len(records), "run"), humanize.IBytes(uint64(total)), report.Path(s.Path()))
+	_, err = fmt.Fprintf(a.Err, "%s, %s in %s; %s\n", report.Count(len(records), "run"), humanize.IBytes(uint64(total)), report.Path(s.Path()), keeps(a.kept))
 	return err
 }
 
@@ -324,11 +325,11 @@ func (a *app) historyVerify() *cobra.Command {
 
 func (a *app) historyPrune() *cobra.Command {
 	var newest int
-	var older string
+	var older, total string
 	c := &cobra.Command{
-		Use:     "prune [--newest N] [--older-than TIME]",
+		Use:     "prune [--newest N] [--older-than TIME] [--total SIZE]",
 		Short:   "Forget old runs and their backups",
-		Long:    "Forget runs past the newest N, or older than a time, or both where both are given. What\nis forgotten cannot be taken back any more. Runs on hold stay.",
+		Long:    "Forget runs past the newest N, or older than a time, or both where both are given, and\nthe oldest as long as all take more than a size. What is forgotten cannot be taken back\nany more. Runs on hold stay. Very old runs are forgotten by the way, whenever one is\nwritten; frizzel settings says when.",
 		Example: "  frizzel history prune --newest 20 --older-than 90d",
 		Args:    nothing,
 		RunE: func(c *cobra.Command, _ []string) error {
@@ -340,8 +341,15 @@ func (a *app) historyPrune() *cobra.Command {
 			if p.Newest < 0 {
 				return wrong("--newest is at least 1: so many runs stay")
 			}
-			if p.Newest == 0 && p.OlderThan == 0 {
-				return wrong("say which runs to forget: --newest N, --older-than 90d, or both")
+			if total != "" {
+				n, err := humanize.ParseBytes(total)
+				if err != nil || n == 0 || n > math.MaxInt64 {
+					return wrong("--total wants a size such as 500MB, not %q", total)
+				}
+				p.Total = int64(n)
+			}
+			if p == (history.Pruning{}) {
+				return wrong("say which runs to forget: --newest N, --older-than 90d, or --total 1GB")
 			}
 			s, err := usecase.OpenStore()
 			if err != nil {
@@ -361,6 +369,7 @@ func (a *app) historyPrune() *cobra.Command {
 		},
 	}
 	c.Flags().IntVar(&newest, "newest", 0, "how many of the newest `runs` stay")
+	c.Flags().StringVar(&total, "total", "", "the `size` that all runs may take together, such as 1GB")
 	c.Flags().StringVar(&older, "older-than", "", "how old a run must be, such as 90d or 12h")
 	return c
 }

@@ -84,7 +84,7 @@ func (a *app) stampOptions(c *cobra.Command, f *stampFlags, templates []string) 
 		return o, wrong("say what they are made of: --rows FILE, or --each name=oak,ash")
 	case f.yes && f.preview:
 		return o, wrong("--yes writes, and --preview does not: give one of them")
-	case f.yes && f.ask != "":
+	case f.yes && c.Flags().Changed("ask"):
 		return o, wrong("--yes does not ask, so --ask does not go with it")
 	}
 	o = usecase.StampOptions{Templates: templates, To: f.to}

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/dustin/go-humanize"
 	"github.com/spf13/cobra"
 
 	"frizzel/internal/hook"
@@ -76,7 +77,19 @@ func (a *app) writing() (usecase.Writing, error) {
 	s, err := usecase.OpenStore()
 	return usecase.Writing{
 		Store: s, Command: os.Args, Out: a.Err, Settled: func(s usecase.Settled) { a.settled(s) },
+		Keep: a.kept, Tidied: a.tidied,
 	}, err
+}
+
+// tidied says that old runs were forgotten by the way.
+func (a *app) tidied(runs int, freed int64, err error) {
+	if err != nil {
+		fmt.Fprintf(a.Err, "note: runs that are over their time could not be forgotten: %v\n", err)
+	}
+	if runs > 0 {
+		fmt.Fprintf(a.Err, "note: %s forgotten, %s freed; runs are %s, which frizzel settings tells\n",
+			report.Count(runs, "old run"), humanize.IBytes(uint64(freed)), keeps(a.kept))
+	}
 }
 
 // writingWith adds what the flags say.

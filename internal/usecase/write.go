@@ -35,6 +35,9 @@ type Writing struct {
 	Out   io.Writer // gets what commands print
 	// Progress counts files and bytes written; nil to tell nobody.
 	Progress *progress.Meter
+	// Keep says how long runs are kept, and Tidied is told where some were forgotten.
+	Keep   history.Keeping
+	Tidied func(runs int, freed int64, err error)
 	// Settled is told, before anything is written, what became of earlier runs.
 	Settled func(Settled)
 }
@@ -107,7 +110,14 @@ func (w *Writing) locked(ctx context.Context, intent transaction.Intent, changes
 	if w.ProveFile != nil {
 		intent.ProveFile = w.ProveFile.File
 	}
-	return transaction.Write(ctx, l, intent, changes)
+	r, err := transaction.Write(ctx, l, intent, changes)
+	if err == nil && w.Keep != (history.Keeping{}) {
+		runs, freed, err := history.Tidy(l, w.Keep, time.Now())
+		if w.Tidied != nil {
+			w.Tidied(runs, freed, err)
+		}
+	}
+	return r, err
 }
 
 // settled tells what became of earlier runs, and follows up on those that were taken back.

@@ -1,0 +1,192 @@
+// Package settings reads what a person has set for good, so that it need not be typed every
+// time.
+//
+// The central type is [Settings]. Its keys are the names of options; what would let a run
+// write unasked, or pass what is refused, is none of them.
+package settings
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/pelletier/go-toml/v2/unstable"
+
+	"frizzel/core/script"
+)
+
+// Kind is what values a key takes.
+type Kind int
+
+const (
+	Text Kind = iota
+	Number
+	Switch
+	List // of texts
+)
+
+// Key is an option that can be set for good.
+type Key struct {
+	Name    string
+	Kind    Kind
+	Default string // for people
+	About   string
+	// OneOff says that it decides what a change means, and so counts only for one that is
+	// given on the command line: a script means the same on every host.
+	OneOff bool
+}
+
+// Keys are all of them.
+var Keys = []Key{
+	{"color", Text, "auto", "colour the output: auto, always or never", false},
+	{"ask", Text, "screen", "how apply and stamp ask: screen, file or match", false},
+	{"context", Number, "3, of find 0", "lines around a change, or a match", false},
+	{"joiners", Text, "none", "characters that join words, such as \"-.\"", true},
+	{"not-files", List, "none", "globs of files that are left out", true},
+	{"no-hidden", Switch, "false", "leave out names that begin with a dot", true},
+	{"one-filesystem", Switch, "false", "stay on the file systems of the folders named", true},
+	{"max-size", Text, "none", "leave out files over this size", true},
+	{"older-than", Text, "365d", "how long runs are kept, to be taken back; never for as long as there is room", false},
+	{"total", Text, "2GiB", "how much the runs that are kept may take together; any for no bound", false},
+}
+
+// unsettable are options that are said each time, or not at all.
+var unsettable = []string{
+	"yes", "force", "prove", "prove-file", "prove-time", "after", "hold", "allow-unreadable", "allow-broken",
+	"skip-unreadable", "keep-later",
+}
+
+// Value is what a key is set to, as it would be typed: several for a List.
+type Value struct {
+	Texts []string
+	Line  int // of the file, from 1
+}
+
+// Settings are what is set in a file.
+type Settings struct {
+	Path   string
+	There  bool // the file is there
+	Values map[string]Value
+}
+
+// Path returns where settings are kept.
+func Path() (string, error) {
+	if f := os.Getenv("XDG_CONFIG_HOME"); filepath.IsAbs(f) {
+		return filepath.Join(f, "frizzel", "config.toml"), nil
+	}
+	home, err := os.UserHomeDir()
+	if err != nil {
+		return "", err
+	}
+	return filepath.Join(home, ".config", "frizzel", "config.toml"), nil
+}
+
+// most is how long a file of settings may be, in bytes.
+const most = 1 << 20
+
+// Read reads the settings; a file that is not there sets nothing. Errors name the file and
+// the line.
+func Read() (*Settings, error) {
+	s := &Settings{Values: map[string]Value{}}
+	var err error
+	if s.Path, err = Path(); err != nil { // nobody's home, so nothing is set
+		return s, nil
+	}
+	info, err := os.Stat(s.Path)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return s, nil
+	case err == nil && (!info.Mode().IsRegular() || info.Size() > most):
+		err = errors.New("is no file of settings")
+	}
+	var text []byte
+	if err == nil {
+		text, err = os.ReadFile(s.Path)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", s.Path, err)
+	}
+	s.There = true
+	return s, s.parse(text)
+}
+
+func (s *Settings) parse(text []byte) error {
+	p := unstable.Parser{}
+	p.Reset(text)
+	for p.NextExpression() {
+		e := p.Expression()
+		if e.Kind == unstable.Comment {
+			continue
+		}
+		name, parts, line := "", 0, 0
+		for key := e.Key(); key.Next(); parts++ {
+			if parts == 0 {
+				name, line = string(key.Node().Data), p.Shape(key.Node().Raw).Start.Line
+			}
+		}
+		wrong := func(format string, args ...any) error {
+			return fmt.Errorf("%s:%d: %s", s.Path, line, fmt.Sprintf(format, args...))
+		}
+		if e.Kind != unstable.KeyValue || parts != 1 {
+			return wrong("settings are lines such as color = \"never\", and no tables")
+		}
+		key, err := keyNamed(name)
+		if err != nil {
+			return wrong("%v", err)
+		}
+		if _, twice := s.Values[name]; twice {
+			return wrong("%s is set twice", name)
+		}
+		texts, ok := key.read(e.Value())
+		if !ok {
+			return wrong("%s wants %s", name, [...]string{"a text between quotes", "a whole number", "true or false", `a list such as ["*.bak"]`}[key.Kind])
+		}
+		s.Values[name] = Value{texts, line}
+	}
+	if err := p.Error(); err != nil {
+		return fmt.Errorf("%s: %w", s.Path, err)
+	}
+	return nil
+}
+
+// keyNamed returns a key, or why it is none.
+func keyNamed(name string) (Key, error) {
+	var names []string
+	for _, k := range Keys {
+		if k.Name == name {
+			return k, nil
+		}
+		names = append(names, k.Name)
+	}
+	if slices.Contains(unsettable, name) {
+		return Key{}, fmt.Errorf("%s cannot be set for good: it is said each time", name)
+	}
+	if near := script.Nearest(name, names); near != "" {
+		return Key{}, fmt.Errorf("there is no setting %s: did you mean %s?", name, near)
+	}
+	return Key{}, fmt.Errorf("there is no setting %s; there are %s", name, strings.Join(names, ", "))
+}
+
+// read returns a value as it would be typed.
+func (k Key) read(v *unstable.Node) (texts []string, ok bool) {
+	switch {
+	case k.Kind == Text && v.Kind == unstable.String, k.Kind == Number && v.Kind == unstable.Integer, k.Kind == Switch && v.Kind == unstable.Bool:
+		return []string{string(v.Data)}, true
+	case k.Kind == List && v.Kind == unstable.Array:
+		for it := v.Children(); it.Next(); {
+			if it.Node().Kind == unstable.Comment {
+				continue
+			}
+			if it.Node().Kind != unstable.String {
+				return nil, false
+			}
+			texts = append(texts, string(it.Node().Data))
+		}
+		return texts, true
+	}
+	return nil, false
+}
