@@ -118,7 +118,7 @@ func (a *app) applyRules(c *cobra.Command, f *applyFlags, paths []string) error 
 	ap := &applying{app: a, printer: a.printer()}
 	ap.printer.Rules, ap.printer.Verbose = rules.Labels, f.files.verbose
 	if f.format == "json" {
-		ap.events = report.NewEvents(a.Out, rules.Labels)
+		ap.events = report.NewEvents(a.Out, "apply", rules.Labels)
 	}
 	o := usecase.ApplyOptions{Rules: rules, Plan: plan, Write: w, Show: ap.show, Ready: ap.ready, SkipUnreadable: f.how.skipUnreadable}
 	if !f.yes {

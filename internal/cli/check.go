@@ -56,6 +56,8 @@ func (a *app) check() *cobra.Command {
 type checking struct {
 	*app
 	json bool
+
+	events *report.Events
 }
 
 // style colours what is shown; nothing in JSON.
@@ -131,7 +133,12 @@ func (ch *checking) trial(s *script.Script, t *compile.Trial) error {
 	return nil
 }
 
-func (ch *checking) event(e any) error { return report.WriteEvent(ch.Out, e) }
+func (ch *checking) event(e any) error {
+	if ch.events == nil {
+		ch.events = report.NewEvents(ch.Out, "check", nil)
+	}
+	return ch.events.Write(e)
+}
 
 // checkEvent ends a check for programs.
 type checkEvent struct {

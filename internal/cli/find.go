@@ -151,7 +151,7 @@ func (a *app) finding(c *cobra.Command, rules *usecase.Compiled, how *findFlags,
 	f.printer.Rules = rules.Labels
 	f.printer.Context, f.printer.Verbose = how.context, verbose
 	if how.format == "json" {
-		f.events = report.NewEvents(a.Out, f.printer.Rules)
+		f.events = report.NewEvents(a.Out, "find", f.printer.Rules)
 	}
 	if !c.Flags().Changed("show") {
 		return f, nil

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"math"
+	"os"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -128,7 +129,18 @@ type damagedEvent struct {
 	Reason string `json:"reason"`
 }
 
+// historyEvent ends a history for programs.
+type historyEvent struct {
+	Event string `json:"event"`
+	Host  string `json:"host"`
+	Runs  int    `json:"runs"`
+	Bytes int64  `json:"bytes"`
+}
+
 func (a *app) runEvents(l *listing, records []*store.Record, damaged []store.Damaged) error {
+	events := report.NewEvents(a.Out, "history", nil)
+	last := historyEvent{Event: "summary", Runs: len(records)}
+	last.Host, _ = os.Hostname()
 	for _, r := range records {
 		e := runEvent{
 			Event: "run", Run: r.ID, Number: r.Number, Time: r.Time, User: r.User, Host: r.Host, Kind: r.Kind, Undoes: r.Undoes,
@@ -140,16 +152,17 @@ func (a *app) runEvents(l *listing, records []*store.Record, damaged []store.Dam
 		for _, left := range r.Left {
 			e.Left = append(e.Left, leftEvent{string(left.Path), left.Reason, string(left.Kept)})
 		}
-		if err := report.WriteEvent(a.Out, e); err != nil {
+		last.Bytes += e.Bytes
+		if err := events.Write(e); err != nil {
 			return err
 		}
 	}
 	for _, d := range damaged {
-		if err := report.WriteEvent(a.Out, damagedEvent{"damaged", d.ID, d.Reason.Error()}); err != nil {
+		if err := events.Write(damagedEvent{"damaged", d.ID, d.Reason.Error()}); err != nil {
 			return err
 		}
 	}
-	return nil
+	return events.Write(last)
 }
 
 // runTable prints a line a run; on a terminal rules and notes have one of their own

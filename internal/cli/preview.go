@@ -126,7 +126,7 @@ func (a *app) previewing(rules *usecase.Compiled, how *previewFlags) (*previewin
 		return nil, err
 	}
 	if how.format == "json" {
-		pre.events = report.NewEvents(a.Out, pre.printer.Rules)
+		pre.events = report.NewEvents(a.Out, "preview", pre.printer.Rules)
 	}
 	for _, path := range []string{how.reportTo, how.sealTo} {
 		if err := canSave(path); err != nil {

@@ -34,6 +34,7 @@ func (a *app) previewSealed(c *cobra.Command, how *previewFlags, paths []string)
 	if err := how.hidden(printer); err != nil {
 		return err
 	}
+	events := report.NewEvents(a.Out, "preview", s.Rules)
 	changes := 0
 	for i := range s.Files {
 		f := &s.Files[i]
@@ -49,7 +50,7 @@ func (a *app) previewSealed(c *cobra.Command, how *previewFlags, paths []string)
 		case "summary":
 			_, err = fmt.Fprintf(a.Out, "%s  %s\n", report.Path(string(f.Path)), report.Count(f.Changes, "change"))
 		case "json":
-			err = report.NewEvents(a.Out, s.Rules).Edits(printer, string(f.Path), f.Changes, old, edits)
+			err = events.Edits(printer, string(f.Path), f.Changes, old, edits)
 		default:
 			err = wrong("--format is diff, summary, names or json, not %q", how.format)
 		}
@@ -59,7 +60,7 @@ func (a *app) previewSealed(c *cobra.Command, how *previewFlags, paths []string)
 		changes += f.Changes
 	}
 	if how.format == "json" {
-		return report.NewEvents(a.Out, s.Rules).Total(report.Totals{Changed: len(s.Files), Changes: changes})
+		return events.Total(report.Totals{Changed: len(s.Files), Changes: changes})
 	}
 	_, err = fmt.Fprintf(a.Err, "sealed %s by %s on %s: %s, %s\n", s.Time.Format("2006-01-02 15:04"), s.User, s.Host,
 		report.Count(len(s.Files), "file"), report.Count(changes, "change"))
@@ -88,7 +89,7 @@ func (a *app) applySealed(c *cobra.Command, f *applyFlags, paths []string) error
 	if !f.yes {
 		b.prompt = a.prompt()
 	}
-	events := report.NewEvents(a.Out, s.Rules)
+	events := report.NewEvents(a.Out, "apply", s.Rules)
 	w.Progress = &progress.Meter{}
 	o := usecase.ApplySealOptions{Seal: s, Write: w,
 		Take: func(ch *change.Change, changes int, now []byte) (bool, error) {

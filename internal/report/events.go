@@ -17,14 +17,42 @@ import (
 	"frizzel/internal/terminal"
 )
 
-// Events writes results for programs: one JSON object a line.
+// Events writes results for programs: one JSON object a line, the first of which says which
+// version of them it is.
 type Events struct {
-	out   io.Writer
-	rules []string
+	out     io.Writer
+	command string
+	rules   []string
+	begun   bool
 }
 
-// WriteEvent writes one event as a line of JSON. What would drive a terminal is escaped.
-func WriteEvent(out io.Writer, event any) error {
+// eventsVersion is of all events: what it names keeps its name and its meaning.
+const eventsVersion = 1
+
+type beginEvent struct {
+	Event   string `json:"event"`
+	Version int    `json:"version"`
+	Command string `json:"command"`
+}
+
+// NewEvents returns what writes a command's events to out. rules are labels, by index.
+func NewEvents(out io.Writer, command string, rules []string) *Events {
+	return &Events{out: out, command: command, rules: rules}
+}
+
+// Write writes an event.
+func (e *Events) Write(event any) error {
+	if !e.begun {
+		e.begun = true
+		if err := writeEvent(e.out, beginEvent{"begin", eventsVersion, e.command}); err != nil {
+			return err
+		}
+	}
+	return writeEvent(e.out, event)
+}
+
+// writeEvent writes one event as a line of JSON. What would drive a terminal is escaped.
+func writeEvent(out io.Writer, event any) error {
 	var line bytes.Buffer
 	e := json.NewEncoder(&line)
 	e.SetEscapeHTML(false)
@@ -45,13 +73,6 @@ func WriteEvent(out io.Writer, event any) error {
 	}
 	_, err := io.WriteString(out, b.String())
 	return err
-}
-
-func (e *Events) write(event any) error { return WriteEvent(e.out, event) }
-
-// NewEvents returns what writes events to out. rules are labels, by index.
-func NewEvents(out io.Writer, rules []string) *Events {
-	return &Events{out, rules}
 }
 
 // Path and Text are strings for JSON; what is no UTF-8 stands there with its
@@ -89,7 +110,7 @@ func (e *Events) Found(f *run.Found) error {
 			s := string(m.New)
 			event.Replacement = &s
 		}
-		if err := e.write(event); err != nil {
+		if err := e.Write(event); err != nil {
 			return err
 		}
 	}
@@ -126,7 +147,7 @@ func (e *Events) Edits(p *Printer, path string, changes int, text []byte, edits 
 		}
 	}
 	event.Diff = string(diff.Unified(nil, DiffName(path), hunks, p.about))
-	return e.write(event)
+	return e.Write(event)
 }
 
 type skipEvent struct {
@@ -143,7 +164,7 @@ type problemEvent struct {
 
 // Problem writes a problem event: why nothing may be written.
 func (e *Events) Problem(reason string) error {
-	return e.write(problemEvent{"problem", reason})
+	return e.Write(problemEvent{"problem", reason})
 }
 
 type summaryEvent struct {
@@ -164,7 +185,7 @@ func (e *Events) Summary(s *run.Summary, run string) error {
 		if k.Reason == selection.Unreadable {
 			reason = Reason(k.Err)
 		}
-		if err := e.write(skipEvent{"skip", k.Path, bytesOf(k.Path), reason}); err != nil {
+		if err := e.Write(skipEvent{"skip", k.Path, bytesOf(k.Path), reason}); err != nil {
 			return err
 		}
 	}
@@ -180,5 +201,5 @@ type Totals struct {
 // Total writes the summary event, which is last.
 func (e *Events) Total(t Totals) error {
 	host, _ := os.Hostname()
-	return e.write(summaryEvent{"summary", host, t.Read, t.Changed, t.Skipped, t.Changes, t.Run})
+	return e.Write(summaryEvent{"summary", host, t.Read, t.Changed, t.Skipped, t.Changes, t.Run})
 }

@@ -1,0 +1,64 @@
+package main
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+	"github.com/stretchr/testify/require"
+)
+
+// Every event of every command is what the schema says: the first names the version, the
+// last sums up.
+func TestEvents(t *testing.T) {
+	watchSources()
+	c := jsonschema.NewCompiler()
+	c.AssertFormat()
+	c.AssertContent()
+	schema, err := c.Compile("../../docs/events.schema.json")
+	require.NoError(t, err)
+	folder, _ := numbered(t, 0)
+	for name, text := range map[string]string{
+		"conf/a.ini": "[clock]\nhost = depot-3\n", "conf/b.bin": "\x00\x01", "conf/\xff.ini": "depot-3\n",
+		"move.friz": "rule host {\n    replace word \"depot-3\" with \"depot-4\"\n    expect 9 changes\n}\nexample \"e\" { given \"x\"; gives \"x\" }\nexample { given \"x\"; gives \"y\" }\n",
+		"bad.friz":  "replace worrd \"a\" with \"b\"\nparam x\n", "plain.friz": "replace word \"depot-3\" with \"depot-4\"\n",
+	} {
+		path := filepath.Join(folder, name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
+	}
+	seen := map[string]bool{}
+	for _, args := range []string{
+		"find --word depot-3 conf", "find -r plain.friz conf", "find --word nowhere conf",
+		"preview -r plain.friz conf", "preview -r move.friz conf", "preview -r plain.friz --seal kept conf/a.ini",
+		"preview --sealed kept", "check .", "check bad.friz", "history",
+		"apply --yes -r move.friz conf", "apply --yes -r plain.friz --note notice conf", "apply --yes -r plain.friz conf",
+		"undo --yes", "apply --yes --sealed kept", "history", "history --of conf/a.ini",
+	} {
+		words := strings.Fields(args)
+		if words[0] != "undo" {
+			words = append(words, "--format", "json")
+		}
+		stdout, stderr, _ := frizzel(t, folder, words...)
+		if words[0] == "undo" {
+			continue
+		}
+		lines := strings.Split(strings.TrimSuffix(stdout, "\n"), "\n")
+		require.Contains(t, lines[0], `{"event":"begin","version":1,"command":"`+words[0]+`"}`, "%s\n%s", args, stderr)
+		require.Contains(t, lines[len(lines)-1], `{"event":"summary",`, args)
+		for i, line := range lines {
+			event, err := jsonschema.UnmarshalJSON(strings.NewReader(line))
+			require.NoError(t, err, "%s: %s", args, line)
+			require.NoError(t, schema.Validate(event), "%s: %s", args, line)
+			kind := event.(map[string]any)["event"].(string)
+			seen[kind] = true
+			require.Equal(t, i == 0, kind == "begin", args)
+			require.Equal(t, i == len(lines)-1, kind == "summary", args)
+		}
+	}
+	for _, kind := range []string{"match", "file", "skip", "problem", "example", "run"} {
+		require.True(t, seen[kind], kind)
+	}
+}
