@@ -241,6 +241,7 @@ A rule script holds such changes for good, to be read, checked and run again:
 "frizzel demo" shows all this on made-up files.`
 
 func (a *app) root() *cobra.Command {
+	cobra.EnableCommandSorting = false // the order of the work
 	root := &cobra.Command{
 		Use:           "frizzel",
 		Short:         "Change text in many files by reusable rules",
@@ -252,7 +253,7 @@ func (a *app) root() *cobra.Command {
 	}
 	root.SetOut(a.Out)
 	root.SetErr(a.Err)
-	root.CompletionOptions.HiddenDefaultCmd = true
+	root.CompletionOptions.DisableDefaultCmd = true
 	root.PersistentFlags().StringVar(&a.color, "color", "auto", "colour the output: auto, always or never")
 	root.SetFlagErrorFunc(mistakenOption)
 	root.PersistentPreRunE = func(c *cobra.Command, _ []string) error {
@@ -268,9 +269,10 @@ func (a *app) root() *cobra.Command {
 		}
 		return wrong("--color is auto, always or never, not %q", a.color)
 	}
-	root.AddCommand(a.find(), a.newScript(), a.check(), a.layout(), a.preview(), a.apply(), a.history(),
-		a.undo(), a.redo(), a.settle(), a.keep(), a.filter(), a.stamp(), a.showSettings(), a.demo(), a.version(), a.guard())
-	cobra.EnableCommandSorting = false
+	root.AddCommand(a.find(), a.newScript(), a.check(), a.layout(), a.preview(), a.apply(), a.undo(), a.redo(), a.history(),
+		a.settle(), a.keep(), a.filter(), a.stamp(), a.showSettings(), a.demo(), a.completion(root), a.version(), a.guard())
+	root.SetHelpCommand(a.helpCommand(root))
+	a.complete(root)
 	return root
 }
 

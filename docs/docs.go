@@ -1,0 +1,10 @@
+// Package docs holds the pages of the documentation, for those who have the program and
+// nothing else.
+package docs
+
+import "embed"
+
+// Pages are the pages, by their names.
+//
+//go:embed language.md commands.md cookbook.md safety.md events.schema.json
+var Pages embed.FS

@@ -1,0 +1,204 @@
+package cli
+
+import (
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"frizzel/core/script"
+	"frizzel/internal/terminal"
+	"frizzel/internal/usecase"
+)
+
+const completionLong = `Print what teaches a shell to complete frizzel's commands, options, the words of --on
+and --in, parameters of the scripts that are given, and runs.
+
+  bash   frizzel completion bash > ~/.local/share/bash-completion/completions/frizzel
+  zsh    frizzel completion zsh > "${fpath[1]}/_frizzel"
+  fish   frizzel completion fish > ~/.config/fish/completions/frizzel.fish`
+
+func (a *app) completion(root *cobra.Command) *cobra.Command {
+	shells := []string{"bash", "zsh", "fish"}
+	return &cobra.Command{
+		Use:       "completion bash|zsh|fish",
+		Short:     "Print what teaches a shell to complete commands and options",
+		Long:      completionLong,
+		Example:   "  source <(frizzel completion bash)",
+		ValidArgs: shells,
+		Args:      one("a shell: bash, zsh or fish"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			switch args[0] {
+			case "bash":
+				return root.GenBashCompletionV2(a.Out, true)
+			case "zsh":
+				return root.GenZshCompletion(a.Out)
+			case "fish":
+				return root.GenFishCompletion(a.Out, true)
+			}
+			return wrong("completion is for bash, zsh or fish, not %q", args[0])
+		},
+	}
+}
+
+// complete says how a command's options and arguments are completed.
+func (a *app) complete(c *cobra.Command) {
+	for option, values := range map[string][]string{
+		"color": {"auto", "always", "never"}, "ask": waysToAsk,
+		"encoding": {"utf-8", "utf-8-bom", "utf-16le", "utf-16be", "iso-8859-1", "iso-8859-15", "windows-1252", "koi8-r", "shift_jis"},
+	} {
+		a.completeOption(c, option, func(*cobra.Command, string) ([]string, bool) { return values, true })
+	}
+	formats := []string{"text", "json"}
+	if c.Name() == "preview" {
+		formats = []string{"diff", "summary", "names", "json"}
+	}
+	a.completeOption(c, "format", func(*cobra.Command, string) ([]string, bool) { return formats, true })
+	a.completeOption(c, "on", func(_ *cobra.Command, typed string) ([]string, bool) { return nextWords(onWords, typed), false })
+	a.completeOption(c, "in", func(_ *cobra.Command, typed string) ([]string, bool) { return nextWords(inWords, typed), false })
+	a.completeOption(c, "rule", func(c *cobra.Command, typed string) ([]string, bool) {
+		return append(nextWords(ruleWords, typed), ruleNames(c, typed)...), false
+	})
+	a.completeOption(c, "param", func(c *cobra.Command, typed string) ([]string, bool) { return params(c), false })
+	if c.Flags().Lookup("rules") != nil {
+		_ = c.RegisterFlagCompletionFunc("rules", scriptFiles)
+	}
+	switch c.CommandPath() {
+	case "frizzel undo", "frizzel redo", "frizzel keep", "frizzel history show":
+		c.ValidArgsFunction = completeRuns
+	case "frizzel check", "frizzel fmt":
+		c.ValidArgsFunction = scriptFiles
+	case "frizzel recover", "frizzel filter", "frizzel settings", "frizzel history", "frizzel history verify", "frizzel history prune":
+		c.ValidArgsFunction = cobra.NoFileCompletions
+	}
+	for _, sub := range c.Commands() {
+		a.complete(sub)
+	}
+}
+
+// completeOption completes an option, where the command has it. words reports whether what
+// it returns is whole.
+func (a *app) completeOption(c *cobra.Command, option string, words func(c *cobra.Command, typed string) (found []string, whole bool)) {
+	if c.Flags().Lookup(option) == nil {
+		return
+	}
+	_ = c.RegisterFlagCompletionFunc(option, func(c *cobra.Command, _ []string, typed string) ([]string, cobra.ShellCompDirective) {
+		found, whole := words(c, typed)
+		directive := cobra.ShellCompDirectiveNoFileComp
+		if !whole {
+			directive |= cobra.ShellCompDirectiveNoSpace
+		}
+		return found, directive
+	})
+}
+
+func scriptFiles(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+	return []string{"friz"}, cobra.ShellCompDirectiveFilterFileExt
+}
+
+// What may come next in an address or a statement, by the words before it; "" begins one.
+var (
+	patternWords = []string{"text ", "word ", "regex "}
+	onWords      = map[string][]string{
+		"": {"line ", "lines ", "first line", "first ", "last line", "last "}, "lines": {"with ", "without ", "from ", "between "},
+		"lines with": patternWords, "lines without": patternWords, "lines from": append([]string{"line ", "last line"}, patternWords...),
+		"lines between": append([]string{"line ", "last line"}, patternWords...),
+	}
+	inWords = map[string][]string{
+		"": {"section ", "block with ", "paragraph with "}, "block": {"with "}, "paragraph": {"with "},
+		"block with": patternWords, "paragraph with": patternWords,
+	}
+	ruleWords = map[string][]string{
+		"": {"replace ", "replace each ", "remove ", "insert ", "settle ", "settle section ", "rewrite as ", "comment out with ", "uncomment ",
+			"copy ", "move ", "squeeze blank lines", "trim line ends", "use ", "on ", "in ", "outside ", "forbid ", "require "},
+		"replace": append([]string{"each "}, patternWords...), "remove": patternWords, "settle": append([]string{"section "}, patternWords...),
+		"replace each": {"text ", "word "}, "insert": {"above ", "below ", "at top ", "at end "}, "insert at": {"top ", "end "},
+		"use": {"line endings lf", "line endings crlf", "final line ending", "encoding "}, "forbid": patternWords, "require": patternWords,
+		"on": onWords[""], "on lines": onWords["lines"], "on lines with": patternWords, "on lines without": patternWords,
+		"in": inWords[""], "in block": {"with "}, "in block with": patternWords, "in paragraph": {"with "}, "in paragraph with": patternWords,
+		"outside": append(slices.Clone(onWords[""]), inWords[""]...),
+	}
+)
+
+// nextWords returns what was typed with each word that may come next.
+func nextWords(words map[string][]string, typed string) (out []string) {
+	before, part := "", typed
+	if i := strings.LastIndexByte(typed, ' '); i >= 0 {
+		before, part = typed[:i+1], typed[i+1:]
+	}
+	for _, w := range words[strings.TrimSpace(before)] {
+		if strings.HasPrefix(w, part) {
+			out = append(out, before+w)
+		}
+	}
+	return out
+}
+
+// scripts reads the scripts that are given on the command line.
+func scripts(c *cobra.Command) (out []*script.Script) {
+	paths, _ := c.Flags().GetStringArray("rules")
+	for i, path := range paths {
+		if path == "-" || slices.Contains(paths[:i], path) {
+			continue
+		}
+		if text, err := usecase.ReadScript(path, nil); err == nil {
+			s, _ := script.Parse(filepath.ToSlash(path), text)
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+// params returns the parameters of the scripts given.
+func params(c *cobra.Command) (out []string) {
+	for _, s := range scripts(c) {
+		for _, item := range s.Items {
+			p, ok := item.(*script.Param)
+			if !ok {
+				continue
+			}
+			about := ""
+			if p.About != nil {
+				about = "\t" + terminal.Visible([]byte(p.About.Raw))
+			}
+			out = append(out, p.Name+"="+about)
+		}
+	}
+	return out
+}
+
+// ruleNames returns the rules of the scripts given, where one is wanted next.
+func ruleNames(c *cobra.Command, typed string) (out []string) {
+	i := strings.LastIndexByte(typed, ' ')
+	if before := strings.TrimSpace(typed[:max(i, 0)]); !strings.HasSuffix(before, "changed by") && !strings.HasSuffix(before, " of") {
+		return nil
+	}
+	for _, s := range scripts(c) {
+		for _, item := range s.Items {
+			if r, ok := item.(*script.Rule); ok {
+				out = append(out, typed[:i+1]+r.Name)
+			}
+		}
+	}
+	return out
+}
+
+// completeRuns completes a run's number, the newest first.
+func completeRuns(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+	if len(args) > 0 {
+		return nil, cobra.ShellCompDirectiveDefault // paths of the run
+	}
+	s, err := usecase.OpenStore()
+	if err != nil {
+		return nil, cobra.ShellCompDirectiveNoFileComp
+	}
+	records, _, _ := s.Runs()
+	var out []string
+	for _, r := range slices.Backward(records) {
+		about := fmt.Sprintf("%s, %d files, %s %s", r.Time.Format("2006-01-02 15:04"), r.Targets(), whatOf(r), r.Note)
+		out = append(out, r.Name()+"\t"+terminal.Visible([]byte(about)))
+	}
+	return out, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveKeepOrder
+}

@@ -1,0 +1,98 @@
+package cli
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"frizzel/core/structure"
+	"frizzel/docs"
+)
+
+// topic is a part of the documentation that is shown offline.
+type topic struct {
+	name, about, page string
+	heading           string // "" for the whole page
+}
+
+var topics = []topic{
+	{"language", "the rule language, from the first rule on", "language.md", ""},
+	{"cookbook", "ready-made scripts for common tasks", "cookbook.md", ""},
+	{"commands", "every command and option", "commands.md", ""},
+	{"safety", "what keeps files safe, and what happens when something fails", "safety.md", ""},
+	{"patterns", "text, word, regex and what may follow them", "language.md", "Patterns"},
+	{"placeholders", "{=NAME} and its filters", "language.md", "Placeholders"},
+	{"addresses", "where statements act", "language.md", "Addresses"},
+	{"statements", "what rules do", "language.md", "Statements"},
+	{"declarations", "what stands around rules", "language.md", "Declarations"},
+	{"exit-statuses", "what each exit status means", "commands.md", "Exit statuses"},
+	{"json", "what --format json prints", "commands.md", "For programs"},
+	{"schema", "the same as a JSON schema", "events.schema.json", ""},
+	{"settings", "what can be set for good", "commands.md", "settings"},
+}
+
+// helpCommand is help about a command or a topic.
+func (a *app) helpCommand(root *cobra.Command) *cobra.Command {
+	var names []string
+	var list strings.Builder
+	for _, t := range topics {
+		names = append(names, t.name)
+		fmt.Fprintf(&list, "  %-14s %s\n", t.name, t.about)
+	}
+	return &cobra.Command{
+		Use:   "help [COMMAND | TOPIC]",
+		Short: "Help about a command, or a topic such as language or exit-statuses",
+		Long:  "Help about a command, or about one of these topics:\n\n" + strings.TrimRight(list.String(), "\n"),
+		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+			return append(commandNames(root), names...), cobra.ShellCompDirectiveNoFileComp
+		},
+		RunE: func(c *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				if err := root.Help(); err != nil {
+					return err
+				}
+				_, err := fmt.Fprintf(a.Out, "\nTopics, for frizzel help TOPIC:\n%s", list.String())
+				return err
+			}
+			for _, t := range topics {
+				if len(args) == 1 && t.name == args[0] {
+					return a.topic(t)
+				}
+			}
+			if about, _, err := root.Find(args); err == nil && about != root {
+				return about.Help()
+			}
+			return wrong("there is no command and no topic %q%s; see frizzel help", strings.Join(args, " "), meant(args[0], "", append(commandNames(root), names...)))
+		},
+	}
+}
+
+// topic prints a part of the documentation.
+func (a *app) topic(t topic) error {
+	page, err := docs.Pages.ReadFile(t.page)
+	if err != nil {
+		return err
+	}
+	if t.heading != "" {
+		spans := structure.New(page, structure.Plain).Headings(t.heading, false)
+		if len(spans) == 0 {
+			return fmt.Errorf("%s has no heading %q", t.page, t.heading)
+		}
+		page = page[spans[0].Start:spans[0].End]
+	}
+	_, err = fmt.Fprintln(a.Out, strings.TrimRight(plainText(string(page)), "\n"))
+	return err
+}
+
+var (
+	picture = regexp.MustCompile(`(?m)^!\[.*\]\(.*\)\n\n?`)
+	link    = regexp.MustCompile(`\[([^\]]*)\]\([^)]*\)`)
+)
+
+// plainText takes pictures and the targets of links out of a page.
+func plainText(page string) string {
+	page = link.ReplaceAllString(picture.ReplaceAllString(page, ""), "$1")
+	return strings.NewReplacer("<code>&#124;</code>", "|").Replace(page)
+}
