@@ -20,6 +20,56 @@ and --in, parameters of the scripts that are given, and runs.
   zsh    frizzel completion zsh > "${fpath[1]}/_frizzel"
   fish   frizzel completion fish > ~/.config/fish/completions/frizzel.fish`
 
+// bashAlone stands in for what the script uses of a package that a server may not have.
+const bashAlone = `if ! declare -F _get_comp_words_by_ref >/dev/null; then
+    _get_comp_words_by_ref() {
+        cur=${COMP_WORDS[COMP_CWORD]} prev=${COMP_WORDS[COMP_CWORD-1]} cword=$COMP_CWORD
+        words=("${COMP_WORDS[@]}")
+    }
+    __ltrim_colon_completions() { :; }
+    _filedir() { compopt -o default 2>/dev/null; COMPREPLY=(); }
+fi
+`
+
+// bashQuotes lets the script complete within a quote that is still open: it is closed for
+// the question, and what comes back is inserted as it is.
+var bashQuotes = strings.NewReplacer(
+	"    # Use eval to handle", `    __frizzel_quote=
+    case ${cur} in
+    \'*\' | \"*\") ;;
+    \'* | \"*) __frizzel_quote=${cur:0:1} cur=${cur:1} requestComp+=${__frizzel_quote} ;;
+    esac
+
+    # Use eval to handle`,
+	"    case $COMP_TYPE in\n", `    if [[ -n ${__frizzel_quote} ]]; then
+        local one
+        for one in "${completions[@]%%$'\t'*}"; do
+            [[ ${one} == "${cur}"* ]] && COMPREPLY+=("${one}")
+        done
+        return 0
+    fi
+
+    case $COMP_TYPE in
+`)
+
+// zshQuotes is the same for another shell.
+var zshQuotes = strings.NewReplacer(
+	"    words=(\"${=words[1,CURRENT]}\")\n", `    local openQuote=
+    case ${words[CURRENT]} in
+    \'*\' | \"*\") ;;
+    \'* | \"*) openQuote=${words[CURRENT][1]} ;;
+    esac
+    words=("${=words[1,CURRENT]}")
+`,
+	`    if [ "${lastChar}" = "" ]; then`, `    requestComp+=${openQuote}
+    if [ "${lastChar}" = "" ]; then`)
+
+// What is typed in fish has no quote that is still open.
+const (
+	fishPrefix = " | string escape --style=regex)"
+	fishOpen   = ` | string trim --left --chars "\"'"`
+)
+
 func (a *app) completion(root *cobra.Command) *cobra.Command {
 	shells := []string{"bash", "zsh", "fish"}
 	return &cobra.Command{
@@ -32,11 +82,26 @@ func (a *app) completion(root *cobra.Command) *cobra.Command {
 		RunE: func(_ *cobra.Command, args []string) error {
 			switch args[0] {
 			case "bash":
-				return root.GenBashCompletionV2(a.Out, true)
+				var b strings.Builder
+				if err := root.GenBashCompletionV2(&b, true); err != nil {
+					return err
+				}
+				_, err := fmt.Fprint(a.Out, bashAlone+bashQuotes.Replace(b.String()))
+				return err
 			case "zsh":
-				return root.GenZshCompletion(a.Out)
+				var b strings.Builder
+				if err := root.GenZshCompletion(&b); err != nil {
+					return err
+				}
+				_, err := fmt.Fprint(a.Out, zshQuotes.Replace(b.String()))
+				return err
 			case "fish":
-				return root.GenFishCompletion(a.Out, true)
+				var b strings.Builder
+				if err := root.GenFishCompletion(&b, true); err != nil {
+					return err
+				}
+				_, err := fmt.Fprint(a.Out, strings.Replace(b.String(), fishPrefix, fishOpen+fishPrefix, 1))
+				return err
 			}
 			return wrong("completion is for bash, zsh or fish, not %q", args[0])
 		},
@@ -124,6 +189,7 @@ var (
 
 // nextWords returns what was typed with each word that may come next.
 func nextWords(words map[string][]string, typed string) (out []string) {
+	typed = strings.TrimLeft(typed, `'"`) // some shells pass a quote that is still open
 	before, part := "", typed
 	if i := strings.LastIndexByte(typed, ' '); i >= 0 {
 		before, part = typed[:i+1], typed[i+1:]
