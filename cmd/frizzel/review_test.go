@@ -211,6 +211,37 @@ func TestPromptOfMovedFile(t *testing.T) {
 	require.Contains(t, read("a.conf"), "depot-3")
 }
 
+// Files made of a template are reviewed like any change: a line that would change in one that
+// is there, and a new one as a whole.
+func TestReviewOfStamps(t *testing.T) {
+	folder, read := railway(t)
+	for name, text := range map[string]string{"kiosk.txt": "name={=name}\nport={=port}\n", "kiosk-7.ini": "name=7\nport=1\n"} {
+		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644))
+	}
+	args := []string{"stamp", "kiosk.txt", "--to", "kiosk-{=name}.ini", "--each", "name=7,8,9", "--each", "port=2,3,4"}
+	term := atTerminalOf(t, 110, 24, folder, args...)
+	term.shows("3 of 3 changes taken, in 3 files of 3", "line 2  kiosk.txt", "-port=1", "+port=2")
+	term.press(right)
+	term.shows("Review  kiosk-8.ini", "+name=8", "+port=3")
+	term.press(" ")
+	term.shows("2 of 3 changes taken, in 2 files of 3", "left out")
+	term.press("w")
+	term.shows("2 files will be written")
+	term.press("w")
+	term.ends(0)
+	require.Equal(t, "name=7\nport=2\n", read("kiosk-7.ini"))
+	require.Equal(t, "name=9\nport=4\n", read("kiosk-9.ini"))
+	require.NoFileExists(t, filepath.Join(folder, "kiosk-8.ini"))
+
+	term = atTerminal(t, folder, append(args, "--ask", "match")...)
+	term.expect("kiosk-8.ini:1  kiosk.txt")
+	term.expect("change 1 of 1")
+	term.press("s")
+	term.expect("nothing was written")
+	term.ends(3)
+	require.NoFileExists(t, filepath.Join(folder, "kiosk-8.ini"))
+}
+
 // Work that takes long says how far it is, on a line that goes away.
 func TestProgress(t *testing.T) {
 	folder, read := railway(t)

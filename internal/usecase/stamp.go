@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"syscall"
 	"time"
 
 	"frizzel/core/compile"
@@ -172,6 +173,11 @@ func (st *stamping) one(i int, row values.Row) (*Stamped, error) {
 	if err != nil {
 		return nil, err
 	}
+	var tongue textfile.Tongue
+	tongue.Read([]byte(t.raw))
+	if err := tongue.Refuses(fresh, 1); err != nil {
+		return nil, wrong("row %d: %s is in no encoding that tells itself, and a value is not ASCII: save it as UTF-8", row.Number, t.path)
+	}
 	if fresh, err = st.ruled(fresh, file, row, o.Values); err != nil {
 		return nil, err
 	}
@@ -286,6 +292,8 @@ func (s *Stamped) against(whole string, fresh []byte, t *stampTemplate) error {
 		s.Edits = edit.List{{New: fresh, Rules: []int{s.Template}}}
 		s.meta = disk.Meta{Mode: uint32(t.mode.Perm()), UID: os.Geteuid(), GID: os.Getegid()}
 		return nil
+	case errors.Is(err, syscall.ENOTDIR):
+		return wrong("row %d: a folder of %s is a file", s.Row, s.Path)
 	case err != nil:
 		return err
 	case !info.Mode().IsRegular():

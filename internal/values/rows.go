@@ -180,8 +180,11 @@ func rowsOfJSON(text []byte) ([]map[string]string, error) {
 	d := json.NewDecoder(bytes.NewReader(text))
 	d.UseNumber()
 	var list []map[string]any
-	if err := d.Decode(&list); err != nil {
-		return nil, fmt.Errorf("rows are a list of objects: %w", err)
+	var kind *json.UnmarshalTypeError
+	if err := d.Decode(&list); errors.As(err, &kind) {
+		return nil, errors.New(`rows are a list of objects, such as [{"name": "oak"}]`)
+	} else if err != nil {
+		return nil, err
 	}
 	if _, err := d.Token(); !errors.Is(err, io.EOF) {
 		return nil, errors.New("there is more behind the rows")
@@ -199,8 +202,11 @@ func rowsOfJSON(text []byte) ([]map[string]string, error) {
 
 func rowsOfYAML(text []byte) ([]map[string]string, error) {
 	var list []map[string]yaml.Node
-	if err := yaml.Unmarshal(text, &list); err != nil {
-		return nil, fmt.Errorf("rows are a list of mappings: %w", err)
+	var kind *yaml.TypeError
+	if err := yaml.Unmarshal(text, &list); errors.As(err, &kind) {
+		return nil, errors.New("rows are a list of mappings, such as - name: oak, each name once")
+	} else if err != nil {
+		return nil, err
 	}
 	var tables []map[string]string
 	for i, mapping := range list {
