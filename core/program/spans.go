@@ -1,0 +1,173 @@
+package program
+
+import (
+	"slices"
+
+	"frizzel/core/edit"
+	"frizzel/core/lines"
+)
+
+// eachLine cuts spans into one per line.
+func eachLine(text []byte, spans []edit.Span) (all []edit.Span) {
+	for _, s := range spans {
+		for at := s.Start; at < s.End; {
+			next := lines.Next(text, at, s.End)
+			all = append(all, edit.SpanOf(at, next))
+			at = next
+		}
+	}
+	return all
+}
+
+// joined makes ordered spans that share a line one. Empty spans stay where no
+// other holds them.
+func joined(spans []edit.Span) []edit.Span {
+	var out []edit.Span
+	for _, s := range spans {
+		if n := len(out); n > 0 && (s.Start < out[n-1].End || s.Start == out[n-1].Start && s.End == out[n-1].End) {
+			if s.End > out[n-1].End {
+				out[n-1].End, out[n-1].Last, out[n-1].Below = s.End, s.Last, s.Below
+				out[n-1].Inner = append(out[n-1].Inner, s.Inner...)
+			}
+			continue
+		}
+		out = append(out, s)
+	}
+	return out
+}
+
+// apart makes ordered blocks, of which only the own level counts, one where they share a line
+// of it; others may lie within each other's gaps.
+func apart(spans []edit.Span) []edit.Span {
+	var out []edit.Span
+	var open []int // of out, each within the one before
+	for _, s := range spans {
+		for len(open) > 0 && out[open[len(open)-1]].End <= s.Start {
+			open = open[:len(open)-1]
+		}
+		if len(open) > 0 && out[open[len(open)-1]].Holds(s.Start) {
+			if o := &out[open[len(open)-1]]; s.End > o.End {
+				for _, g := range s.Inner {
+					if g.Start >= o.End {
+						o.Inner = append(o.Inner, g)
+					}
+				}
+				o.End, o.Last, o.Below = s.End, s.Last, s.Below
+			}
+			continue
+		}
+		open = append(open, len(out))
+		out = append(out, s)
+	}
+	return out
+}
+
+// cut returns the parts of spans that lie in the enclosing ones, both in the order of their
+// beginnings.
+func cut(spans, enclosing []edit.Span) (out []edit.Span) {
+	i := 0
+	for _, e := range enclosing {
+		for i < len(spans) && spans[i].End <= e.Start {
+			i++
+		}
+		for _, s := range spans[i:] {
+			if s.Start >= e.End {
+				break
+			}
+			if c, ok := common(s, e); ok {
+				out = append(out, c)
+			}
+		}
+	}
+	return out
+}
+
+// common returns the part of a span that lies in an enclosing one; false where there is
+// none.
+func common(s, e edit.Span) (edit.Span, bool) {
+	c := edit.SpanOf(max(s.Start, e.Start), min(s.End, e.End))
+	if s.Last < s.End && s.End <= e.End {
+		c.Last = max(s.Last, c.Start)
+	}
+	c.Direct = s.Direct || e.Direct
+	for _, g := range gaps(s, e) {
+		switch {
+		case g.End <= c.Start || c.End <= g.Start:
+		case !c.Direct:
+			c.Inner = append(c.Inner, edit.Gap{Start: max(g.Start, c.Start), End: min(g.End, c.End)})
+		case g.Start <= c.Start:
+			c.Start = g.End
+		case g.End >= c.End:
+			c.End, c.Below = g.Start, g.Start
+			c.Last = min(c.Last, c.End)
+		default:
+			c.Inner = append(c.Inner, g)
+		}
+	}
+	return c, c.Start < c.End
+}
+
+// gaps returns what is passed over in one of two spans, in order; where nothing is, what is
+// deeper than the first one's own level.
+func gaps(s, e edit.Span) []edit.Gap {
+	if !s.Direct && !e.Direct {
+		return s.Inner
+	}
+	var all []edit.Gap
+	for _, of := range []edit.Span{s, e} {
+		if of.Direct {
+			all = append(all, of.Inner...)
+		}
+	}
+	slices.SortFunc(all, func(a, b edit.Gap) int { return a.Start - b.Start })
+	var out []edit.Gap
+	for _, g := range all {
+		if n := len(out); n > 0 && g.Start < out[n-1].End {
+			out[n-1].End = max(out[n-1].End, g.End)
+		} else {
+			out = append(out, g)
+		}
+	}
+	return out
+}
+
+// others returns the runs of lines of e that no span holds, each with what e passes over.
+func others(spans []edit.Span, e edit.Span) []edit.Span {
+	return cut(complement(parts(spans), e), []edit.Span{e})
+}
+
+// parts returns the runs of lines that spans act on, in the order of their places.
+func parts(spans []edit.Span) []edit.Span {
+	if !slices.ContainsFunc(spans, func(s edit.Span) bool { return s.Direct }) {
+		return spans
+	}
+	var out []edit.Span
+	for _, s := range spans {
+		for from, to := range s.Parts() {
+			out = append(out, edit.SpanOf(from, to))
+		}
+	}
+	slices.SortFunc(out, func(a, b edit.Span) int { return a.Start - b.Start })
+	return out
+}
+
+// complement returns the runs of lines of e that no span holds.
+func complement(spans []edit.Span, e edit.Span) (out []edit.Span) {
+	at := e.Start
+	for _, s := range spans {
+		if s.End <= at || s.Start == s.End {
+			continue
+		}
+		if s.Start >= e.End {
+			break
+		}
+		if s.Start > at {
+			out = append(out, edit.SpanOf(at, s.Start))
+		}
+		at = s.End
+	}
+	if at < e.End {
+		out = append(out, edit.SpanOf(at, e.End))
+	}
+	return out
+}
