@@ -78,10 +78,7 @@ func (b *Backup) Put(content []byte) (Blob, error) {
 
 // PutEdits appends edits.
 func (b *Backup) PutEdits(edits edit.List) (Blob, error) {
-	text, err := json.Marshal(edits)
-	if err != nil {
-		return Blob{}, err
-	}
+	text := edits.Encode(nil)
 	blob, err := b.Put(text)
 	blob.Digest = change.DigestOf(text)
 	return blob, err
@@ -167,13 +164,24 @@ func (s *Store) EditsOf(r *Record, e *Entry, old []byte) (edit.List, error) {
 	if err == nil && e.Edits.Digest != (change.Digest{}) && change.DigestOf(text) != e.Edits.Digest {
 		err = errBackup
 	}
-	if err == nil && (json.Unmarshal(text, &edits) != nil || !edits.Fits(len(old))) {
-		err = errBackup
+	if err == nil {
+		if edits, err = decodeEdits(text); err != nil || !edits.Fits(len(old)) {
+			err = errBackup
+		}
 	}
 	if err != nil {
 		return nil, fmt.Errorf("the changes of %s in run %s cannot be had: %w", e.Path, r.ID, err)
 	}
 	return edits, nil
+}
+
+// decodeEdits reads edits as PutEdits writes them, or as JSON, in records of format 2.
+func decodeEdits(text []byte) (edits edit.List, err error) {
+	if edit.IsEncoded(text) {
+		return edit.Decode(text)
+	}
+	err = json.Unmarshal(text, &edits)
+	return edits, err
 }
 
 // stagedName is where the new content of a file waits that is rewritten in place.
