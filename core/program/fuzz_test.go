@@ -23,6 +23,9 @@ func FuzzRun(f *testing.F) {
 	f.Add("in section \"a\" settle word \"b\" as \"c\" commented by \"#\"", "[a]\n#b\n\n[b]\n# A\n===\n")
 	f.Add("in block with text \"<\" comment out with \"#\"\nin paragraph with regex '.' copy above first line", "<a b='>'\n><c/>\n</a>")
 	f.Add("insert below \"x\"\nremove word \"x\" last in file\ntrim line ends\nuse line endings crlf", "a \n\tb")
+	f.Add("in block with text \"{\" directly { comment out with \"#\"; insert below \"x\"; settle word \"b\" as \"b\" keeping comment }", "a {\n b # c\n <a>{\n}\n} else {\n}")
+	f.Add("on lines with word \"x\" { move below last line; insert below \"y\"; delete }\nsettle section \"a\"", "x\nb\nx")
+	f.Add("settle text \"a\" as \"a\" continued by \"\\\"\nsettle text \"b\" as \"b\" continued by indentation", "a \\\n b\nb\n c\n\n d")
 	f.Fuzz(func(t *testing.T, source, text string) {
 		hangs := time.AfterFunc(5*time.Second, func() { panic(fmt.Sprintf("hangs: %q on %q", source, text)) })
 		defer hangs.Stop()

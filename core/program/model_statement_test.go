@@ -506,5 +506,32 @@ func (m *model) transfer(n *script.Transfer, spans []modelSpan) {
 			}
 		}
 	}
-	m.lines = slices.Concat(stay[:at], lines, stay[at:])
+	// A span of which every line moves goes with them; else they are within the spans that
+	// lines on both sides of their new place are in.
+	gone := make([]map[int]bool, m.level)
+	for level := range m.level {
+		gone[level] = map[int]bool{}
+		for _, l := range m.lines {
+			if id := l.in[level]; id >= 0 {
+				whole, seen := gone[level][id]
+				gone[level][id] = moved[l] && (whole || !seen)
+			}
+		}
+	}
+	m.lines = stay
+	for _, l := range lines {
+		in := slices.Clone(l.in)
+		l.in, l.under = nil, nil
+		for level := range m.level {
+			id := in[level]
+			if id < 0 || !gone[level][id] {
+				id = -1
+				if at > 0 && at < len(stay) {
+					id = m.around(level, at, stay[at-1].in[level], stay[at].in[level])
+				}
+			}
+			l.in, l.under = append(l.in, id), append(l.under, -1)
+		}
+	}
+	m.lines = slices.Concat(stay[:at:at], lines, stay[at:])
 }

@@ -76,7 +76,7 @@ func (g generator) address() string {
 
 func (g generator) statement(addressed, last bool) string {
 	all := []string{
-		"replace " + g.pattern() + ` with "` + g.one("x", "depot-3", "", "<{=0}>", "{=count}", "{=line} b") + `"` + g.one("", "", " first", " last", " occurrence 2", " occurrences 2 to 3", " first in file", " last in file", " occurrences 2 to last in file"),
+		"replace " + g.pattern() + ` with "` + g.one("x", "depot-3", "", "~{=0}~", "{=count}", "{=line} b") + `"` + g.one("", "", " first", " last", " occurrence 2", " occurrences 2 to 3", " first in file", " last in file", " occurrences 2 to last in file"),
 		`replace word "depot-3" with "ab" keeping case`,
 		"remove " + g.pattern(),
 		g.settle(), g.settle(),
@@ -91,11 +91,13 @@ func (g generator) statement(addressed, last bool) string {
 	}
 	if !addressed {
 		all = append(all, `insert at top "ab" unless present`, `insert at end "new"`, "use line endings lf", "use line endings crlf", "use final line ending")
-	} else if last {
-		all = append(all, "delete", "delete")
+	} else {
 		if !g.direct {
 			all = append(all, g.one("copy", "move")+g.one(" above", " below")+
 				g.one(" first line", " last line", " line 3", " lines with "+g.pattern()))
+		}
+		if last {
+			all = append(all, "delete", "delete")
 		}
 	}
 	return g.one(all...)

@@ -2,6 +2,8 @@ package program
 
 import (
 	"bytes"
+	"slices"
+	"sort"
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
@@ -35,14 +37,17 @@ func (s *Transfer) do(r *run) {
 	}
 	text := r.text.Bytes
 	var moved []byte
+	if at == len(text) && at > 0 && text[at-1] != '\n' { // behind a last line without an ending
+		moved = append(moved, r.lineEnding()...)
+	}
+	t := &transfer{run: r, spans: spans, stack: slices.Clone(r.stack)}
 	for _, span := range spans {
+		t.starts = append(t.starts, len(moved))
 		moved = append(moved, text[span.Start:span.End]...)
 		if lines.Ending(moved) == "" && len(moved) > 0 {
 			moved = append(moved, r.lineEnding()...)
+			t.ending = len(r.lineEnding())
 		}
-	}
-	if at == len(text) && at > 0 && text[at-1] != '\n' { // behind a last line without an ending
-		moved = append([]byte(r.lineEnding()), moved...)
 	}
 	c := r.changes()
 	before := len(spans)
@@ -60,10 +65,97 @@ func (s *Transfer) do(r *run) {
 	if !placed {
 		edits = append(edits, put)
 	}
-	if !bytes.Equal(edits.Apply(text), text) && c.offer(edits...) {
+	taken := !bytes.Equal(edits.Apply(text), text) && c.offer(edits...)
+	if taken {
 		c.made += before - 1
 	}
 	c.commitLines()
+	if taken && s.Move {
+		t.follow(placeOf(c.edits, at))
+	}
+}
+
+// placeOf returns where what is put at byte at of a text stands in the edited one.
+func placeOf(edits edit.List, at int) int {
+	shift := 0
+	for _, e := range edits {
+		if e.Start == at && e.End == at {
+			break
+		}
+		shift += len(e.New) - (e.End - e.Start)
+	}
+	return at + shift
+}
+
+// transfer is lines that have moved.
+type transfer struct {
+	run    *run
+	spans  []edit.Span // as they were
+	starts []int       // where each begins in what was put
+	ending int         // the length of the line ending that the last one did not have
+	stack  []selection // around them, as it was
+}
+
+// follow lets the spans of which every line has moved follow them to where they were put.
+func (t *transfer) follow(put int) {
+	r := t.run
+	for level, was := range t.stack {
+		now := slices.Clone(r.stack[level].spans)
+		followed := false
+		for i, s := range was.spans {
+			if to, ok := t.place(s); ok {
+				now[i] = to.moved(put, len(r.text.Bytes))
+				followed = true
+			}
+		}
+		if followed {
+			slices.SortStableFunc(now, func(a, b edit.Span) int { return a.Start - b.Start })
+			r.stack[level].spans = now
+		}
+	}
+}
+
+// movedSpan is a span, and where it begins in what was put.
+type movedSpan struct {
+	edit.Span
+	at int
+}
+
+// place returns where a span stands in what was put; false where not all of it has moved.
+func (t *transfer) place(s edit.Span) (movedSpan, bool) {
+	if s.Start == s.End {
+		return movedSpan{}, false
+	}
+	first := sort.Search(len(t.spans), func(i int) bool { return t.spans[i].End > s.Start })
+	if first == len(t.spans) || t.spans[first].Start > s.Start {
+		return movedSpan{}, false
+	}
+	last := first
+	for t.spans[last].End < s.End {
+		if last+1 == len(t.spans) || t.spans[last+1].Start != t.spans[last].End {
+			return movedSpan{}, false
+		}
+		last++
+	}
+	m := movedSpan{s, t.starts[first] + s.Start - t.spans[first].Start}
+	if last == len(t.spans)-1 && s.End == t.spans[last].End {
+		if m.Last == m.End {
+			m.Last += t.ending
+		}
+		m.End += t.ending
+	}
+	return m, true
+}
+
+// moved returns the span in a text of size bytes, into which the lines were put.
+func (m movedSpan) moved(put, size int) edit.Span {
+	by := put + m.at - m.Start
+	s := edit.SpanOf(m.Start+by, min(m.End+by, size))
+	s.Last, s.Direct = min(m.Last+by, s.End), m.Direct
+	for _, g := range m.Inner {
+		s.Inner = append(s.Inner, edit.Gap{Start: g.Start + by, End: min(g.End+by, s.End)})
+	}
+	return s
 }
 
 // behindInserted returns where lines go that come below a span's last line, at at: behind

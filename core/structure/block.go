@@ -115,8 +115,8 @@ type brackets struct {
 	count [256]int // of open ones, by what closes them
 	ends  []int    // by line
 	pairs []pair
-	last  int  // where the text's last */ begins, -1 for none
-	note  bool // within /* … */
+	last  map[string]int // where the last */ and --> begin, -1 for none
+	note  string         // what closes the comment that is open, "" for none
 }
 
 // pair is the lines of a bracket that is opened on one line and closed on a later one.
@@ -129,7 +129,10 @@ func (t *Text) bracketEnds() []int {
 	if t.ends != nil {
 		return t.ends
 	}
-	b := &brackets{text: t, ends: make([]int, t.Count()), last: bytes.LastIndex(t.Bytes, []byte("*/"))}
+	b := &brackets{text: t, ends: make([]int, t.Count()), last: map[string]int{}}
+	for _, mark := range []string{"*/", "-->"} {
+		b.last[mark] = bytes.LastIndex(t.Bytes, []byte(mark))
+	}
 	leaves := make([]bool, t.Count()) // something open
 	for i := range b.ends {
 		b.ends[i] = nothing
@@ -198,12 +201,13 @@ func (b *brackets) scan(line int) {
 	end := b.text.Start(line + 1)
 	for at := first; at < end; {
 		rest := text[at:end]
-		if b.note {
-			i := bytes.Index(rest, []byte("*/"))
+		if b.note != "" {
+			i := bytes.Index(rest, []byte(b.note))
 			if i < 0 {
 				return
 			}
-			b.note, at = false, at+i+2
+			at += i + len(b.note)
+			b.note = ""
 			continue
 		}
 		switch c := rest[0]; c {
@@ -217,19 +221,30 @@ func (b *brackets) scan(line int) {
 				at += quotedLength(rest)
 				continue
 			}
-		case '#', '/', ';':
+		case '#', '/', ';', '<':
 			switch b.text.comment(text[first:at], rest) {
 			case lineComment:
 				return
 			case spanComment:
-				if b.last > at+1 {
-					b.note = true
-					at++
-				}
+				at += b.opensComment("*/", at, 2)
+				continue
+			case markupComment:
+				at += b.opensComment("-->", at, 4)
+				continue
 			}
 		}
 		at++
 	}
+}
+
+// opensComment opens a comment of which the mark is n bytes long, where something closes it,
+// and returns how far to go on.
+func (b *brackets) opensComment(closing string, at, n int) int {
+	if b.last[closing] < at+n {
+		return 1
+	}
+	b.note = closing
+	return n
 }
 
 // opensQuote reports whether a quote that follows before on its line opens one: at the
@@ -280,6 +295,7 @@ const (
 	noComment   commentKind = iota
 	lineComment             // to the line's end
 	spanComment             // from /* to */
+	markupComment           // from <!-- to -->
 )
 
 // comment says what comment begins with rest, which follows before on its line: # or ; or
@@ -290,6 +306,8 @@ func (t *Text) comment(before, rest []byte) commentKind {
 	alone := lines.Blank(before)
 	spaced := alone || strings.IndexByte(" \t", before[len(before)-1]) >= 0
 	switch {
+	case bytes.HasPrefix(rest, []byte("<!--")):
+		return markupComment
 	case t.syntax == XML:
 	case rest[0] == '#':
 		if t.syntax != StyleSheet && (alone || spaced && (len(rest) == 1 || strings.IndexByte(" \t\r\n", rest[1]) >= 0)) {
@@ -313,6 +331,10 @@ func (t *Text) GoesOn(i int) bool {
 
 // IsComment reports whether a line holds nothing but a comment to its end.
 func (t *Text) IsComment(line []byte) bool {
-	inner := bytes.TrimLeft(line, " \t")
-	return len(inner) > 0 && t.comment(nil, inner) == lineComment
+	inner := bytes.Trim(line, " \t")
+	if len(inner) == 0 {
+		return false
+	}
+	kind := t.comment(nil, inner)
+	return kind == lineComment || kind == markupComment && bytes.HasSuffix(inner, []byte("-->"))
 }
