@@ -3,7 +3,6 @@ package edit
 import (
 	"bytes"
 	"iter"
-	"slices"
 	"sort"
 )
 
@@ -48,8 +47,11 @@ func (s Span) Parts() iter.Seq2[int, int] {
 
 // Holds reports whether the line that begins at at is one that is acted on.
 func (s Span) Holds(at int) bool {
-	in := func(g Gap) bool { return g.Start <= at && at < g.End }
-	return s.Start <= at && at < s.End && !(s.Direct && slices.ContainsFunc(s.Inner, in))
+	if at < s.Start || at >= s.End || !s.Direct {
+		return s.Start <= at && at < s.End
+	}
+	i := sort.Search(len(s.Inner), func(i int) bool { return s.Inner[i].End > at })
+	return i == len(s.Inner) || at < s.Inner[i].Start
 }
 
 // Follow returns the spans, in the order of their beginnings, as they stand after the

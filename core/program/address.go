@@ -100,7 +100,7 @@ func (a *Address) selects(r *run) (spans []edit.Span, unclosed []int) {
 			}
 			found = joined(a.filter(t, found))
 			if a.Outside {
-				found = others(found, e)
+				found = others(parts(found), e)
 			}
 			spans = append(spans, found...)
 		}
@@ -113,6 +113,7 @@ func (a *Address) selects(r *run) (spans []edit.Span, unclosed []int) {
 		return nil, unclosed
 	}
 	var out []edit.Span
+	spans = parts(spans)
 	for _, e := range enclosing {
 		out = append(out, others(spans, e)...)
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -94,4 +95,32 @@ func BenchmarkCheck2000Rules(b *testing.B) {
 		p, _ := compile.Scripts([]*script.Script{s}, compile.Options{})
 		require.NotNil(b, p)
 	}
+}
+
+// However many spans an address selects, and however they lie, what acts there takes time
+// in proportion to the text.
+func TestManySpans(t *testing.T) {
+	const n = 60_000
+	flat := "{\n" + strings.Repeat("a {\n  b = 1\n}\n", n) + "}\n"
+	var indented strings.Builder
+	for i := range n {
+		fmt.Fprintf(&indented, "%sa:\n", strings.Repeat(" ", i%40))
+	}
+	begun := time.Now()
+	for _, source := range []string{
+		"in block with text \"{\" directly { on lines with text \"b\" insert below \"c\" unless present; settle text \"d\" as \"d = 1\" }",
+		"in block with text \"a\" directly { in block with text \"a\" replace text \"b\" with \"c\" }",
+		"in block with text \"{\" directly { outside lines with text \"b\" comment out with \"#\"; in paragraph with text \"a\" trim line ends }",
+		"on lines with text \"b\" { outside block with text \"z\" insert below \"x\" unless present }",
+		"on lines with text \"a\" and 1 below { in block with text \"a\" settle text \"d\" as \"d\" }",
+		"on lines with text \"a\" { move below last line; replace text \"a\" with \"b\" }",
+		"outside block with text \"a\" { on first line rewrite as \"x\" }",
+	} {
+		p := compileText(t, source)
+		for _, text := range []string{flat, indented.String(), strings.Repeat("a {\n", n)} {
+			p.Run(program.Input{Text: []byte(text)})
+		}
+		t.Log(time.Since(begun), source)
+	}
+	require.Less(t, time.Since(begun), time.Minute)
 }

@@ -33,16 +33,22 @@ func (r *run) changes() *changes {
 func (c *changes) proposal(edits edit.List) Proposal {
 	r := c.run
 	key := Key{Statement: r.statement, Origin: c.origin(edits[0].Start)}
-	if key.Origin < c.counted {
-		c.counted, c.line = 0, 0
-	}
-	c.line += bytes.Count(r.in.Text[c.counted:key.Origin], []byte("\n"))
-	c.counted = key.Origin
+	line := c.lineOf(key.Origin)
 	if c.last.Origin == key.Origin {
 		key.Nth = c.last.Nth + 1
 	}
 	c.last = key
-	return Proposal{Key: key, Rule: r.rule.Index, Line: r.in.linesBefore + c.line + 1, Edits: edits, Text: r.text.Bytes}
+	return Proposal{Key: key, Rule: r.rule.Index, Line: r.in.linesBefore + line, Edits: edits, Text: r.text.Bytes}
+}
+
+// lineOf returns the line, from 1, of a byte of Input.Text.
+func (c *changes) lineOf(at int) int {
+	if at < c.counted {
+		c.counted, c.line = 0, 0
+	}
+	c.line += bytes.Count(c.run.in.Text[c.counted:at], []byte("\n"))
+	c.counted = at
+	return c.line + 1
 }
 
 // origin carries a place in the text as it is back to Input.Text: to where it stood,
@@ -115,7 +121,7 @@ func (c *changes) commit() {
 	for i := range r.stack {
 		r.stack[i].spans = c.edits.Follow(r.stack[i].spans, r.text.Bytes)
 	}
-	r.edits = edit.Compose(r.in.Text, r.text.Bytes, r.edits, c.edits)
+	r.edits, r.noted = edit.Compose(r.in.Text, r.text.Bytes, r.edits, c.edits), nil
 	r.text = structure.New(next, r.in.File.syntax())
 	r.result.Changes[r.rule.Index] += c.made
 }

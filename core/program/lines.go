@@ -3,6 +3,7 @@ package program
 import (
 	"bytes"
 	"slices"
+	"sort"
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
@@ -163,9 +164,13 @@ func (r *run) scopeOf(span edit.Span) edit.Span {
 		if !sel.address.isScope() {
 			continue
 		}
-		for _, s := range slices.Backward(sel.spans) {
-			if s.Start <= span.Start && span.End <= s.End && (s.Start == s.End || s.Holds(span.Start)) {
+		before := sort.Search(len(sel.spans), func(i int) bool { return sel.spans[i].Start > span.Start })
+		for _, s := range slices.Backward(sel.spans[:before]) {
+			if span.End <= s.End && (s.Start == s.End || s.Holds(span.Start)) {
 				return s
+			}
+			if !s.Direct { // those before end before it
+				break
 			}
 		}
 	}

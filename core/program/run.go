@@ -168,9 +168,11 @@ type run struct {
 	in        Input
 	result    *Result
 	rule      *Rule
-	statement int // the number of the one at work
-	worked    int // statements done
-	changed   int // changes offered, for progress
+	statement int           // the number of the one at work
+	worked    int           // statements done
+	changed   int           // changes offered, for progress
+	unread    map[Note]bool // what was noted of what is never closed
+	noted     *changes      // what knows where notes are, until the text is another
 
 	text   *structure.Text // as it is now
 	edits  edit.List       // from Input.Text to text
@@ -228,8 +230,10 @@ func (r *run) lineRead(at int) int {
 	if at < 0 {
 		return 0
 	}
-	c := changes{run: r}
-	return r.in.linesBefore + lines.Number(r.in.Text, c.origin(at))
+	if r.noted == nil {
+		r.noted = r.changes()
+	}
+	return r.in.linesBefore + r.noted.lineOf(r.noted.origin(at))
 }
 
 // unreadable notes that what is opened on the line that holds a byte is never closed.
@@ -239,7 +243,11 @@ func (r *run) unreadable(at int) {
 		to = &r.result.Notes
 	}
 	n := Note{Rule: r.rule.Index, Line: r.lineRead(at), Text: "what is opened here is never closed"}
-	if !slices.Contains(*to, n) {
+	if r.unread == nil {
+		r.unread = map[Note]bool{}
+	}
+	if !r.unread[n] {
+		r.unread[n] = true
 		*to = append(*to, n)
 	}
 }

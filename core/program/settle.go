@@ -6,6 +6,7 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"frizzel/core/edit"
@@ -28,12 +29,13 @@ type Settle struct {
 
 func (s *Settle) do(r *run) {
 	c, f := r.changes(), r.filler()
+	smallest := sync.OnceValue(func() []byte { return step(r.text.Bytes, r.text) })
 	for _, span := range r.spans() {
 		if r.single(span) {
 			r.note(span.Start, "settle is left out here, where a single line is selected: select all the lines that it may choose from")
 			continue
 		}
-		s.span(&settling{s, r, span, r.innermost()}, c, f)
+		s.span(&settling{s, r, span, r.innermost(), smallest}, c, f)
 	}
 	c.commitLines()
 }
@@ -60,6 +62,7 @@ type settling struct {
 	run     *run
 	span    edit.Span
 	address *Address // the innermost one around it, nil for none
+	step    func() []byte
 }
 
 // entry is a line that may be settled, with those that continue it.

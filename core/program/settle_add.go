@@ -3,6 +3,7 @@ package program
 import (
 	"bytes"
 	"slices"
+	"sort"
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
@@ -53,7 +54,8 @@ func (s *settling) shifting(end int) bool {
 		if !sel.address.shifts() {
 			continue
 		}
-		if i == len(s.run.stack)-1 || slices.ContainsFunc(sel.spans, func(o edit.Span) bool { return o.End == end }) {
+		k := sort.Search(len(sel.spans), func(k int) bool { return sel.spans[k].Start >= end })
+		if i == len(s.run.stack)-1 || k > 0 && sel.spans[k-1].End == end {
 			return true
 		}
 	}
@@ -111,7 +113,7 @@ func (s *settling) indentation(end int) []byte {
 	}
 	head := lines.Indentation(text[s.span.Start:])
 	if own == nil || !found && len(own) <= len(head) {
-		return slices.Concat(head, step(text, t))
+		return slices.Concat(head, s.step())
 	}
 	return own
 }

@@ -2,6 +2,7 @@ package program
 
 import (
 	"slices"
+	"sort"
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
@@ -63,19 +64,27 @@ func apart(spans []edit.Span) []edit.Span {
 }
 
 // cut returns the parts of spans that lie in the enclosing ones, both in the order of their
-// beginnings.
+// beginnings, and each apart or in a gap of another.
 func cut(spans, enclosing []edit.Span) (out []edit.Span) {
+	var open []edit.Span // that begin before the enclosing one, each within the one before
+	ended := func(at int) {
+		for len(open) > 0 && open[len(open)-1].End <= at {
+			open = open[:len(open)-1]
+		}
+	}
 	i := 0
 	for _, e := range enclosing {
-		for i < len(spans) && spans[i].End <= e.Start {
-			i++
+		for ; i < len(spans) && spans[i].Start < e.Start; i++ {
+			ended(spans[i].Start)
+			open = append(open, spans[i])
 		}
-		for _, s := range spans[i:] {
-			if s.Start >= e.End {
-				break
-			}
-			if c, ok := common(s, e); ok {
-				out = append(out, c)
+		ended(e.Start)
+		within := spans[i : i+sort.Search(len(spans)-i, func(n int) bool { return spans[i+n].Start >= e.End })]
+		for _, some := range [][]edit.Span{open, within} {
+			for _, s := range some {
+				if c, ok := common(s, e); ok {
+					out = append(out, c)
+				}
 			}
 		}
 	}
@@ -131,9 +140,10 @@ func gaps(s, e edit.Span) []edit.Gap {
 	return out
 }
 
-// others returns the runs of lines of e that no span holds, each with what e passes over.
+// others returns the runs of lines of e that no span holds, which are all apart, each with
+// what e passes over.
 func others(spans []edit.Span, e edit.Span) []edit.Span {
-	return cut(complement(parts(spans), e), []edit.Span{e})
+	return cut(complement(spans, e), []edit.Span{e})
 }
 
 // parts returns the runs of lines that spans act on, in the order of their places.
@@ -154,8 +164,9 @@ func parts(spans []edit.Span) []edit.Span {
 // complement returns the runs of lines of e that no span holds.
 func complement(spans []edit.Span, e edit.Span) (out []edit.Span) {
 	at := e.Start
-	for _, s := range spans {
-		if s.End <= at || s.Start == s.End {
+	first := sort.Search(len(spans), func(i int) bool { return spans[i].End > at })
+	for _, s := range spans[first:] {
+		if s.Start == s.End {
 			continue
 		}
 		if s.Start >= e.End {

@@ -292,10 +292,10 @@ func TrailingComment(line []byte, marks []string) int {
 type commentKind int
 
 const (
-	noComment   commentKind = iota
-	lineComment             // to the line's end
-	spanComment             // from /* to */
-	markupComment           // from <!-- to -->
+	noComment     commentKind = iota
+	lineComment               // to the line's end
+	spanComment               // from /* to */
+	markupComment             // from <!-- to -->
 )
 
 // comment says what comment begins with rest, which follows before on its line: # or ; or
