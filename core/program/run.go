@@ -1,8 +1,6 @@
 package program
 
 import (
-	"slices"
-
 	"frizzel/core/edit"
 	"frizzel/core/lines"
 	"frizzel/core/pattern"
