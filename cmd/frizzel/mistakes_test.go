@@ -23,7 +23,9 @@ func TestMistakes(t *testing.T) {
 		"conf/kiosk.ini": "[mysql]\nport = 5000\nhost = depot-3\n", "conf/board.ini": "port = 5001\n",
 		"move.friz": "param host = \"depot-4\"\nreplace word \"depot-3\" with \"{=host}\"\n",
 		"notes.txt": "Ring the bell.\nThen: go home.\nlast=line\n", "empty.friz": "", "binary.friz": "\x7fELF\x02\x00\x00",
-		"old.friz": "title \"caf\xe9\"\n",
+		"old.friz":   "title \"caf\xe9\"\n",
+		"kiosk.form": "name = {=name}\nport = {=port}\n", "kiosks.csv": "name,port\n7,5000\n8,5001\n",
+		"semicolons.csv": "name;port\n7;5000\n",
 	} {
 		path := filepath.Join(folder, name)
 		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))

@@ -18,8 +18,21 @@ func Form(name string, t *script.Text, source string, o Options) (form *program.
 	form = c.template(t, nil)
 	for i := range c.problems {
 		if r := &c.problems[i].Remedy; strings.HasPrefix(*r, "declare it with param ") {
-			*r = "name a column so, or give it with --param; {== stands for the two characters {="
+			*r = named(o.Values) + "give it with --param; {== stands for the two characters {="
 		}
 	}
 	return form, slices.Sorted(maps.Keys(c.used)), c.problems
+}
+
+// named lists the values there are, for one who asked for another.
+func named(values map[string]string) string {
+	const most = 8
+	names := slices.Sorted(maps.Keys(values))
+	if len(names) == 0 {
+		return ""
+	}
+	if len(names) > most {
+		names = append(names[:most], "…")
+	}
+	return "the values are " + strings.Join(names, ", ") + "; "
 }

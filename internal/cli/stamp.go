@@ -81,7 +81,7 @@ func (a *app) stampOptions(c *cobra.Command, f *stampFlags, templates []string) 
 	case f.to == "":
 		return o, wrong("say what the files are called, as in: --to 'out/{=name}.conf'")
 	case (f.rows == "") == (len(f.each) == 0):
-		return o, wrong("say what they are made of: --rows FILE, or --each name=oak,ash")
+		return o, wrong("say what they are made of: --rows FILE, or --each name=7,8")
 	case f.yes && f.preview:
 		return o, wrong("--yes writes, and --preview does not: give one of them")
 	case f.yes && c.Flags().Changed("ask"):

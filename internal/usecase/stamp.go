@@ -189,7 +189,7 @@ func (st *stamping) one(i int, row values.Row) (*Stamped, error) {
 	if other := st.byPath[whole]; other != nil && other.Row == row.Number {
 		return nil, wrong("row %d makes %s of two templates; {=filename} in --to is the template's name", row.Number, path)
 	} else if other != nil {
-		return nil, wrong("rows %d and %d both make %s", other.Row, row.Number, path)
+		return nil, wrong("rows %d and %d both make %s; tell them apart in --to by a column, or by {=count}", other.Row, row.Number, path)
 	}
 	st.byPath[whole] = s
 	return s, s.against(whole, fresh, t)

@@ -89,7 +89,7 @@ func ReadEach(columns []string) ([]Row, error) {
 			}
 		}
 		if len(values) != len(tables) {
-			return nil, fmt.Errorf("%s has %d values, and the one before %d", name, len(values), len(tables))
+			return nil, fmt.Errorf("%s has another number of values, %d, than those before it, %d", name, len(values), len(tables))
 		}
 		for k, v := range values {
 			if _, twice := tables[k][name]; twice {
@@ -113,6 +113,9 @@ func rowsOfCSV(text []byte) ([]map[string]string, error) {
 		return nil, errors.New("there is no header with the columns' names")
 	}
 	header := records[0]
+	if len(header) == 1 && strings.ContainsAny(header[0], ";\t|") {
+		return nil, fmt.Errorf("the header is the one column %q; columns are separated by commas", header[0])
+	}
 	for i, name := range header {
 		if name == "" || slices.Contains(header[:i], name) {
 			return nil, fmt.Errorf("the header's column %d has no name of its own", i+1)
@@ -182,7 +185,7 @@ func rowsOfJSON(text []byte) ([]map[string]string, error) {
 	var list []map[string]any
 	var kind *json.UnmarshalTypeError
 	if err := d.Decode(&list); errors.As(err, &kind) {
-		return nil, errors.New(`rows are a list of objects, such as [{"name": "oak"}]`)
+		return nil, errors.New(`rows are a list of objects, such as [{"name": "platform"}]`)
 	} else if err != nil {
 		return nil, err
 	}
@@ -204,7 +207,7 @@ func rowsOfYAML(text []byte) ([]map[string]string, error) {
 	var list []map[string]yaml.Node
 	var kind *yaml.TypeError
 	if err := yaml.Unmarshal(text, &list); errors.As(err, &kind) {
-		return nil, errors.New("rows are a list of mappings, such as - name: oak, each name once")
+		return nil, errors.New("rows are a list of mappings, such as - name: platform, each name once")
 	} else if err != nil {
 		return nil, err
 	}
