@@ -26,6 +26,7 @@ func TestMistakes(t *testing.T) {
 		"old.friz":   "title \"caf\xe9\"\n",
 		"kiosk.form": "name = {=name}\nport = {=port}\n", "kiosks.csv": "name,port\n7,5000\n8,5001\n",
 		"semicolons.csv": "name;port\n7;5000\n",
+		"cut.json":       "{\n  \"host\": \"depot-4\"\n  \"port\": 3\n", "list.yaml": "- depot-4\n",
 	} {
 		path := filepath.Join(folder, name)
 		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))

@@ -23,7 +23,7 @@ var waysToAsk = []string{"screen", "file", "match"}
 func (a *app) wayToAsk(said string) (string, error) {
 	if said != "" {
 		if !slices.Contains(waysToAsk, said) {
-			return "", wrong("--ask is screen, file or match, not %q", said)
+			return "", wrong("--ask is %s, not %q", oneOf(waysToAsk), said)
 		}
 		return said, nil
 	}

@@ -260,14 +260,13 @@ func (a *app) root() *cobra.Command {
 		if err := a.set(c); err != nil {
 			return err
 		}
-		switch a.color {
-		case "always":
-			a.Out.Shown = true // somebody looks at it behind a pager
-			return nil
-		case "auto", "never":
-			return nil
+		if !slices.Contains(coloring, a.color) {
+			return wrong("--color is %s, not %q", oneOf(coloring), a.color)
 		}
-		return wrong("--color is auto, always or never, not %q", a.color)
+		if a.color == "always" {
+			a.Out.Shown = true // somebody looks at it behind a pager
+		}
+		return nil
 	}
 	root.AddCommand(a.find(), a.newScript(), a.check(), a.layout(), a.preview(), a.apply(), a.undo(), a.redo(), a.history(),
 		a.settle(), a.keep(), a.filter(), a.stamp(), a.showSettings(), a.demo(), a.completion(root), a.version(), a.guard())
@@ -289,6 +288,9 @@ func (a *app) printer() *report.Printer {
 	}
 	return p
 }
+
+// coloring are the values of --color.
+var coloring = []string{"auto", "always", "never"}
 
 func (a *app) colored(terminal bool) bool {
 	switch a.color {

@@ -111,7 +111,7 @@ func (a *app) completion(root *cobra.Command) *cobra.Command {
 // complete says how a command's options and arguments are completed.
 func (a *app) complete(c *cobra.Command) {
 	for option, values := range map[string][]string{
-		"color": {"auto", "always", "never"}, "ask": waysToAsk,
+		"color": coloring, "ask": waysToAsk,
 		"encoding": {"utf-8", "utf-8-bom", "utf-16le", "utf-16be", "iso-8859-1", "iso-8859-15", "windows-1252", "koi8-r", "shift_jis"},
 	} {
 		a.completeOption(c, option, func(*cobra.Command, string) ([]string, bool) { return values, true })

@@ -5,6 +5,7 @@ import (
 	"math"
 	"os"
 	"slices"
+	"strconv"
 	"strings"
 	"text/tabwriter"
 	"time"
@@ -12,6 +13,7 @@ import (
 	"github.com/dustin/go-humanize"
 	"github.com/spf13/cobra"
 
+	"frizzel/core/program"
 	"frizzel/internal/report"
 	"frizzel/internal/settings"
 	"frizzel/internal/vault/history"
@@ -75,6 +77,9 @@ func (a *app) set(c *cobra.Command) error {
 	var err error
 	a.settings, err = settings.Read()
 	if err == nil {
+		err = fits(a.settings)
+	}
+	if err == nil {
 		a.kept, err = keeping(a.settings)
 	}
 	if err != nil && slices.Contains(rescues, c.Name()) { // which must not fail for a slip of the pen
@@ -99,6 +104,53 @@ func (a *app) set(c *cobra.Command) error {
 		}
 	}
 	return nil
+}
+
+// fits holds what is set against what the options take, so that a command is never refused for
+// an option that nobody typed.
+func fits(s *settings.Settings) error {
+	for _, k := range settings.Keys {
+		v := s.Values[k.Name]
+		for _, text := range v.Texts {
+			if want := misfit(k.Name, text); want != "" {
+				return wrong("%s:%d: %s wants %s, not %q", s.Path, v.Line, k.Name, want, text)
+			}
+		}
+	}
+	return nil
+}
+
+// misfit returns what a setting wants instead of text; "" is for one that fits.
+func misfit(name, text string) string {
+	switch name {
+	case "color":
+		if !slices.Contains(coloring, text) {
+			return oneOf(coloring)
+		}
+	case "ask":
+		if !slices.Contains(waysToAsk, text) {
+			return oneOf(waysToAsk)
+		}
+	case "context":
+		if n, err := strconv.Atoi(text); err != nil || n < 0 {
+			return "a whole number from 0"
+		}
+	case "max-size":
+		if n, err := humanize.ParseBytes(text); err != nil || n == 0 || n > 1<<62 {
+			return "a size such as 10MB"
+		}
+	case "not-files":
+		if !program.ValidGlob(text) {
+			return "well-formed globs"
+		}
+	}
+	return ""
+}
+
+// oneOf writes choices as a sentence does.
+func oneOf(choices []string) string {
+	last := len(choices) - 1
+	return strings.Join(choices[:last], ", ") + " or " + choices[last]
 }
 
 // How long runs are kept, and how much they may take, where nothing is set.

@@ -17,6 +17,7 @@ import (
 	"github.com/pelletier/go-toml/v2/unstable"
 
 	"frizzel/core/script"
+	"frizzel/internal/values"
 )
 
 // Kind is what values a key takes.
@@ -148,7 +149,7 @@ func (s *Settings) parse(text []byte) error {
 		s.Values[name] = Value{texts, line}
 	}
 	if err := p.Error(); err != nil {
-		return fmt.Errorf("%s: %w", s.Path, err)
+		return fmt.Errorf("%s: %w", s.Path, values.TOMLProblem(text, err))
 	}
 	return nil
 }

@@ -165,7 +165,7 @@ func rowsOfTOML(text []byte) ([]map[string]string, error) {
 		}
 		row[name] = string(v.Data)
 	}
-	return tables, p.Error()
+	return tables, TOMLProblem(text, p.Error())
 }
 
 // tomlKey returns an expression's key, of how many parts it is, and its line.
@@ -183,11 +183,8 @@ func rowsOfJSON(text []byte) ([]map[string]string, error) {
 	d := json.NewDecoder(bytes.NewReader(text))
 	d.UseNumber()
 	var list []map[string]any
-	var kind *json.UnmarshalTypeError
-	if err := d.Decode(&list); errors.As(err, &kind) {
-		return nil, errors.New(`rows are a list of objects, such as [{"name": "platform"}]`)
-	} else if err != nil {
-		return nil, err
+	if err := d.Decode(&list); err != nil {
+		return nil, problem(text, err, `rows are a list of objects, such as [{"name": "platform"}]`)
 	}
 	if _, err := d.Token(); !errors.Is(err, io.EOF) {
 		return nil, errors.New("there is more behind the rows")
@@ -205,11 +202,8 @@ func rowsOfJSON(text []byte) ([]map[string]string, error) {
 
 func rowsOfYAML(text []byte) ([]map[string]string, error) {
 	var list []map[string]yaml.Node
-	var kind *yaml.TypeError
-	if err := yaml.Unmarshal(text, &list); errors.As(err, &kind) {
-		return nil, errors.New("rows are a list of mappings, such as - name: platform, each name once")
-	} else if err != nil {
-		return nil, err
+	if err := yaml.Unmarshal(text, &list); err != nil {
+		return nil, problem(text, err, "rows are a list of mappings, such as - name: platform, each name once")
 	}
 	var tables []map[string]string
 	for i, mapping := range list {

@@ -65,7 +65,7 @@ func readTOML(text []byte) (map[string]string, error) {
 			values[name] = string(v.Data)
 		}
 	}
-	return values, p.Error()
+	return values, TOMLProblem(text, p.Error())
 }
 
 func readJSON(text []byte) (map[string]string, error) {
@@ -73,7 +73,7 @@ func readJSON(text []byte) (map[string]string, error) {
 	d.UseNumber()
 	var table map[string]any
 	if err := d.Decode(&table); err != nil {
-		return nil, err
+		return nil, problem(text, err, `values are an object, such as {"host": "depot-3"}`)
 	}
 	if _, err := d.Token(); !errors.Is(err, io.EOF) {
 		return nil, errors.New("there is more behind the values")
@@ -98,7 +98,7 @@ func single(object map[string]any) (map[string]string, error) {
 func readYAML(text []byte) (map[string]string, error) {
 	var table map[string]yaml.Node
 	if err := yaml.Unmarshal(text, &table); err != nil {
-		return nil, err
+		return nil, problem(text, err, "values are a mapping, such as host: depot-3, each name once")
 	}
 	return scalars(table)
 }
