@@ -105,11 +105,8 @@ func (a *app) applyRules(c *cobra.Command, f *applyFlags, paths []string) error 
 	if err := f.checkFormat(); err != nil {
 		return err
 	}
-	if err := a.canAsk(f.yes); err != nil {
+	if err := a.canAskBy(c, f.ask, f.yes); err != nil {
 		return err
-	}
-	if f.yes && c.Flags().Changed("ask") {
-		return wrong("--yes does not ask, so --ask does not go with it")
 	}
 	w, err := a.writingWith(c, &f.how)
 	if err != nil {
@@ -122,11 +119,7 @@ func (a *app) applyRules(c *cobra.Command, f *applyFlags, paths []string) error 
 	}
 	o := usecase.ApplyOptions{Rules: rules, Plan: plan, Write: w, Show: ap.show, Ready: ap.ready, SkipUnreadable: f.how.skipUnreadable}
 	if !f.yes {
-		way, err := a.wayToAsk(f.ask)
-		if err != nil {
-			return err
-		}
-		o.Ask = ap.asker(way)
+		o.Ask = ap.asker(a.wayToAsk(f.ask))
 	}
 	o.Write.Progress = plan.Progress
 	done, err := doing(a, plan.Progress, func() (*usecase.Applied, error) { return usecase.Apply(c.Context(), o) })

@@ -6,6 +6,7 @@ import (
 	"os"
 	"slices"
 
+	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
 	"frizzel/core/edit"
@@ -18,20 +19,29 @@ import (
 // waysToAsk are the values of --ask.
 var waysToAsk = []string{"screen", "file", "match"}
 
+// canAskBy refuses a way to ask that is none, or is said where nothing is asked, and then what
+// canAsk refuses.
+func (a *app) canAskBy(c *cobra.Command, said string, yes bool) error {
+	switch {
+	case said != "" && !slices.Contains(waysToAsk, said):
+		return wrong("--ask is %s, not %q", oneOf(waysToAsk), said)
+	case yes && c.Flags().Changed("ask"):
+		return wrong("--yes does not ask, so --ask does not go with it")
+	}
+	return a.canAsk(yes)
+}
+
 // wayToAsk returns how a person is asked: as they said, else on the whole screen
 // where the terminal has one.
-func (a *app) wayToAsk(said string) (string, error) {
+func (a *app) wayToAsk(said string) string {
 	if said != "" {
-		if !slices.Contains(waysToAsk, said) {
-			return "", wrong("--ask is %s, not %q", oneOf(waysToAsk), said)
-		}
-		return said, nil
+		return said
 	}
 	width, height, err := term.GetSize(int(a.files.Out.Fd()))
 	if err != nil || width < review.MinWidth || height < review.MinHeight || os.Getenv("TERM") == "dumb" || os.Getenv("TERM") == "" {
-		return "file", nil
+		return "file"
 	}
-	return "screen", nil
+	return "screen"
 }
 
 // pendingItem is a pending file as a review wants it.

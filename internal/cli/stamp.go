@@ -117,7 +117,7 @@ func (a *app) stamped(c *cobra.Command, f *stampFlags, templates []string) error
 	if f.preview {
 		return st.show(same)
 	}
-	if err := a.canAsk(f.yes); err != nil {
+	if err := a.canAskBy(c, f.ask, f.yes); err != nil {
 		return err
 	}
 	w, err := a.writingWith(c, &f.how)
@@ -125,11 +125,7 @@ func (a *app) stamped(c *cobra.Command, f *stampFlags, templates []string) error
 		return err
 	}
 	if len(all) > 0 && !f.yes {
-		way, err := a.wayToAsk(f.ask)
-		if err == nil {
-			err = st.ask(c.Context(), way)
-		}
-		if err != nil {
+		if err := st.ask(c.Context(), a.wayToAsk(f.ask)); err != nil {
 			return err
 		}
 	}
