@@ -36,13 +36,14 @@ func Scripts(scripts []*script.Script, o Options) (*program.Program, script.Prob
 
 func newCompiler(o Options) *compiler {
 	return &compiler{
-		options: o,
-		program: &program.Program{AllowUnreadable: o.AllowUnreadable},
-		known:   map[string]bool{},
-		values:  map[string]string{},
-		used:    map[string]bool{},
-		uses:    map[*script.UseScript]*script.Script{},
-		rules:   map[string]int{},
+		options:    o,
+		program:    &program.Program{AllowUnreadable: o.AllowUnreadable},
+		known:      map[string]bool{},
+		values:     map[string]string{},
+		used:       map[string]bool{},
+		undeclared: declareIt,
+		uses:       map[*script.UseScript]*script.Script{},
+		rules:      map[string]int{},
 	}
 }
 
@@ -82,9 +83,11 @@ type compiler struct {
 	known  map[string]bool   // names of rules
 	values map[string]string // of parameters
 	used   map[string]bool   // parameters
-	uses   map[*script.UseScript]*script.Script
-	loaded []string       // names of the scripts read so far
-	rules  map[string]int // rules compiled so far, by name
+	// undeclared says what to do about a placeholder that names nothing.
+	undeclared func(name string) string
+	uses       map[*script.UseScript]*script.Script
+	loaded     []string       // names of the scripts read so far
+	rules      map[string]int // rules compiled so far, by name
 
 	joiners string
 	rule    *program.Rule

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strings"
 
 	"frizzel/core/program"
 	"frizzel/core/script"
@@ -110,11 +109,17 @@ func (c *compiler) try(s *script.Script, e *script.Example) (*Trial, script.Prob
 		f.Path = c.fixed(e.File)
 		f.Rel = f.Path
 	}
-	t.Got, t.Failed = tryText(p, f, t.Given)
-	if t.Got == t.Given && t.Want == t.Given && !p.AllowUnreadable {
-		t.Failed = slices.DeleteFunc(t.Failed, func(s string) bool { return strings.HasSuffix(s, unreadable) })
+	made := p.Run(program.Input{Text: []byte(t.Given), File: f})
+	t.Got = became(t.Given, made)
+	for _, n := range made.Failures {
+		t.Failed = append(t.Failed, fmt.Sprintf("line %d: %s", n.Line, n.Text))
 	}
-	again, _ := tryText(p, f, t.Got)
+	if t.Want != t.Given { // else it shows that the text stays as it is
+		for _, n := range made.Unreadable {
+			t.Failed = append(t.Failed, fmt.Sprintf("line %d: what is opened here is never closed, so the text stays as it is", n.Line))
+		}
+	}
+	again := became(t.Got, p.Run(program.Input{Text: []byte(t.Got), File: f}))
 	if !t.Passed() || again == t.Got {
 		return t, nil
 	}
@@ -124,21 +129,11 @@ func (c *compiler) try(s *script.Script, e *script.Example) (*Trial, script.Prob
 	}}
 }
 
-// unreadable is what is said of an example whose text would be left as it is, since
-// something in it is never closed.
-const unreadable = "what is opened here is never closed, so the text stays as it is"
-
-// tryText runs the program over one text.
-func tryText(p *program.Program, f program.File, text string) (got string, failed []string) {
-	res := p.Run(program.Input{Text: []byte(text), File: f})
-	for _, n := range res.Failures {
-		failed = append(failed, fmt.Sprintf("line %d: %s", n.Line, n.Text))
+// became returns what a run made of a text: the text as it is where something in it is never
+// closed.
+func became(text string, made *program.Result) string {
+	if len(made.Unreadable) > 0 {
+		return text
 	}
-	for _, n := range res.Unreadable {
-		failed = append(failed, fmt.Sprintf("line %d: %s", n.Line, unreadable))
-	}
-	if len(res.Unreadable) > 0 {
-		return text, failed
-	}
-	return string(res.Edits.Apply([]byte(text))), failed
+	return string(made.Edits.Apply([]byte(text)))
 }

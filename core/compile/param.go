@@ -25,6 +25,8 @@ type Options struct {
 	// Lenient gives a parameter without a value its own name, so that a script
 	// can be checked without one.
 	Lenient bool
+	// Row is the row of values, from 1, that Values are; 0 where they are none.
+	Row int
 	// AllowUnreadable lets texts be written in which something is never closed.
 	AllowUnreadable bool
 }

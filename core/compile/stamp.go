@@ -15,12 +15,10 @@ func Form(name string, t *script.Text, source string, o Options) (form *program.
 	c := newCompiler(o)
 	c.source = &script.Source{Name: name, Text: source}
 	maps.Copy(c.values, o.Values)
-	form = c.template(t, nil)
-	for i := range c.problems {
-		if r := &c.problems[i].Remedy; strings.HasPrefix(*r, "declare it with param ") {
-			*r = named(o.Values) + "give it with --param; {== stands for the two characters {="
-		}
+	c.undeclared = func(string) string {
+		return named(o.Values) + "give it with --param; {== stands for the two characters {="
 	}
+	form = c.template(t, nil)
 	return form, slices.Sorted(maps.Keys(c.used)), c.problems
 }
 

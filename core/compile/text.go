@@ -70,10 +70,19 @@ func (c *compiler) value(h *script.Placeholder) (string, bool) {
 		c.used[h.Name] = true
 	}
 	v, err := program.Filter(v, filterings(h.Filters))
-	if err != nil && !c.options.Lenient {
+	switch {
+	case err == nil || c.options.Lenient:
+	case c.options.Row > 0:
+		c.errorf(h.Pos, "", "row %d: %v", c.options.Row, err)
+	default:
 		c.errorf(h.Pos, "", "%v", err)
 	}
 	return v, true
+}
+
+// declareIt says what to do about a placeholder that names nothing in a script.
+func declareIt(name string) string {
+	return "declare it with param " + name + ", or write {== where the two characters {= are meant"
 }
 
 // unknown reports a placeholder that names nothing.
@@ -88,7 +97,7 @@ func (c *compiler) unknown(h *script.Placeholder, groups []string) {
 		}
 	}
 	slices.Sort(known)
-	remedy := "declare it with param " + h.Name + ", or write {== where the two characters {= are meant"
+	remedy := c.undeclared(h.Name)
 	if near := script.Nearest(h.Name, known); near != "" {
 		remedy = "did you mean {=" + near + "}?"
 	}

@@ -71,6 +71,7 @@ type Result struct {
 	// Counters are Input.Before with this text's changes added.
 	Counters Counters
 
+	program   *Program
 	asserted  []int // matches of each assertion, in the order of the program's
 	addressed []selected
 	hits      map[*Table]map[int]bool
@@ -98,6 +99,7 @@ func (p *Program) start(in Input) *run {
 	r := &run{program: p, in: in, text: structure.New(in.Text, in.File.syntax())}
 	r.ended = len(in.Text) == 0 || lines.Ending(in.Text) != ""
 	r.result = &Result{
+		program:   p,
 		Changes:   make([]int, len(p.Rules)),
 		Counters:  in.Before.next(p.Statements),
 		addressed: make([]selected, len(p.Addresses)),

@@ -36,7 +36,8 @@ func (p *Program) NewTally() *Tally {
 // next Input.
 func (t *Tally) Counters() Counters { return t.counters }
 
-// Add gathers one text's result.
+// Add gathers one text's result: of the tally's program, or of one that was compiled of the
+// same scripts with other values.
 func (t *Tally) Add(file string, f File, res *Result) {
 	t.counters = res.Counters
 	t.count(res, 1)
@@ -51,7 +52,7 @@ func (t *Tally) Add(file string, f File, res *Result) {
 			t.hits[table][row] = true
 		}
 	}
-	if unmet := t.perFile(file, f, res); len(unmet) > 0 {
+	if unmet := perFile(file, f, res); len(unmet) > 0 {
 		t.files = append(t.files, file)
 		t.unmet[file] = unmet
 	}
@@ -83,12 +84,12 @@ func (t *Tally) count(res *Result, sign int) {
 }
 
 // perFile returns what must hold for each text and does not.
-func (t *Tally) perFile(file string, f File, res *Result) (unmet []string) {
+func perFile(file string, f File, res *Result) (unmet []string) {
 	for _, n := range res.Unreadable {
 		unmet = append(unmet, fmt.Sprintf("%s:%d: %s, so nothing is written; --allow-unreadable lets the rest change", file, n.Line, n.Text))
 	}
 	i := 0
-	for _, r := range t.program.Rules {
+	for _, r := range res.program.Rules {
 		n := res.Changes[r.Index]
 		for _, e := range r.Expects {
 			if e.PerFile && n > 0 && !e.Bound.Holds(n) {

@@ -45,6 +45,7 @@ type stampFlags struct {
 	rules    ruleFlags
 	how      writeFlags
 	preview  bool
+	verbose  bool
 	yes      bool
 	ask      string
 }
@@ -65,8 +66,10 @@ func (a *app) stamp() *cobra.Command {
 	fl.StringVar(&f.rows, "rows", "", "a `file` of rows: CSV with a header, JSON, YAML or TOML")
 	fl.StringArrayVar(&f.each, "each", nil, "a column and its values, as `NAME=VALUE,VALUE`; may be repeated, each with as many values")
 	fl.BoolVar(&f.preview, "preview", false, "show what would be written, and write nothing")
-	fl.StringArrayVarP(&f.rules.scripts, "rules", "r", nil, "a rule `script` that runs over what is made; may be repeated")
+	fl.StringArrayVarP(&f.rules.scripts, "rules", "r", nil, "a rule `script` that runs over what is made; - is standard input; may be repeated")
 	f.rules.addValues(c)
+	f.rules.addAllow(c)
+	fl.BoolVarP(&f.verbose, "verbose", "v", false, "name each line that a note is about")
 	f.how.addCommon(c)
 	fl.BoolVarP(&f.yes, "yes", "y", false, "write all files without asking")
 	fl.StringVar(&f.ask, "ask", "", "how to ask: on the whole `screen`, or about a file or a change at a time: screen, file or match")
@@ -84,8 +87,6 @@ func (a *app) stampOptions(c *cobra.Command, f *stampFlags, templates []string) 
 		return o, wrong("say what they are made of: --rows FILE, or --each name=7,8")
 	case f.yes && f.preview:
 		return o, wrong("--yes writes, and --preview does not: give one of them")
-	case f.yes && c.Flags().Changed("ask"):
-		return o, wrong("--yes does not ask, so --ask does not go with it")
 	}
 	o = usecase.StampOptions{Templates: templates, To: f.to}
 	if f.rows != "" {
@@ -104,18 +105,23 @@ func (a *app) stamped(c *cobra.Command, f *stampFlags, templates []string) error
 	if err != nil {
 		return err
 	}
-	all, same, warnings, err := usecase.Stamps(o)
+	all, err := usecase.Stamp(o)
 	if err != nil {
 		return err
 	}
-	a.warn(warnings)
+	a.warn(all.Warnings)
+	if all.Rules != nil {
+		of := a.printer()
+		of.Rules, of.Verbose = all.Labels, f.verbose
+		of.Remarks(all.Rules)
+	}
 	st := &stamps{app: a, printer: a.printer()}
 	st.printer.Rules = templates
-	for _, s := range all {
+	for _, s := range all.Files {
 		st.items = append(st.items, &stampItem{Stamped: s, taken: s.Edits})
 	}
 	if f.preview {
-		return st.show(same)
+		return st.show(all.Same)
 	}
 	if err := a.canAskBy(c, f.ask, f.yes); err != nil {
 		return err
@@ -124,12 +130,12 @@ func (a *app) stamped(c *cobra.Command, f *stampFlags, templates []string) error
 	if err != nil {
 		return err
 	}
-	if len(all) > 0 && !f.yes {
+	if len(all.Files) > 0 && !f.yes {
 		if err := st.ask(c.Context(), a.wayToAsk(f.ask)); err != nil {
 			return err
 		}
 	}
-	return st.write(c.Context(), w, f.yes, same, f.how.tellChanged)
+	return st.write(c.Context(), w, f.yes, all.Same, f.how.tellChanged)
 }
 
 // stamps are files that a person is asked about.

@@ -210,6 +210,11 @@ func (p *Printer) Summary(s *run.Summary, changed string) {
 		Count(s.Read, "file"), Number(s.Changed), changed, Count(s.Changes, "change"))
 	p.perRule(s)
 	p.leftOut(s)
+	p.Remarks(s)
+}
+
+// Remarks writes what a person should know of files, and of rules that had nothing to do.
+func (p *Printer) Remarks(s *run.Summary) {
 	p.notes(s)
 	for _, place := range s.Tally.Idle() {
 		if s.Read > 0 {

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -34,8 +35,6 @@ type Rules struct {
 	ValueFiles []string // for many scripts; Values win over them
 	// AllowUnreadable lets files be written in which something is never closed.
 	AllowUnreadable bool
-	// Shared are values for many scripts, like those of ValueFiles, over which they win.
-	Shared map[string]string
 }
 
 // Compiled is rules ready to run, and what they were made of.
@@ -51,14 +50,30 @@ type Compiled struct {
 // Compile reads scripts and compiles them with the one-off change. The error is a
 // *WrongError or script.Problems.
 func Compile(r Rules) (*Compiled, error) {
-	c := &Compiled{Sources: map[string]string{}}
-	var scripts []*script.Script
-	var problems script.Problems
+	read, err := r.read()
+	if err != nil {
+		return nil, err
+	}
+	return read.compile(nil)
+}
+
+// readRules are rules that are read, each file once, and can be compiled with one set of
+// values after another.
+type readRules struct {
+	scripts  []*script.Script
+	problems script.Problems
+	options  compile.Options
+	sources  map[string]string
+	named    map[string][]byte // what the scripts name, by path
+}
+
+func (r Rules) read() (*readRules, error) {
+	c := &readRules{sources: map[string]string{}, named: map[string][]byte{}}
 	parse := func(name, text string) {
-		c.Sources[name] = text
+		c.sources[name] = text
 		s, ps := script.Parse(name, text)
-		scripts = append(scripts, s)
-		problems = append(problems, ps...)
+		c.scripts = append(c.scripts, s)
+		c.problems = append(c.problems, ps...)
 	}
 	for _, path := range r.Scripts {
 		text, err := ReadScript(path, r.Stdin)
@@ -70,19 +85,24 @@ func Compile(r Rules) (*Compiled, error) {
 	if r.OneOff != "" {
 		parse(OneOffName, r.OneOff)
 	}
-	options, err := r.options()
-	if err != nil {
-		return nil, err
-	}
-	options.Load = c.load
-	p, more := compile.Scripts(scripts, options)
-	problems = append(problems, more...)
+	var err error
+	c.options, err = r.options()
+	c.options.Load = c.load
+	return c, err
+}
+
+// compile compiles the rules with further values, which win over those of files.
+func (r *readRules) compile(further map[string]string) (*Compiled, error) {
+	options := r.options
+	options.Shared = maps.Clone(options.Shared)
+	maps.Copy(options.Shared, further)
+	p, more := compile.Scripts(r.scripts, options)
+	problems := slices.Concat(r.problems, more)
 	problems.Sort()
 	if errs := problems.Errors(); len(errs) > 0 {
 		return nil, errs
 	}
-	c.Program, c.Labels, c.Warnings = p, labels(p), problems
-	c.Values = map[string]string{}
+	c := &Compiled{Program: p, Labels: labels(p), Sources: r.sources, Values: map[string]string{}, Warnings: problems}
 	for _, param := range p.Params {
 		if v, ok := options.Values[param.Name]; ok {
 			c.Values[param.Name] = v
@@ -94,10 +114,13 @@ func Compile(r Rules) (*Compiled, error) {
 }
 
 // load reads what a script names.
-func (c *Compiled) load(path string) ([]byte, error) {
+func (r *readRules) load(path string) ([]byte, error) {
+	if text, ok := r.named[path]; ok {
+		return text, nil
+	}
 	text, err := loadFile(path)
 	if err == nil {
-		c.Sources[path] = string(text)
+		r.named[path], r.sources[path] = text, string(text)
 	}
 	return text, err
 }
@@ -151,7 +174,6 @@ func (r *Rules) options() (compile.Options, error) {
 		}
 		maps.Copy(o.Shared, read)
 	}
-	maps.Copy(o.Shared, r.Shared)
 	return o, nil
 }
 

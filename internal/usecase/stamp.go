@@ -2,9 +2,7 @@ package usecase
 
 import (
 	"bytes"
-	"context"
 	"errors"
-	"fmt"
 	"io/fs"
 	"maps"
 	"os"
@@ -12,7 +10,6 @@ import (
 	"slices"
 	"strings"
 	"syscall"
-	"time"
 
 	"frizzel/core/compile"
 	"frizzel/core/diff"
@@ -21,11 +18,9 @@ import (
 	"frizzel/core/program"
 	"frizzel/core/script"
 	"frizzel/core/textfile"
-	"frizzel/internal/change"
 	"frizzel/internal/disk"
+	"frizzel/internal/run"
 	"frizzel/internal/values"
-	"frizzel/internal/vault/store"
-	"frizzel/internal/vault/transaction"
 )
 
 // StampOptions say what files are made, of which templates and rows.
@@ -33,7 +28,7 @@ type StampOptions struct {
 	Templates []string
 	To        string // the path of each file, with placeholders
 	Rows      []values.Row
-	Rules     Rules // further ones, over what a template became; its Values and ValueFiles serve the templates too
+	Rules     Rules // further ones, over all that is made; its Values and ValueFiles serve the templates too
 }
 
 // ReadRows reads a file of rows.
@@ -63,40 +58,52 @@ type Stamped struct {
 // Changes returns how many lines or runs of lines change, one for a new file.
 func (s *Stamped) Changes() int { return len(s.Edits) }
 
-// Stamps makes all files, in the order of their paths, those left out that are as they are
-// to be already; same counts them. Nothing is written. The error is a *WrongError,
-// script.Problems or a *RefusedError.
-func Stamps(o StampOptions) (all []*Stamped, same int, warnings script.Problems, err error) {
-	st := &stamping{StampOptions: o, byPath: map[string]*Stamped{}}
+// Stamps are the files that rows make.
+type Stamps struct {
+	Files    []*Stamped // in the order of their paths, without those that are as they are to be
+	Same     int        // how many those are
+	Warnings script.Problems
+	// Rules is what the further rules say of all files, nil without any; Labels are theirs.
+	Rules  *run.Summary
+	Labels []string
+}
+
+// Stamp makes all files. Nothing is written. The error is a *WrongError, script.Problems or
+// a *RefusedError.
+func Stamp(o StampOptions) (*Stamps, error) {
+	st := &stamping{StampOptions: o, byPath: map[string]*Stamped{}, used: map[string]bool{}}
 	if err := st.parse(); err != nil {
-		return nil, 0, nil, err
+		return nil, err
 	}
+	all := &Stamps{}
 	var wrongs []error
 	for _, row := range o.Rows {
 		for i := range st.templates {
 			s, err := st.one(i, row)
 			var problems script.Problems
-			var refused *RefusedError
 			switch {
-			case errors.As(err, &problems), errors.As(err, &refused):
-				return nil, 0, nil, err
+			case errors.As(err, &problems):
+				return nil, err
 			case err != nil:
 				wrongs = append(wrongs, err)
 			case len(s.Edits) == 0 && s.Exists:
-				same++
+				all.Same++
 			default:
-				all = append(all, s)
+				all.Files = append(all.Files, s)
 			}
 		}
 	}
 	if len(wrongs) > 0 {
-		return nil, 0, nil, &WrongError{errors.Join(wrongs...)}
+		return nil, &WrongError{errors.Join(wrongs...)}
 	}
 	if err := st.unused(); err != nil {
-		return nil, 0, nil, err
+		return nil, err
 	}
-	slices.SortFunc(all, func(a, b *Stamped) int { return strings.Compare(a.Path, b.Path) })
-	return all, same, st.warnings, nil
+	if err := st.rules.tell(all); err != nil {
+		return nil, err
+	}
+	slices.SortFunc(all.Files, func(a, b *Stamped) int { return strings.Compare(a.Path, b.Path) })
+	return all, nil
 }
 
 // stamping is templates, parsed, and what is known so far.
@@ -104,15 +111,15 @@ type stamping struct {
 	StampOptions
 	to        *script.Text
 	templates []stampTemplate
-	shared    map[string]string // values of files, over which a row's win
+	rules     *stampRules
 	byPath    map[string]*Stamped
-	used      map[string]bool
-	warnings  script.Problems
+	used      map[string]bool // values that something refers to
 }
 
 type stampTemplate struct {
 	path, raw string
 	text      *script.Text
+	tongue    textfile.Tongue
 	mode      fs.FileMode
 }
 
@@ -134,14 +141,15 @@ func (st *stamping) parse() error {
 		}
 		text, ps := script.ParseTemplate(path, string(raw))
 		problems = append(problems, ps...)
-		st.templates = append(st.templates, stampTemplate{path, string(raw), text, info.Mode()})
+		t := stampTemplate{path: path, raw: string(raw), text: text, mode: info.Mode()}
+		t.tongue.Read(raw)
+		st.templates = append(st.templates, t)
 	}
 	if len(problems) > 0 {
 		return problems
 	}
-	options, err := st.Rules.options()
-	st.shared, st.used = options.Shared, map[string]bool{}
-	if err != nil {
+	var err error
+	if st.rules, err = newStampRules(st.Rules); err != nil {
 		return err
 	}
 	for name := range st.Rules.Values {
@@ -154,7 +162,7 @@ func (st *stamping) parse() error {
 
 // values returns what is filled in for a row.
 func (st *stamping) values(row values.Row) map[string]string {
-	all := maps.Clone(st.shared)
+	all := maps.Clone(st.rules.options.Shared)
 	maps.Copy(all, row.Values)
 	maps.Copy(all, st.Rules.Values)
 	return all
@@ -163,7 +171,7 @@ func (st *stamping) values(row values.Row) map[string]string {
 // one makes a row's file of a template.
 func (st *stamping) one(i int, row values.Row) (*Stamped, error) {
 	t := &st.templates[i]
-	o := compile.Options{Values: st.values(row), Now: time.Now()}
+	o := compile.Options{Values: st.values(row), Row: row.Number, Now: st.rules.options.Now}
 	path, err := st.path(t, row, o)
 	if err != nil {
 		return nil, err
@@ -173,12 +181,10 @@ func (st *stamping) one(i int, row values.Row) (*Stamped, error) {
 	if err != nil {
 		return nil, err
 	}
-	var tongue textfile.Tongue
-	tongue.Read([]byte(t.raw))
-	if err := tongue.Refuses(fresh, 1); err != nil {
+	if err := t.tongue.Refuses(fresh, 1); err != nil {
 		return nil, wrong("row %d: %s is in no encoding that tells itself, and a value is not ASCII: save it as UTF-8", row.Number, t.path)
 	}
-	if fresh, err = st.ruled(fresh, file, row, o.Values); err != nil {
+	if fresh, err = st.rules.over(fresh, file, row, o.Values); err != nil {
 		return nil, err
 	}
 	s := &Stamped{Path: path, Template: i, Row: row.Number}
@@ -199,11 +205,6 @@ func (st *stamping) one(i int, row values.Row) (*Stamped, error) {
 func (st *stamping) fill(name string, t *script.Text, raw string, file program.File, row values.Row, o compile.Options) ([]byte, error) {
 	form, used, problems := compile.Form(name, t, raw, o)
 	if len(problems) > 0 {
-		for i := range problems { // what is wrong with a value is wrong in its row
-			if !strings.Contains(problems[i].Reason, "names nothing") {
-				problems[i].Reason = fmt.Sprintf("row %d: %s", row.Number, problems[i].Reason)
-			}
-		}
 		return nil, problems
 	}
 	for _, u := range used {
@@ -241,40 +242,10 @@ func (st *stamping) path(t *stampTemplate, row values.Row, o compile.Options) (s
 	return filepath.Clean(path), nil
 }
 
-// ruled runs the further rules over what a template became.
-func (st *stamping) ruled(text []byte, file program.File, row values.Row, all map[string]string) ([]byte, error) {
-	if len(st.Rules.Scripts)+len(st.Rules.OneOff) == 0 {
-		return text, nil
-	}
-	r := st.Rules
-	r.Values, r.Shared = nil, all
-	compiled, err := Compile(r)
-	if err != nil {
-		return nil, err
-	}
-	for _, p := range compiled.Program.Params {
-		st.used[p.Name] = true
-	}
-	if st.warnings == nil {
-		st.warnings = compiled.Warnings
-	}
-	made := compiled.Program.Run(program.Input{Text: text, File: file})
-	tally := compiled.Program.NewTally()
-	tally.Add(file.Path, file, made)
-	reasons := tally.Unmet()
-	for _, n := range made.Failures {
-		reasons = append(reasons, fmt.Sprintf("%s: line %d: %s", file.Path, n.Line, n.Text))
-	}
-	if len(reasons) > 0 {
-		return nil, &RefusedError{reasons}
-	}
-	return made.Edits.Apply(text), nil
-}
-
 // unused returns what is wrong with values given with --param that nothing refers to.
 func (st *stamping) unused() error {
 	for _, name := range slices.Sorted(maps.Keys(st.Rules.Values)) {
-		if !st.used[name] {
+		if !st.used[name] && !st.rules.has(name) {
 			return wrong("a value is given for %s, and nothing refers to it", name)
 		}
 	}
@@ -313,64 +284,8 @@ func (s *Stamped) against(whole string, fresh []byte, t *stampTemplate) error {
 	return nil
 }
 
-// change returns what the vault is to do with what is taken of a file.
-func (s *Stamped) change(taken edit.List) (change.Change, error) {
-	whole, err := filepath.Abs(s.Path)
-	if err != nil {
-		return change.Change{}, err
-	}
-	if s.Exists {
-		if whole, err = filepath.EvalSymlinks(whole); err != nil {
-			return change.Change{}, err
-		}
-		return change.Change{
-			Path: s.Path, Folder: filepath.Dir(whole), Name: filepath.Base(whole), Before: change.DigestOf(s.Old), Edits: taken,
-		}, nil
-	}
-	folder := filepath.Dir(whole)
-	for { // the folders that are not there are made with the file
-		if _, err := os.Stat(folder); err == nil || folder == filepath.Dir(folder) {
-			break
-		}
-		folder = filepath.Dir(folder)
-	}
-	name, err := filepath.Rel(folder, whole)
-	if err != nil {
-		return change.Change{}, err
-	}
-	if folder, err = filepath.EvalSymlinks(folder); err != nil {
-		return change.Change{}, err
-	}
-	return change.Change{Path: s.Path, Folder: folder, Name: name, What: change.Create, Meta: s.meta, Edits: taken}, nil
-}
-
 // Line returns the line, from 1, of what an edit changes.
 func (s *Stamped) Line(e edit.Edit) int { return lines.Number(s.Old, e.Start) }
 
 // Text returns what the file would hold with what is taken.
 func (s *Stamped) Text(taken edit.List) []byte { return bytes.Clone(taken.Apply(s.Old)) }
-
-// StampTaken is what a person takes of a file.
-type StampTaken struct {
-	*Stamped
-	Edits edit.List
-}
-
-// WriteStamps writes what is taken, as one run, nil where that is nothing.
-func WriteStamps(ctx context.Context, w Writing, labels []string, taken []StampTaken) (*store.Record, int, error) {
-	var changes []change.Change
-	count := 0
-	for _, t := range taken {
-		if len(t.Edits) == 0 {
-			continue
-		}
-		c, err := t.change(t.Edits)
-		if err != nil {
-			return nil, 0, err
-		}
-		changes = append(changes, c)
-		count += len(t.Edits)
-	}
-	r, err := w.write(ctx, transaction.Intent{Kind: store.Apply, Rules: labels, Changes: count}, changes)
-	return r, len(changes), err
-}

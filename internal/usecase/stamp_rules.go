@@ -1,0 +1,91 @@
+package usecase
+
+import (
+	"fmt"
+	"slices"
+
+	"frizzel/core/program"
+	"frizzel/core/revision"
+	"frizzel/core/script"
+	"frizzel/core/textfile"
+	"frizzel/internal/run"
+	"frizzel/internal/values"
+)
+
+// stampRules are the further rules. They run once over all that is made: what they count,
+// expect and give pseudonyms to goes through all of it, as through the files of an apply.
+type stampRules struct {
+	*readRules
+	compiled *Compiled // with the values of the row at hand
+	warnings script.Problems
+	summary  *run.Summary
+	refuses  []string
+}
+
+func newStampRules(r Rules) (*stampRules, error) {
+	r.Values = nil // they serve the templates too, so the scripts need not know them all
+	read, err := r.read()
+	return &stampRules{readRules: read}, err
+}
+
+// over runs the rules over what a template became; all are the values of the row.
+func (r *stampRules) over(text []byte, file program.File, row values.Row, all map[string]string) ([]byte, error) {
+	if len(r.scripts) == 0 {
+		return text, nil
+	}
+	if err := r.compileFor(row, all); err != nil {
+		return nil, err
+	}
+	p := r.compiled.Program
+	decoded, err := textfile.Decode(text, p.Encoding(file))
+	if err != nil {
+		return nil, wrong("row %d: %s: %w", row.Number, file.Path, err)
+	}
+	rev := revision.Of(p, decoded, program.Input{File: file, Before: r.summary.Tally.Counters()})
+	r.summary.Read++
+	r.summary.Tally.Add(file.Path, file, rev.Made)
+	for _, n := range rev.Made.Notes {
+		r.summary.Notes = append(r.summary.Notes, run.FileNote{Path: file.Path, Note: n})
+	}
+	if rev.Refuse != nil {
+		r.refuses = append(r.refuses, fmt.Sprintf("%s: %v", file.Path, rev.Refuse))
+		return text, nil
+	}
+	return rev.Raw.Apply(text), nil
+}
+
+// compileFor compiles the rules for a row, anew only where they ask for its values.
+func (r *stampRules) compileFor(row values.Row, all map[string]string) error {
+	if r.compiled != nil && !slices.ContainsFunc(r.compiled.Program.Params, func(p program.Param) bool {
+		_, ok := row.Values[p.Name]
+		return ok
+	}) {
+		return nil
+	}
+	compiled, err := r.compile(all)
+	if err != nil {
+		return err
+	}
+	if r.compiled == nil {
+		r.warnings, r.summary = compiled.Warnings, &run.Summary{Tally: compiled.Program.NewTally()}
+	}
+	r.compiled = compiled
+	return nil
+}
+
+// has reports whether a script has a parameter.
+func (r *stampRules) has(name string) bool {
+	return r.compiled != nil && slices.ContainsFunc(r.compiled.Program.Params, func(p program.Param) bool { return p.Name == name })
+}
+
+// tell says what came of it all; a *RefusedError where that must not be written.
+func (r *stampRules) tell(all *Stamps) error {
+	if r.compiled == nil {
+		return nil
+	}
+	if reasons := append(r.summary.Tally.Unmet(), r.refuses...); len(reasons) > 0 {
+		return &RefusedError{reasons}
+	}
+	all.Warnings, all.Rules, all.Labels = r.warnings, r.summary, r.compiled.Labels
+	return nil
+}

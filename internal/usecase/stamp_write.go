@@ -1,0 +1,68 @@
+package usecase
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+
+	"frizzel/core/edit"
+	"frizzel/internal/change"
+	"frizzel/internal/vault/store"
+	"frizzel/internal/vault/transaction"
+)
+
+// change returns what the vault is to do with what is taken of a file.
+func (s *Stamped) change(taken edit.List) (change.Change, error) {
+	whole, err := filepath.Abs(s.Path)
+	if err != nil {
+		return change.Change{}, err
+	}
+	if s.Exists {
+		if whole, err = filepath.EvalSymlinks(whole); err != nil {
+			return change.Change{}, err
+		}
+		return change.Change{
+			Path: s.Path, Folder: filepath.Dir(whole), Name: filepath.Base(whole), Before: change.DigestOf(s.Old), Edits: taken,
+		}, nil
+	}
+	folder := filepath.Dir(whole)
+	for { // the folders that are not there are made with the file
+		if _, err := os.Stat(folder); err == nil || folder == filepath.Dir(folder) {
+			break
+		}
+		folder = filepath.Dir(folder)
+	}
+	name, err := filepath.Rel(folder, whole)
+	if err != nil {
+		return change.Change{}, err
+	}
+	if folder, err = filepath.EvalSymlinks(folder); err != nil {
+		return change.Change{}, err
+	}
+	return change.Change{Path: s.Path, Folder: folder, Name: name, What: change.Create, Meta: s.meta, Edits: taken}, nil
+}
+
+// StampTaken is what a person takes of a file.
+type StampTaken struct {
+	*Stamped
+	Edits edit.List
+}
+
+// WriteStamps writes what is taken, as one run, nil where that is nothing.
+func WriteStamps(ctx context.Context, w Writing, labels []string, taken []StampTaken) (*store.Record, int, error) {
+	var changes []change.Change
+	count := 0
+	for _, t := range taken {
+		if len(t.Edits) == 0 {
+			continue
+		}
+		c, err := t.change(t.Edits)
+		if err != nil {
+			return nil, 0, err
+		}
+		changes = append(changes, c)
+		count += len(t.Edits)
+	}
+	r, err := w.write(ctx, transaction.Intent{Kind: store.Apply, Rules: labels, Changes: count}, changes)
+	return r, len(changes), err
+}
