@@ -105,7 +105,14 @@ func (a *app) stamped(c *cobra.Command, f *stampFlags, templates []string) error
 	if err != nil {
 		return err
 	}
-	all, err := usecase.Stamp(o)
+	var w usecase.Writing
+	if !f.preview {
+		if w, err = a.writingWith(c, &f.how); err != nil {
+			return err
+		}
+		o.Write = &w
+	}
+	all, err := usecase.Stamp(c.Context(), o)
 	if err != nil {
 		return err
 	}
@@ -124,10 +131,6 @@ func (a *app) stamped(c *cobra.Command, f *stampFlags, templates []string) error
 		return st.show(all.Same)
 	}
 	if err := a.canAskBy(c, f.ask, f.yes); err != nil {
-		return err
-	}
-	w, err := a.writingWith(c, &f.how)
-	if err != nil {
 		return err
 	}
 	if len(all.Files) > 0 && !f.yes {

@@ -24,7 +24,10 @@ type hand struct {
 // newHand holds what was written against what the rules made of the same text, ruled.
 func newHand(old []byte, edits, ruled edit.List) *hand {
 	h := &hand{old: old, edits: edits, left: make([]bool, len(edits))}
-	for _, e := range h.edits {
+	for _, e := range h.edits { // both are in the order of their places
+		for len(ruled) > 0 && ruled[0].End < e.Start {
+			ruled = ruled[1:]
+		}
 		h.rules = append(h.rules, ruleOfEdit(old, e, ruled))
 	}
 	return h
@@ -35,6 +38,9 @@ func ruleOfEdit(old []byte, e edit.Edit, ruled edit.List) int {
 	rule := -1
 	var within edit.List
 	for _, r := range ruled {
+		if r.Start > e.End {
+			break
+		}
 		if r.Start < e.Start || r.End > e.End || r.Start == e.End && e.Start < e.End {
 			continue
 		}

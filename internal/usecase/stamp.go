@@ -2,7 +2,9 @@ package usecase
 
 import (
 	"bytes"
+	"context"
 	"errors"
+	"fmt"
 	"io/fs"
 	"maps"
 	"os"
@@ -28,7 +30,8 @@ type StampOptions struct {
 	Templates []string
 	To        string // the path of each file, with placeholders
 	Rows      []values.Row
-	Rules     Rules // further ones, over all that is made; its Values and ValueFiles serve the templates too
+	Write     *Writing // nil for a preview
+	Rules     Rules    // further ones, over all that is made; its Values and ValueFiles serve the templates too
 }
 
 // ReadRows reads a file of rows.
@@ -70,7 +73,12 @@ type Stamps struct {
 
 // Stamp makes all files. Nothing is written. The error is a *WrongError, script.Problems or
 // a *RefusedError.
-func Stamp(o StampOptions) (*Stamps, error) {
+func Stamp(ctx context.Context, o StampOptions) (*Stamps, error) {
+	if o.Write != nil {
+		if _, err := Recover(ctx, *o.Write); err != nil { // what is read must not be half of another run
+			return nil, err
+		}
+	}
 	st := &stamping{StampOptions: o, byPath: map[string]*Stamped{}, used: map[string]bool{}}
 	if err := st.parse(); err != nil {
 		return nil, err
@@ -271,8 +279,8 @@ func (s *Stamped) against(whole string, fresh []byte, t *stampTemplate) error {
 		return wrong("row %d: %s is there already, and no file", s.Row, s.Path)
 	}
 	s.Exists = true
-	if s.Old, err = os.ReadFile(whole); err != nil {
-		return err
+	if s.Old, err = disk.ReadBounded(whole, mostTable); err != nil {
+		return fmt.Errorf("row %d: %w", s.Row, err)
 	}
 	if textfile.IsBinary(s.Old) {
 		return wrong("row %d: %s is there already, and binary", s.Row, s.Path)

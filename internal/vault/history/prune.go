@@ -22,36 +22,37 @@ func Prune(l *store.Locked, p Pruning, now time.Time) (pruned []*store.Record, f
 	if err != nil {
 		return nil, 0, err
 	}
-	total := totalOf(l, records, p.Total)
-	for i, r := range records {
+	return forget(l, records, len(records), p.Total, func(i int, r *store.Record) bool {
 		tooMany := p.Newest == 0 || i < len(records)-p.Newest
 		tooOld := p.OlderThan == 0 || now.Sub(r.Time) > p.OlderThan
-		old := tooMany && tooOld && p.Newest+int(p.OlderThan) > 0
-		tooMuch := p.Total > 0 && total > p.Total
-		if !old && !tooMuch || stays(r) {
-			continue
-		}
-		size := l.Size(r.ID)
-		if err := l.Forget(r); err != nil {
-			return pruned, freed, err
-		}
-		pruned, freed, total = append(pruned, r), freed+size, total-size
-	}
-	return pruned, freed, nil
+		return tooMany && tooOld && (p.Newest > 0 || p.OlderThan > 0)
+	})
 }
 
-// stays reports whether a run is never forgotten: one on hold, or that is not settled.
-func stays(r *store.Record) bool { return r.State() == store.Held || r.State().Unfinished() }
-
-// totalOf returns how many bytes runs take, where that is asked for.
-func totalOf(l *store.Locked, records []*store.Record, bound int64) (total int64) {
-	if bound > 0 {
+// forget forgets those of the first n records that old names, and the oldest of them as long
+// as all records take more than most bytes, where that is not 0.
+func forget(l *store.Locked, records []*store.Record, n int, most int64, old func(i int, r *store.Record) bool) (forgotten []*store.Record, freed int64, err error) {
+	total := int64(0)
+	if most > 0 {
 		for _, r := range records {
 			total += l.Size(r.ID)
 		}
 	}
-	return total
+	for i, r := range records[:n] {
+		if stays(r) || !old(i, r) && total <= most {
+			continue
+		}
+		size := l.Size(r.ID)
+		if err := l.Forget(r); err != nil {
+			return forgotten, freed, err
+		}
+		forgotten, freed, total = append(forgotten, r), freed+size, total-size
+	}
+	return forgotten, freed, nil
 }
+
+// stays reports whether a run is never forgotten: one on hold, or that is not settled.
+func stays(r *store.Record) bool { return r.State() == store.Held || r.State().Unfinished() }
 
 // Keeping says how long runs are kept, and how much all of them may take, in bytes; a zero
 // sets no bound.
@@ -71,18 +72,8 @@ func Tidy(l *store.Locked, k Keeping, now time.Time) (forgotten int, freed int64
 	if err != nil || len(records) > few && len(records)%16 != 0 {
 		return 0, 0, err
 	}
-	total := totalOf(l, records, k.Bytes)
-	for _, r := range records[:max(len(records)-1, 0)] {
-		tooOld := k.For > 0 && now.Sub(r.Time) > k.For
-		tooMuch := k.Bytes > 0 && total > k.Bytes
-		if !tooOld && !tooMuch || stays(r) {
-			continue
-		}
-		size := l.Size(r.ID)
-		if err := l.Forget(r); err != nil {
-			return forgotten, freed, err
-		}
-		forgotten, freed, total = forgotten+1, freed+size, total-size
-	}
-	return forgotten, freed, nil
+	gone, freed, err := forget(l, records, max(len(records)-1, 0), k.Bytes, func(_ int, r *store.Record) bool {
+		return k.For > 0 && now.Sub(r.Time) > k.For
+	})
+	return len(gone), freed, err
 }
