@@ -2,11 +2,11 @@
 //
 // No two texts are compared: the edits say which lines changed, so a diff costs as
 // much as what changed, and tells exactly what will be done. The central type is
-// [Hunk]; [Hunks] makes them.
+// [Hunk]; a [Walk] makes them of a text that comes window by window, [Hunks] of a
+// whole one.
 package diff
 
 import (
-	"bytes"
 	"slices"
 
 	"frizzel/core/edit"
@@ -43,221 +43,236 @@ const (
 // changed ones.
 func Hunks(text []byte, edits edit.List, context int) []Hunk {
 	var hunks []Hunk
-	b := builder{text: text, context: context}
-	for i := 0; i < len(edits); {
-		blk, n := nextBlock(text, edits[i:])
-		i += n
-		if blk.same() {
-			continue
-		}
-		if len(hunks) > 0 && b.near(blk) {
-			b.extend(&hunks[len(hunks)-1], blk)
-			continue
-		}
-		if len(hunks) > 0 {
-			b.finish(&hunks[len(hunks)-1])
-		}
-		hunks = append(hunks, b.begin(blk))
-	}
-	if len(hunks) > 0 {
-		b.finish(&hunks[len(hunks)-1])
-	}
+	w := Walk{Context: context, Hunk: func(h *Hunk, _ bool) error {
+		hunks = append(hunks, *h)
+		return nil
+	}}
+	_ = w.window(Window{Text: text, Edits: edits}, true) // which fails only where Hunk does
 	return hunks
 }
 
-// block is lines that become others: text[start:end] becomes fresh.
-type block struct {
-	start, end       int
-	old, fresh       []byte
-	oldMark, newMark [][2]int // what edits took and wrote, offsets in old and fresh
-	rules            []int
+// Window is a run of whole lines of a text, with the edits to them.
+type Window struct {
+	Text  []byte
+	Edits edit.List // against Text; none reaches beyond it
+	// Line is how many lines of the whole text are before the first window, or one that is
+	// Apart.
+	Line int
+	// Apart says that lines were left out between the window before and this one: more than
+	// the context on both sides of a change.
+	Apart bool
 }
 
-func (b *block) same() bool { return len(b.old) == 0 && len(b.fresh) == 0 }
+// Walk makes the hunks of a text that comes window by window. They are the same whatever
+// the windows are.
+type Walk struct {
+	Context int
+	// Hunk is called with each hunk. Where Most is not 0, one that gets longer than so many
+	// lines comes in pieces, each with the lines since the last one; only the last, for which
+	// done is set, has its counts. Where there are several windows, texts are valid during the
+	// call only.
+	Hunk func(h *Hunk, done bool) error
+	Most int
 
-// nextBlock gathers the first edit and all that touch its lines or those right
-// behind, and returns how many they are.
-func nextBlock(text []byte, edits edit.List) (*block, int) {
-	b := &block{start: lines.Start(text, 0, edits[0].Start)}
-	at := b.start
-	n := 0
-	for n < len(edits) && (n == 0 || b.meets(text, edits[n])) {
-		e := edits[n]
-		b.fresh = append(b.fresh, text[at:e.Start]...)
-		from, oldTo, newTo := changedWords(text, e)
-		b.oldMark = append(b.oldMark, [2]int{e.Start + from - b.start, e.Start + oldTo - b.start})
-		b.newMark = append(b.newMark, [2]int{len(b.fresh) + from, len(b.fresh) + newTo})
-		b.fresh = append(b.fresh, e.New...)
-		at = e.End
-		b.rules = append(b.rules, e.Rules...)
-		if at >= b.end {
-			b.end = at
-			if !lines.AtStart(text, at) || len(b.fresh) > 0 && b.fresh[len(b.fresh)-1] != '\n' {
-				b.end = lines.Next(text, at, len(text))
-			}
+	text   []byte // what is still needed of earlier windows, and the one at hand
+	edits  edit.List
+	at     int // behind the last block
+	line   int // lines of the whole text before at
+	growth int // lines added less lines removed so far
+	begun  bool
+	open   *Hunk
+	own    int // lines of it whose texts no window shares
+}
+
+// Add takes the next window.
+func (w *Walk) Add(win Window) error { return w.window(win, false) }
+
+// End takes it that the last window was added.
+func (w *Walk) End() error { return w.window(Window{}, true) }
+
+func (w *Walk) window(win Window, last bool) error {
+	if win.Apart {
+		if err := w.window(Window{}, true); err != nil {
+			return err
 		}
-		n++
+		w.text, w.edits, w.at = nil, nil, 0
 	}
-	b.fresh = append(b.fresh, text[at:b.end]...)
-	b.old = text[b.start:b.end]
-	b.trim()
-	slices.Sort(b.rules)
-	b.rules = slices.Compact(b.rules)
-	return b, n
-}
-
-// changedWords returns which bytes of what an edit takes and of what it writes stand
-// out: all of them, or, where it makes one whole line another, the words that
-// differ between the two.
-func changedWords(text []byte, e edit.Edit) (from, oldTo, newTo int) {
-	old := text[e.Start:e.End]
-	line := bytes.TrimRight(old, "\r\n")
-	if !lines.AtStart(text, e.Start) || len(line) == 0 || bytes.IndexByte(line, '\n') >= 0 || e.Start+len(line) != contentEnd(text, e.Start) {
-		return 0, len(old), len(e.New)
+	if win.Apart || !w.begun {
+		w.line, w.begun = win.Line, true
 	}
-	for from < len(line) && from < len(e.New) && line[from] == e.New[from] {
-		from++
-	}
-	tail := 0
-	for tail < len(old)-from && tail < len(e.New)-from && old[len(old)-1-tail] == e.New[len(e.New)-1-tail] {
-		tail++
-	}
-	for from > 0 && !isSpace(old[from-1]) { // whole words
-		from--
-	}
-	for tail > 0 && !isSpace(old[len(old)-tail]) {
-		tail--
-	}
-	return from, len(old) - tail, len(e.New) - tail
-}
-
-func isSpace(c byte) bool { return c == ' ' || c == '\t' || c == '\r' || c == '\n' }
-
-// contentEnd returns where the line that begins at at ends, before its line ending.
-func contentEnd(text []byte, at int) int {
-	end := lines.Next(text, at, len(text))
-	return at + len(bytes.TrimRight(text[at:end], "\r\n"))
-}
-
-// meets reports whether an edit begins on one of the block's lines or on the one
-// right behind.
-func (b *block) meets(text []byte, e edit.Edit) bool {
-	return e.Start <= b.end || bytes.IndexByte(text[b.end:e.Start], '\n') < 0
-}
-
-// trim drops the lines that the old and the new text begin or end with in common.
-func (b *block) trim() {
-	front := 0
-	for {
-		o, f := b.old[front:], b.fresh[front:]
-		n := lines.Next(o, 0, len(o))
-		if n == 0 || n != lines.Next(f, 0, len(f)) || !bytes.Equal(o[:n], f[:n]) {
-			break
+	w.take(win)
+	i := 0
+	for i < len(w.edits) {
+		blk, n := nextBlock(w.text, w.edits[i:])
+		if !last && lines.Next(w.text, blk.reach, len(w.text)) == len(w.text) {
+			break // an edit of the next window may belong to it
 		}
-		front += n
-	}
-	b.start += front
-	b.old, b.fresh = b.old[front:], b.fresh[front:]
-	shift(b.oldMark, front)
-	shift(b.newMark, front)
-	for len(b.old) > 0 && len(b.fresh) > 0 {
-		o, f := b.old[lines.Start(b.old, 0, len(b.old)-1):], b.fresh[lines.Start(b.fresh, 0, len(b.fresh)-1):]
-		if !bytes.Equal(o, f) {
-			break
+		i += n
+		if err := w.block(blk); err != nil {
+			return err
 		}
-		b.old, b.fresh = b.old[:len(b.old)-len(o)], b.fresh[:len(b.fresh)-len(f)]
-		b.end -= len(o)
+	}
+	w.edits = w.edits[i:]
+	return w.rest(last)
+}
+
+// take puts a window behind what is still needed of those before.
+func (w *Walk) take(win Window) {
+	if len(w.text) == 0 {
+		w.text, w.edits, w.at = win.Text, win.Edits, 0
+		return
+	}
+	shift := len(w.text)
+	w.text = append(w.text, win.Text...)
+	for _, e := range win.Edits {
+		e.Start, e.End = e.Start+shift, e.End+shift
+		w.edits = append(w.edits, e)
 	}
 }
 
-func shift(marks [][2]int, by int) {
-	for i := range marks {
-		marks[i][0] -= by
-		marks[i][1] -= by
+// block puts a block into the hunk at hand or a new one.
+func (w *Walk) block(blk *block) error {
+	if blk.same() {
+		return nil
 	}
+	if w.open != nil && !w.near(blk.start) {
+		if err := w.finish(); err != nil {
+			return err
+		}
+	}
+	if w.open == nil {
+		w.begin(blk)
+	}
+	return w.extend(blk)
 }
 
-// builder makes hunks of blocks, in order.
-type builder struct {
-	text    []byte
-	context int
-	at      int // behind the last block
-	line    int // lines of text before at
-	growth  int // lines added less lines removed so far
+// rest ends the hunk at hand where nothing that is still to come can belong to it, and keeps
+// what later windows may need.
+func (w *Walk) rest(last bool) error {
+	until := len(w.text)
+	if len(w.edits) > 0 {
+		until = lines.Start(w.text, 0, w.edits[0].Start)
+	}
+	if w.open != nil && (last || !w.near(until)) {
+		if err := w.finish(); err != nil {
+			return err
+		}
+	}
+	if last {
+		return nil
+	}
+	from := w.at
+	if w.open == nil {
+		from = max(w.before(until), w.at)
+	}
+	w.line += lines.Count(w.text[w.at:from])
+	w.text, w.at = slices.Clone(w.text[from:]), 0
+	w.edits = w.edits.Clone()
+	for i := range w.edits {
+		w.edits[i].Start, w.edits[i].End = w.edits[i].Start-from, w.edits[i].End-from
+	}
+	if w.open != nil {
+		for i := w.own; i < len(w.open.Lines); i++ {
+			w.open.Lines[i].Text = slices.Clone(w.open.Lines[i].Text)
+		}
+		w.own = len(w.open.Lines)
+	}
+	return nil
 }
 
-// near reports whether so few lines lie between the last block and blk that they
-// belong to one hunk.
-func (b *builder) near(blk *block) bool {
-	at := b.at
-	for range 2 * b.context {
-		if at >= blk.start {
+// near reports whether so few lines lie between the last block and one that starts at
+// start that they belong to one hunk.
+func (w *Walk) near(start int) bool {
+	at := w.at
+	for range 2 * w.Context {
+		if at >= start {
 			return true
 		}
-		at = lines.Next(b.text, at, len(b.text))
+		at = lines.Next(w.text, at, len(w.text))
 	}
-	return at >= blk.start
+	return at >= start
 }
 
 // advance counts the lines up to at.
-func (b *builder) advance(at int) {
-	b.line += lines.Count(b.text[b.at:at])
-	b.at = at
+func (w *Walk) advance(at int) {
+	w.line += lines.Count(w.text[w.at:at])
+	w.at = at
 }
 
-func (b *builder) begin(blk *block) Hunk {
-	from := blk.start
-	for range b.context {
-		if from <= b.at {
+// before returns where the context above a place begins.
+func (w *Walk) before(at int) int {
+	for range w.Context {
+		if at <= w.at {
 			break
 		}
-		from = lines.Start(b.text, 0, from-1)
+		at = lines.Start(w.text, 0, at-1)
 	}
-	b.advance(max(from, b.at))
-	h := Hunk{OldStart: b.line + 1, NewStart: b.line + b.growth + 1}
-	b.extend(&h, blk)
-	return h
+	return at
+}
+
+func (w *Walk) begin(blk *block) {
+	w.advance(max(w.before(blk.start), w.at))
+	w.open = &Hunk{OldStart: w.line + 1, NewStart: w.line + w.growth + 1}
 }
 
 // extend appends the kept lines up to a block, and the block.
-func (b *builder) extend(h *Hunk, blk *block) {
-	b.keep(h, blk.start)
+func (w *Walk) extend(blk *block) error {
+	h := w.open
+	w.keep(blk.start)
 	h.Lines = appendLines(h.Lines, Remove, blk.old, blk.oldMark)
 	h.Lines = appendLines(h.Lines, Add, blk.fresh, blk.newMark)
 	h.OldLines += lines.Count(blk.old)
 	h.NewLines += lines.Count(blk.fresh)
-	b.growth += lines.Count(blk.fresh) - lines.Count(blk.old)
-	b.advance(blk.end)
+	w.growth += lines.Count(blk.fresh) - lines.Count(blk.old)
+	w.advance(blk.end)
 	for _, r := range blk.rules {
 		if !slices.Contains(h.Rules, r) {
 			h.Rules = append(h.Rules, r)
 		}
 	}
 	slices.Sort(h.Rules)
+	if w.Most > 0 && len(h.Lines) > w.Most {
+		return w.pass(false)
+	}
+	return nil
+}
+
+// pass passes on what there is of the hunk at hand.
+func (w *Walk) pass(done bool) error {
+	err := w.Hunk(w.open, done)
+	if w.own = 0; done {
+		w.open = nil
+	} else {
+		w.open.Lines = nil
+	}
+	return err
 }
 
 // keep appends the lines up to at.
-func (b *builder) keep(h *Hunk, at int) {
+func (w *Walk) keep(at int) {
+	h := w.open
 	n := len(h.Lines)
-	h.Lines = appendLines(h.Lines, Keep, b.text[b.at:at], nil)
+	h.Lines = appendLines(h.Lines, Keep, w.text[w.at:at], nil)
 	h.OldLines += len(h.Lines) - n
 	h.NewLines += len(h.Lines) - n
-	b.advance(at)
+	w.advance(at)
 }
 
-// finish appends the lines behind a hunk's last block.
-func (b *builder) finish(h *Hunk) {
-	to := b.at
-	for range b.context {
-		to = lines.Next(b.text, to, len(b.text))
+// finish appends the lines behind the last block of the hunk at hand, and passes it on.
+func (w *Walk) finish() error {
+	h := w.open
+	to := w.at
+	for range w.Context {
+		to = lines.Next(w.text, to, len(w.text))
 	}
-	b.keep(h, to)
+	w.keep(to)
 	if h.OldLines == 0 {
 		h.OldStart--
 	}
 	if h.NewLines == 0 {
 		h.NewStart--
 	}
+	return w.pass(true)
 }
 
 // appendLines cuts text into lines and hands each the marks that lie in it.

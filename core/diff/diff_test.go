@@ -2,6 +2,7 @@ package diff
 
 import (
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -28,6 +29,64 @@ func TestCompare(t *testing.T) {
 		if old == fresh {
 			require.Empty(t, edits)
 		}
+	}
+}
+
+// A text that comes in windows gives the hunks that it gives as a whole, wherever the windows
+// end, whichever are left out since nothing changes near them, and in pieces where it is
+// wanted so.
+func TestWalk(t *testing.T) {
+	for seed := range uint64(6000) {
+		r := rand.New(rand.NewPCG(seed, 27))
+		var text []byte
+		var starts []int
+		for range r.IntN(30) {
+			starts = append(starts, len(text))
+			text = append(text, []string{"a\n", "bb\n", "c\r\n", "\n"}[r.IntN(4)]...)
+		}
+		text = append(text, "d"[r.IntN(2):]...)
+		var edits edit.List
+		for at := r.IntN(20); at < len(text); at += 1 + r.IntN(20) {
+			end := min(at+r.IntN(4), len(text))
+			edits = append(edits, edit.Edit{Start: at, End: end, New: []byte([]string{"", "x", "y\n", "a\n"}[r.IntN(4)]), Rules: []int{r.IntN(2)}})
+			at = end
+		}
+		edits = edits.Changing(text)
+		context := r.IntN(4)
+		want := string(Unified(nil, "n", Hunks(text, edits, context), nil))
+		var got []Hunk
+		var open []Line
+		w := Walk{Context: context, Most: r.IntN(3) * 5, Hunk: func(h *Hunk, done bool) error {
+			for _, l := range h.Lines {
+				open = append(open, Line{Op: l.Op, Text: []byte(string(l.Text))})
+			}
+			if done {
+				whole := *h
+				whole.Lines, open = open, nil
+				got = append(got, whole)
+			}
+			return nil
+		}}
+		lines, rest, buffer := 0, edits, make([]byte, 0, len(text))
+		for from, to := 0, 0; from < len(text) || to == 0 && len(rest) > 0; from = to {
+			for to = len(text); len(starts) > 0; {
+				to, starts = starts[0], starts[1:]
+				if to > from && r.IntN(3) == 0 && !slices.ContainsFunc(rest, func(e edit.Edit) bool { return e.Start < to && e.End > to }) {
+					break
+				}
+				to = len(text)
+			}
+			win := Window{Text: append(buffer[:0], text[from:to]...), Line: lines}
+			for len(rest) > 0 && (rest[0].Start < to || to == len(text)) {
+				e := rest[0]
+				e.Start, e.End, rest = e.Start-from, e.End-from, rest[1:]
+				win.Edits = append(win.Edits, e)
+			}
+			require.NoError(t, w.Add(win))
+			lines += strings.Count(string(win.Text), "\n")
+		}
+		require.NoError(t, w.End())
+		require.Equal(t, want, string(Unified(nil, "n", got, nil)), "seed %d: %q %v", seed, text, edits)
 	}
 }
 

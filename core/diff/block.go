@@ -1,0 +1,127 @@
+package diff
+
+import (
+	"bytes"
+	"slices"
+
+	"frizzel/core/edit"
+	"frizzel/core/lines"
+)
+
+// block is lines that become others: text[start:end] becomes fresh.
+type block struct {
+	start, end       int
+	reach            int // end, before lines in common were dropped
+	old, fresh       []byte
+	oldMark, newMark [][2]int // what edits took and wrote, offsets in old and fresh
+	rules            []int
+}
+
+func (b *block) same() bool { return len(b.old) == 0 && len(b.fresh) == 0 }
+
+// longBlock is how many edits a block holds before another begins on the next line, so that
+// old and new stand near each other, and nothing has to be held that is longer.
+const longBlock = 1000
+
+// nextBlock gathers the first edit and all that touch its lines or those right
+// behind, and returns how many they are.
+func nextBlock(text []byte, edits edit.List) (*block, int) {
+	b := &block{start: lines.Start(text, 0, edits[0].Start)}
+	at := b.start
+	n := 0
+	for n < len(edits) && (n == 0 || b.meets(text, edits[n])) && !(n >= longBlock && edits[n].Start >= b.end) {
+		e := edits[n]
+		b.fresh = append(b.fresh, text[at:e.Start]...)
+		from, oldTo, newTo := changedWords(text, e)
+		b.oldMark = append(b.oldMark, [2]int{e.Start + from - b.start, e.Start + oldTo - b.start})
+		b.newMark = append(b.newMark, [2]int{len(b.fresh) + from, len(b.fresh) + newTo})
+		b.fresh = append(b.fresh, e.New...)
+		at = e.End
+		b.rules = append(b.rules, e.Rules...)
+		if at >= b.end {
+			b.end = at
+			if !lines.AtStart(text, at) || len(b.fresh) > 0 && b.fresh[len(b.fresh)-1] != '\n' {
+				b.end = lines.Next(text, at, len(text))
+			}
+		}
+		n++
+	}
+	b.fresh = append(b.fresh, text[at:b.end]...)
+	b.old = text[b.start:b.end]
+	b.reach = b.end
+	b.trim()
+	slices.Sort(b.rules)
+	b.rules = slices.Compact(b.rules)
+	return b, n
+}
+
+// changedWords returns which bytes of what an edit takes and of what it writes stand
+// out: all of them, or, where it makes one whole line another, the words that
+// differ between the two.
+func changedWords(text []byte, e edit.Edit) (from, oldTo, newTo int) {
+	old := text[e.Start:e.End]
+	line := bytes.TrimRight(old, "\r\n")
+	if !lines.AtStart(text, e.Start) || len(line) == 0 || bytes.IndexByte(line, '\n') >= 0 || e.Start+len(line) != contentEnd(text, e.Start) {
+		return 0, len(old), len(e.New)
+	}
+	for from < len(line) && from < len(e.New) && line[from] == e.New[from] {
+		from++
+	}
+	tail := 0
+	for tail < len(old)-from && tail < len(e.New)-from && old[len(old)-1-tail] == e.New[len(e.New)-1-tail] {
+		tail++
+	}
+	for from > 0 && !isSpace(old[from-1]) { // whole words
+		from--
+	}
+	for tail > 0 && !isSpace(old[len(old)-tail]) {
+		tail--
+	}
+	return from, len(old) - tail, len(e.New) - tail
+}
+
+func isSpace(c byte) bool { return c == ' ' || c == '\t' || c == '\r' || c == '\n' }
+
+// contentEnd returns where the line that begins at at ends, before its line ending.
+func contentEnd(text []byte, at int) int {
+	end := lines.Next(text, at, len(text))
+	return at + len(bytes.TrimRight(text[at:end], "\r\n"))
+}
+
+// meets reports whether an edit begins on one of the block's lines or on the one
+// right behind.
+func (b *block) meets(text []byte, e edit.Edit) bool {
+	return e.Start <= b.end || bytes.IndexByte(text[b.end:e.Start], '\n') < 0
+}
+
+// trim drops the lines that the old and the new text begin or end with in common.
+func (b *block) trim() {
+	front := 0
+	for {
+		o, f := b.old[front:], b.fresh[front:]
+		n := lines.Next(o, 0, len(o))
+		if n == 0 || n != lines.Next(f, 0, len(f)) || !bytes.Equal(o[:n], f[:n]) {
+			break
+		}
+		front += n
+	}
+	b.start += front
+	b.old, b.fresh = b.old[front:], b.fresh[front:]
+	shift(b.oldMark, front)
+	shift(b.newMark, front)
+	for len(b.old) > 0 && len(b.fresh) > 0 {
+		o, f := b.old[lines.Start(b.old, 0, len(b.old)-1):], b.fresh[lines.Start(b.fresh, 0, len(b.fresh)-1):]
+		if !bytes.Equal(o, f) {
+			break
+		}
+		b.old, b.fresh = b.old[:len(b.old)-len(o)], b.fresh[:len(b.fresh)-len(f)]
+		b.end -= len(o)
+	}
+}
+
+func shift(marks [][2]int, by int) {
+	for i := range marks {
+		marks[i][0] -= by
+		marks[i][1] -= by
+	}
+}
