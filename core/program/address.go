@@ -66,7 +66,8 @@ func (a *Address) selects(r *run) (spans []edit.Span, unclosed []int) {
 	t, enclosing := r.text, r.spans()
 	switch a.Kind {
 	case Lines:
-		from, to := max(a.From-1-r.in.linesBefore, 0), a.To-r.in.linesBefore
+		before := r.in.linesBefore()
+		from, to := max(a.From-1-before, 0), a.To-before
 		if a.To == 0 {
 			to = t.Count()
 		}

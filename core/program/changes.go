@@ -13,6 +13,7 @@ type changes struct {
 	run   *run
 	edits edit.List
 	made  int   // changes taken
+	span  bool  // each is all that is done to a span
 	rules []int // the rule at work, as edits name it
 
 	// Where a person is asked: how far places are carried back to Input.Text, and
@@ -38,7 +39,8 @@ func (c *changes) proposal(edits edit.List) Proposal {
 		key.Nth = c.last.Nth + 1
 	}
 	c.last = key
-	return Proposal{Key: key, Rule: r.rule.Index, Line: r.in.linesBefore + line, Edits: edits, Text: r.text.Bytes}
+	key.Origin += r.in.bytesBefore()
+	return Proposal{Key: key, Rule: r.rule.Index, Line: r.in.linesBefore() + line, Edits: edits, Text: r.text.Bytes}
 }
 
 // lineOf returns the line, from 1, of a byte of Input.Text.
@@ -124,4 +126,7 @@ func (c *changes) commit() {
 	r.edits, r.noted = edit.Compose(r.in.Text, r.text.Bytes, r.edits, c.edits), nil
 	r.text = structure.New(next, r.in.File.syntax())
 	r.result.Changes[r.rule.Index] += c.made
+	if c.span && r.oneSpan() {
+		r.result.once = append(r.result.once, once{r.statement, r.rule.Index})
+	}
 }

@@ -19,6 +19,14 @@ func (c Counters) next(statements int) Counters {
 	return n
 }
 
+// of returns how many changes a statement made.
+func (c Counters) of(statement int) int {
+	if statement >= len(c.changes) {
+		return 0
+	}
+	return c.changes[statement]
+}
+
 // pseudonym returns the number of a text, from 1, and whether it is a new one.
 func (c *Counters) pseudonym(statement int, text string) (n int, fresh bool) {
 	if n, ok := c.pseudonyms[statement].number(text); ok {

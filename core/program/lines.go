@@ -14,6 +14,7 @@ type Delete struct{}
 
 func (Delete) do(r *run) {
 	c := r.changes()
+	c.span = true
 	for _, s := range r.spans() {
 		var edits edit.List
 		for from, to := range s.Parts() {
@@ -267,6 +268,7 @@ type Comment struct {
 
 func (s *Comment) do(r *run) {
 	c, f := r.changes(), r.filler()
+	c.span = true
 	text := r.text.Bytes
 	for _, span := range r.spans() {
 		mark, ok := f.fill(s.Mark, span.Start, nil)

@@ -10,6 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frizzel/core/compile"
+	"frizzel/core/edit"
+	"frizzel/core/lines"
 	"frizzel/core/program"
 	"frizzel/core/script"
 )
@@ -202,6 +204,7 @@ func TestEngineIsTheModel(t *testing.T) {
 				continue
 			}
 			require.Equal(t, m.String(), got, "seed %d\n%s\non %q", seed, source, text)
+			windowed(t, g, p, text, res, source)
 			if p.LineByLine() {
 				streamed := piecewise(g, p, text)
 				if strings.Contains(source, "delete") && !m.ended {
@@ -213,6 +216,57 @@ func TestEngineIsTheModel(t *testing.T) {
 			}
 		}
 	}
+}
+
+// windowed holds what a program makes of a text window by window, wherever those end, against
+// what it makes of the whole.
+func windowed(t *testing.T, g generator, p *program.Program, text string, whole *program.Result, source string) {
+	how, takes := p.Windowing()
+	if how == program.NoWindows {
+		return
+	}
+	var made *program.Result
+	var edits edit.List
+	w := program.Window{Ending: lines.FirstEnding([]byte(text))}
+	in := program.Input{File: program.File{Path: "f.txt"}, Window: &w}
+	at, window := 0, ""
+	run := func(last bool) (vanishes bool) {
+		in.Text = []byte(window)
+		res := p.Run(in)
+		for _, e := range res.Edits {
+			e.Start, e.End = e.Start+at, e.End+at
+			edits = append(edits, e)
+		}
+		if made == nil {
+			made = res
+		} else {
+			made.Add(res)
+		}
+		at += len(window)
+		if how == program.InOrder {
+			in.Before, w.Lines, w.Bytes = res.Counters, w.Lines+lines.Count(in.Text), at
+		}
+		vanishes = last && takes && lines.Ending(in.Text) == "" && len(res.Edits.Apply(in.Text)) == 0
+		window = ""
+		return vanishes
+	}
+	all := strings.SplitAfter(text, "\n")
+	for i, line := range all {
+		if window += line; window != "" && g.IntN(2) == 0 && i < len(all)-1 && all[i+1] != "" {
+			run(false)
+		}
+	}
+	if window == "" || run(true) {
+		return
+	}
+	require.Equal(t, string(whole.Edits.Apply([]byte(text))), string(edits.Apply([]byte(text))), "seed of\n%s\non %q, in windows", source, text)
+	require.Equal(t, append(edit.List{}, whole.Edits...), append(edit.List{}, edits...), "the edits of\n%s\non %q, in windows", source, text)
+	require.Equal(t, whole.Changes, made.Changes, "the changes of\n%s\non %q, in windows", source, text)
+	tally, inWindows := p.NewTally(), p.NewTally()
+	tally.Add("f.txt", in.File, whole)
+	inWindows.Add("f.txt", in.File, made)
+	require.Equal(t, tally.Unmet(), inWindows.Unmet(), "%s\non %q, in windows", source, text)
+	require.Equal(t, tally.Idle(), inWindows.Idle(), "%s\non %q, in windows", source, text)
 }
 
 // piecewise runs a program over a text that comes in pieces of whole lines.

@@ -24,8 +24,8 @@ func (r *run) filler() *filler {
 	f := &filler{run: r, line: 1}
 	f.filling = filling{text: r.text.Bytes, file: r.in.File, ending: r.lineEnding()}
 	f.filling.line = f.lineNumber
-	if r.in.continued {
-		f.filling.count = r.result.Counters.changes[r.statement]
+	if w := r.in.Window; w != nil {
+		f.filling.count = r.result.Counters.changes[r.statement] - w.Before.of(r.statement)
 	}
 	f.filling.pseudonym = f.pseudonym
 	return f
@@ -39,7 +39,7 @@ func (f *filler) lineNumber() int {
 	}
 	f.line += bytes.Count(f.run.text.Bytes[f.counted:f.at], []byte("\n"))
 	f.counted = f.at
-	return f.run.in.linesBefore + f.line + f.added
+	return f.run.in.linesBefore() + f.line + f.added
 }
 
 // fillLine is fill for a line that is put at byte at.
@@ -203,7 +203,7 @@ func (s *ReplaceEach) do(r *run) {
 				fresh = KeepCase(r.text.Bytes[start:end], fresh)
 			}
 			f.taken(c.offer(edit.Edit{Start: start, End: end, New: fresh}))
-			r.hit(s.Table, which)
+			r.result.hit(s.Table, which)
 			return true
 		})
 	}
@@ -211,15 +211,15 @@ func (s *ReplaceEach) do(r *run) {
 }
 
 // hit remembers that a row of a table matched.
-func (r *run) hit(t *Table, row int) {
+func (r *Result) hit(t *Table, row int) {
 	if t == nil {
 		return
 	}
-	if r.result.hits == nil {
-		r.result.hits = map[*Table]map[int]bool{}
+	if r.hits == nil {
+		r.hits = map[*Table]map[int]bool{}
 	}
-	if r.result.hits[t] == nil {
-		r.result.hits[t] = map[int]bool{}
+	if r.hits[t] == nil {
+		r.hits[t] = map[int]bool{}
 	}
-	r.result.hits[t][row] = true
+	r.hits[t][row] = true
 }

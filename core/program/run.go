@@ -18,10 +18,8 @@ type Input struct {
 	// Progress, where it is not nil, is told now and then how far the run is: done of steps.
 	Progress func(done, of int)
 
-	// Of a Stream's pieces: the text goes on from one before.
-	continued   bool
-	linesBefore int
-	ending      string // the text's first line ending
+	// Window says where Text stands, if it is a window of a larger text.
+	Window *Window
 }
 
 // Proposal is one change that a person may take or leave: a match, a span, or all
@@ -75,6 +73,7 @@ type Result struct {
 	asserted  []int // matches of each assertion, in the order of the program's
 	addressed []selected
 	hits      map[*Table]map[int]bool
+	once      []once
 	ended     bool // the last line is to have an ending
 }
 
@@ -212,7 +211,9 @@ func (r *run) whole() edit.Span { return edit.SpanOf(0, len(r.text.Bytes)) }
 // lineEnding returns the file's first line ending, "\n" where it has none.
 func (r *run) lineEnding() string {
 	if r.ending == "" {
-		if r.ending = r.in.ending; r.ending == "" {
+		if r.in.Window != nil {
+			r.ending = r.in.Window.Ending
+		} else {
 			r.ending = lines.FirstEnding(r.in.Text)
 		}
 	}
@@ -233,7 +234,7 @@ func (r *run) lineRead(at int) int {
 	if r.noted == nil {
 		r.noted = r.changes()
 	}
-	return r.in.linesBefore + r.noted.lineOf(r.noted.origin(at))
+	return r.in.linesBefore() + r.noted.lineOf(r.noted.origin(at))
 }
 
 // unreadable notes that what is opened on the line that holds a byte is never closed.

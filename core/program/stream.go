@@ -21,23 +21,24 @@ type Stream struct {
 func (p *Program) Stream(f File) *Stream {
 	var needs lineNeeds
 	for _, r := range p.Rules {
-		needs = needs.and(needsOf(r.Body, false))
+		needs = needs.and(needsOf(r.Body, acted{}))
 	}
-	return &Stream{program: p, in: Input{File: f, continued: true}, holds: needs.takes}
+	return &Stream{program: p, in: Input{File: f, Window: &Window{}}, holds: needs.takes}
 }
 
 // Lines runs the program over the next whole lines, the last of which may lack its
 // ending at the text's end. The result's edits are against text, its notes count
 // lines from the text's beginning.
 func (s *Stream) Lines(text []byte) *Result {
-	if s.in.ending == "" {
-		s.in.ending = lines.FirstEnding(text)
+	if s.in.Window.Ending == "" {
+		s.in.Window.Ending = lines.FirstEnding(text)
 	}
 	s.in.Text = text
 	res := s.program.Run(s.in)
 	s.ended = res.ended
 	s.in.Before = res.Counters
-	s.in.linesBefore += bytes.Count(text, []byte("\n"))
+	s.in.Window.Lines += bytes.Count(text, []byte("\n"))
+	s.in.Window.Bytes += len(text)
 	return res
 }
 
@@ -73,7 +74,7 @@ func (p *Program) LineByLine() bool {
 		if len(r.When)+len(r.Expects)+len(r.Asserts) > 0 {
 			return false
 		}
-		all = all.and(needsOf(r.Body, false))
+		all = all.and(needsOf(r.Body, acted{}))
 	}
 	return !all.others && !(all.numbers && all.moves)
 }
@@ -84,26 +85,36 @@ type lineNeeds struct {
 	numbers bool // the line's number
 	moves   bool // they may change the number of lines
 	takes   bool // they may take lines away
+	counts  bool // what was changed before
 }
 
 func (n lineNeeds) and(m lineNeeds) lineNeeds {
-	return lineNeeds{n.others || m.others, n.numbers || m.numbers, n.moves || m.moves, n.takes || m.takes}
+	return lineNeeds{n.others || m.others, n.numbers || m.numbers, n.moves || m.moves, n.takes || m.takes, n.counts || m.counts}
 }
 
-// needsOf returns what statements need; alone says that each span is one line.
-func needsOf(body []Action, alone bool) (n lineNeeds) {
+// acted says what statements act on.
+type acted struct {
+	alone bool // each span is one line
+	runs  bool // spans are runs of lines that end where others begin
+}
+
+// needsOf returns what statements need.
+func needsOf(body []Action, on acted) (n lineNeeds) {
 	for _, a := range body {
-		n = n.and(needs(a, alone))
+		n = n.and(needs(a, on))
 	}
 	return n
 }
 
-func needs(a Action, alone bool) lineNeeds {
+func needs(a Action, on acted) lineNeeds {
+	alone := on.alone
+	perSpan := lineNeeds{others: on.runs && !alone}
 	switch a := a.(type) {
 	case Statement:
-		return needs(a.Action, alone)
+		return needs(a.Action, on)
 	case *Addressed:
-		return a.Address.needs().and(needsOf(a.Body, alone || a.Address.single()))
+		on = acted{alone || a.Address.single(), on.runs || a.Address.Outside}
+		return a.Address.needs().and(needsOf(a.Body, on))
 	case *Replace:
 		n := a.With.needs()
 		n.others = a.InFile || a.Pattern.SpansLines()
@@ -115,18 +126,30 @@ func needs(a Action, alone bool) lineNeeds {
 		}
 		return n
 	case *Comment:
-		return a.Mark.needs()
+		n := a.Mark.needs().and(perSpan)
+		n.others = n.others || !alone && n.counts
+		return n
 	case *Rewrite:
 		return a.Text.needs().and(lineNeeds{others: !alone, moves: true})
 	case *Insert:
 		atEdge := a.Where == Above || a.Where == Below
 		return a.Text.needs().and(lineNeeds{others: !alone || !atEdge || a.UnlessPresent, moves: true})
 	case Delete:
-		return lineNeeds{moves: true, takes: true}
-	case TrimEnds, *UseEndings, UseFinalEnding:
+		return perSpan.and(lineNeeds{moves: true, takes: true})
+	case TrimEnds:
+		return perSpan
+	case *UseEndings, UseFinalEnding:
 		return lineNeeds{}
 	}
 	return lineNeeds{others: true}
+}
+
+func (a *Assertion) needs() lineNeeds {
+	n := lineNeeds{others: a.Pattern.SpansLines()}
+	for _, address := range a.Addresses {
+		n = n.and(address.needs())
+	}
+	return n
 }
 
 // single reports whether each span that the address selects is one line.
@@ -137,7 +160,7 @@ func (a *Address) single() bool {
 func (a *Address) needs() lineNeeds {
 	switch a.Kind {
 	case Lines:
-		return lineNeeds{numbers: true}
+		return lineNeeds{numbers: true, others: a.Outside}
 	case LinesWith, LinesWithout:
 		return lineNeeds{others: a.Above+a.Below > 0 || a.Pattern.SpansLines()}
 	}
@@ -151,6 +174,7 @@ func (t *Template) needs() (n lineNeeds) {
 	}
 	for _, p := range t.Parts {
 		n.numbers = n.numbers || p.From == FromLine
+		n.counts = n.counts || p.From == FromCount || p.From == FromCountAll || p.From == FromPseudonym
 		n.moves = n.moves || bytes.ContainsRune([]byte(p.Literal), '\n')
 	}
 	return n

@@ -52,6 +52,7 @@ func (TrimEnds) do(r *run) {
 // for all of them. whole says that whole lines are removed.
 func (r *run) tidy(whole bool, edits func(text []byte, span edit.Span, edits edit.List) edit.List) {
 	c := r.changes()
+	c.span = true
 	var all edit.List
 	spans := 0
 	for _, span := range r.parts() {
@@ -74,6 +75,7 @@ type UseEndings struct{ CRLF bool }
 
 func (s *UseEndings) do(r *run) {
 	c := r.changes()
+	c.span = true
 	text := r.text.Bytes
 	var edits edit.List
 	for at := 0; ; {
