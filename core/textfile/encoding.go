@@ -72,8 +72,9 @@ func EncodingNamed(name string) (*Encoding, error) {
 	return several(lower, e), nil
 }
 
-// detect tells a file's encoding by its byte order mark, or by the look of UTF-16.
-func detect(raw []byte) *Encoding {
+// detect tells the encoding of a file of size bytes by its first ones: by its byte order
+// mark, or by the look of UTF-16.
+func detect(raw []byte, size int64) *Encoding {
 	switch {
 	case bytes.HasPrefix(raw, utf8Mark.mark):
 		return utf8Mark
@@ -82,10 +83,10 @@ func detect(raw []byte) *Encoding {
 	case bytes.HasPrefix(raw, utf16BEMark.mark):
 		return utf16BEMark
 	case bytes.IndexByte(raw[:min(len(raw), SniffLen)], 0) >= 0:
-		if looksWide(raw, binary.LittleEndian) {
+		if size%2 == 0 && looksWide(raw, binary.LittleEndian) {
 			return utf16LE
 		}
-		if looksWide(raw, binary.BigEndian) {
+		if size%2 == 0 && looksWide(raw, binary.BigEndian) {
 			return utf16BE
 		}
 	}
@@ -95,10 +96,7 @@ func detect(raw []byte) *Encoding {
 // looksWide reports whether bytes look like UTF-16 without a mark: characters that
 // a text holds, most of them from the first 256.
 func looksWide(raw []byte, order binary.ByteOrder) bool {
-	if len(raw)%2 != 0 {
-		return false
-	}
-	raw = raw[:min(len(raw), SniffLen)]
+	raw = raw[:min(len(raw), SniffLen)&^1]
 	narrow := 0
 	for i := 0; i+1 < len(raw); i += 2 {
 		u := rune(order.Uint16(raw[i:]))
@@ -218,6 +216,7 @@ func single(name string, m *charmap.Charmap) *Encoding {
 // several makes an encoding of a varying number of bytes a character, a character
 // at a time.
 func several(name string, e encoding.Encoding) *Encoding {
+	replacement, _ := e.NewEncoder().Bytes([]byte(string(utf8.RuneError))) // where it has one
 	return &Encoding{
 		name: name,
 		step: func(raw []byte) (rune, int) {
@@ -230,6 +229,9 @@ func several(name string, e encoding.Encoding) *Encoding {
 				written, read, _ := d.Transform(dst[:], raw[:n], n == len(raw))
 				if written > 0 {
 					r, _ := utf8.DecodeRune(dst[:written])
+					if r == utf8.RuneError && !bytes.Equal(raw[:read], replacement) {
+						read = 1 // what does not go with the first byte, such as a line feed, stands for itself
+					}
 					return r, max(read, 1)
 				}
 			}

@@ -27,33 +27,17 @@ type File struct {
 	Text []byte // shares Raw's bytes where those are UTF-8
 
 	encoding *Encoding
-	mark     int // bytes of the byte order mark
+	mark     int  // bytes of the byte order mark
+	window   bool // it is a part of a file
 }
 
-// Decode reads a file's bytes, which the File keeps. encoding names what they are
-// in; where it is "", a byte order mark tells, or the look of UTF-16, and else the
-// text is taken as UTF-8, invalid bytes and all.
+// Decode reads a file's bytes, which the File keeps, in the form that FormOf tells.
 func Decode(raw []byte, encoding string) (*File, error) {
-	f := &File{Raw: raw}
-	if encoding != "" {
-		e, err := EncodingNamed(encoding)
-		if err != nil {
-			return nil, err
-		}
-		f.encoding = e
-	} else {
-		f.encoding = detect(raw)
+	f, err := FormOf(raw, int64(len(raw)), encoding)
+	if err != nil {
+		return nil, err
 	}
-	if !f.encoding.wide && IsBinary(raw) {
-		return nil, ErrBinary
-	}
-	f.encoding, f.mark = f.encoding.settled(raw)
-	if f.encoding.step == nil {
-		f.Text = raw[f.mark:]
-	} else {
-		f.Text = f.encoding.decode(raw[f.mark:])
-	}
-	return f, nil
+	return f.Decode(raw, true), nil
 }
 
 // IsBinary reports whether bytes that are no UTF-16 are no text either: a NUL in
@@ -73,7 +57,7 @@ func Binary(head []byte, encoding string) bool {
 		e, err := EncodingNamed(encoding)
 		return err == nil && !e.wide
 	}
-	return !detect(head[:len(head)&^1]).wide
+	return !detect(head, int64(len(head)&^1)).wide
 }
 
 // Encoding returns the name of the file's encoding.
@@ -165,7 +149,7 @@ func (f *File) line(at int) int { return bytes.Count(f.Text[:at], []byte("\n")) 
 // encodeUTF8 shifts the edits past the byte order mark. A file whose bytes above
 // 127 are all invalid is in some older encoding, and new ones would not fit in.
 func (f *File) encodeUTF8(edits edit.List) (edit.List, error) {
-	legacy := f.Unknown()
+	legacy := !f.window && f.Unknown()
 	if f.mark == 0 && !legacy {
 		return edits, nil
 	}

@@ -1,0 +1,174 @@
+package textfile
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+
+	"frizzel/core/lines"
+)
+
+// Windows is a file's text cut into runs of whole lines, each of which can be read by itself,
+// in any order: window k holds the lines that begin in the k-th Width bytes of the file. A line
+// longer than that makes one window longer, and others empty.
+type Windows struct {
+	Form
+	File  io.ReaderAt // which may be read by several goroutines at once
+	Size  int64       // bytes
+	Width int64       // bytes
+}
+
+// Count returns how many windows there are.
+func (w *Windows) Count() int { return int((w.Size + w.Width - 1) / w.Width) }
+
+// Window is one run of whole lines.
+type Window struct {
+	*File // nil where no line begins there
+	// Offset is where it stands in the file, bytes.
+	Offset int64
+	// Chunk is the k-th Width bytes of the file, whatever lines begin there.
+	Chunk []byte
+}
+
+// TooLongError is the error of a line that cannot be held.
+type TooLongError struct{ Size int64 }
+
+func (e *TooLongError) Error() string {
+	return fmt.Sprintf("a line of %d bytes is too long to be held at once; %d are the most", e.Size, MostHeld)
+}
+
+// MostHeld is how many bytes of a text may be held at once.
+const MostHeld = 2 << 30
+
+// ErrShrunk is the error of a file that has become shorter while it was read.
+var ErrShrunk = errors.New("it became shorter while it was read")
+
+// Read reads window k into the buffer, or a larger one, which the Window then shares.
+func (w *Windows) Read(k int, buffer []byte) (Window, []byte, error) {
+	lo := int64(k) * w.Width
+	hi := min(lo+w.Width, w.Size)
+	before := int64(len(w.lineFeed)) // to see whether a line ends right before
+	if k == 0 {
+		before = 0
+	}
+	buffer, err := w.read(grown(buffer, int(hi-lo+before)+lookAhead), lo-before, hi)
+	if err != nil {
+		return Window{}, buffer, err
+	}
+	win := Window{Offset: lo}
+	start := 0
+	if k > 0 {
+		if start = w.afterLineFeed(buffer, lo-before); start < 0 || lo-before+int64(start) >= hi {
+			win.Chunk = buffer[before:]
+			return win, buffer, nil
+		}
+	}
+	win.Offset = lo - before + int64(start)
+	if buffer, err = w.lastLine(buffer, lo-before); err != nil {
+		return win, buffer, err
+	}
+	win.Chunk = buffer[before : hi-lo+before]
+	win.File = w.Decode(buffer[start:], k == 0)
+	win.window = true
+	return win, buffer, nil
+}
+
+// lookAhead is how many bytes behind a window are read at once to find its last line's end.
+const lookAhead = 4 << 10
+
+// lastLine goes on reading, where buffer holds bytes of the file from offset on, until the line
+// that holds the last one ends.
+func (w *Windows) lastLine(buffer []byte, offset int64) ([]byte, error) {
+	have := len(buffer)
+	if n := len(w.lineFeed); have >= n && w.afterLineFeed(buffer[have-n:], offset+int64(have-n)) == n {
+		return buffer, nil
+	}
+	at := offset + int64(have)
+	from := max(have-len(w.lineFeed)+1, 0) // a line feed may stand across
+	for ahead := int64(lookAhead); ; ahead *= 2 {
+		if int64(len(buffer)) > w.Width { // the line may be very long: where it ends is found first
+			end, err := w.endOfLine(at)
+			if err != nil || end-offset > MostHeld {
+				return buffer, errors.Join(err, tooLong(end-offset))
+			}
+			return w.read(grown(buffer, int(end-offset)), at, end)
+		}
+		to := min(at+ahead, w.Size)
+		var err error
+		if buffer, err = w.read(grown(buffer, len(buffer)+int(to-at)), at, to); err != nil {
+			return buffer, err
+		}
+		if end := w.afterLineFeed(buffer[from:], offset+int64(from)); end >= 0 {
+			return buffer[:from+end], nil
+		}
+		if to == w.Size {
+			return buffer, nil
+		}
+		at, from = to, max(len(buffer)-len(w.lineFeed)+1, 0)
+	}
+}
+
+func tooLong(size int64) error {
+	if size > MostHeld {
+		return &TooLongError{size}
+	}
+	return nil
+}
+
+// endOfLine returns where the line ends that goes on at a byte of the file.
+func (w *Windows) endOfLine(at int64) (int64, error) {
+	overlap := int64(len(w.lineFeed)) - 1
+	at = max(at-overlap, 0)
+	buffer := make([]byte, 0, w.Width)
+	for {
+		to := min(at+w.Width, w.Size)
+		var err error
+		if buffer, err = w.read(buffer[:0], at, to); err != nil {
+			return 0, err
+		}
+		if end := w.afterLineFeed(buffer, at); end >= 0 {
+			return at + int64(end), nil
+		}
+		if to == w.Size {
+			return to, nil
+		}
+		at = to - overlap
+	}
+}
+
+// read appends the bytes [from, to) of the file to buffer, which has room for them.
+func (w *Windows) read(buffer []byte, from, to int64) ([]byte, error) {
+	n := len(buffer)
+	buffer = buffer[:n+int(to-from)]
+	read, err := w.File.ReadAt(buffer[n:], from)
+	if read < int(to-from) {
+		if err == nil || errors.Is(err, io.EOF) {
+			err = ErrShrunk
+		}
+		return buffer[:n], err
+	}
+	return buffer, nil
+}
+
+// grown returns a buffer that holds what the given one does and has room for size bytes in all.
+func grown(buffer []byte, size int) []byte {
+	if cap(buffer) >= size {
+		return buffer
+	}
+	return append(make([]byte, 0, size), buffer...)
+}
+
+// FirstEnding returns the ending of the text's first line, "\n" where it has none.
+func (w *Windows) FirstEnding() (string, error) {
+	end, err := w.endOfLine(0)
+	if err != nil {
+		return "", err
+	}
+	from := max(end-int64(2*len(w.lineFeed)), 0)
+	last, err := w.read(make([]byte, 0, end-from), from, end)
+	if err != nil {
+		return "", err
+	}
+	return lines.FirstEnding(bytes.TrimLeft(w.Decode(last, false).Text, "\n")), nil
+}
