@@ -1,10 +1,13 @@
 package diff
 
 import (
+	"bytes"
+	"io"
 	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
+	"testing/iotest"
 
 	"github.com/stretchr/testify/require"
 
@@ -36,6 +39,7 @@ func TestCompare(t *testing.T) {
 // end, whichever are left out since nothing changes near them, and in pieces where it is
 // wanted so.
 func TestWalk(t *testing.T) {
+	defer func(n int) { streamed = n }(streamed)
 	for seed := range uint64(6000) {
 		r := rand.New(rand.NewPCG(seed, 27))
 		var text []byte
@@ -86,6 +90,19 @@ func TestWalk(t *testing.T) {
 			lines += strings.Count(string(win.Text), "\n")
 		}
 		require.NoError(t, w.End())
+		streamed = 1 + r.IntN(20)
+		windows := Stream(func() (io.ReadCloser, error) { return io.NopCloser(iotest.OneByteReader(bytes.NewReader(text))), nil }, edits)
+		var all edit.List
+		at := 0
+		require.NoError(t, windows(func(win Window) error {
+			for _, e := range win.Edits {
+				e.Start, e.End = e.Start+at, e.End+at
+				all = append(all, e)
+			}
+			at += len(win.Text)
+			return nil
+		}))
+		require.Equal(t, edits.Apply(text), all.Apply(text))
 		require.Equal(t, want, string(Unified(nil, "n", got, nil)), "seed %d: %q %v", seed, text, edits)
 	}
 }

@@ -3,6 +3,7 @@ package diff
 import (
 	"bytes"
 	"fmt"
+	"strconv"
 	"strings"
 )
 
@@ -27,33 +28,46 @@ func between(dst []byte, from, to string, hunks []Hunk, about func(Hunk) string)
 	}
 	dst = fmt.Appendf(dst, "--- %s\n+++ %s\n", from, to)
 	for _, h := range hunks {
-		dst = append(dst, h.Header()...)
+		said := ""
 		if about != nil {
-			if s := about(h); s != "" {
-				dst = append(append(dst, ' '), s...)
-			}
+			said = about(h)
 		}
-		dst = append(dst, '\n')
+		dst = h.AppendHeader(dst, said)
 		for _, l := range h.Lines {
-			dst = append(append(dst, byte(l.Op)), l.Text...)
-			if !bytes.HasSuffix(l.Text, []byte("\n")) {
-				dst = append(dst, "\n\\ No newline at end of file\n"...)
-			}
+			dst = l.Append(dst)
 		}
+	}
+	return dst
+}
+
+// AppendHeader appends the line that a hunk begins with, and what is said about it.
+func (h Hunk) AppendHeader(dst []byte, about string) []byte {
+	dst = append(dst, h.Header()...)
+	if about != "" {
+		dst = append(append(dst, ' '), about...)
+	}
+	return append(dst, '\n')
+}
+
+// Append appends a line as it stands in a unified diff.
+func (l Line) Append(dst []byte) []byte {
+	dst = append(append(dst, byte(l.Op)), l.Text...)
+	if !bytes.HasSuffix(l.Text, []byte("\n")) {
+		dst = append(dst, "\n\\ No newline at end of file\n"...)
 	}
 	return dst
 }
 
 // Header returns the line that says where a hunk stands.
 func (h Hunk) Header() string {
-	return fmt.Sprintf("@@ -%s +%s @@", interval(h.OldStart, h.OldLines), interval(h.NewStart, h.NewLines))
+	return "@@ -" + interval(h.OldStart, h.OldLines) + " +" + interval(h.NewStart, h.NewLines) + " @@"
 }
 
 func interval(start, lines int) string {
 	if lines == 1 {
-		return fmt.Sprint(start)
+		return strconv.Itoa(start)
 	}
-	return fmt.Sprintf("%d,%d", start, lines)
+	return strconv.Itoa(start) + "," + strconv.Itoa(lines)
 }
 
 // Name writes a path as diffs do: quoted where it holds a control character, a

@@ -221,11 +221,11 @@ func TestEngineIsTheModel(t *testing.T) {
 // windowed holds what a program makes of a text window by window, wherever those end, against
 // what it makes of the whole.
 func windowed(t *testing.T, g generator, p *program.Program, text string, whole *program.Result, source string) {
-	how, takes := p.Windowing()
-	if how == program.NoWindows {
+	how := p.Windowing()
+	if how.Order == program.NoWindows {
 		return
 	}
-	var made *program.Result
+	made := p.Result()
 	var edits edit.List
 	w := program.Window{Ending: lines.FirstEnding([]byte(text))}
 	in := program.Input{File: program.File{Path: "f.txt"}, Window: &w}
@@ -237,16 +237,12 @@ func windowed(t *testing.T, g generator, p *program.Program, text string, whole 
 			e.Start, e.End = e.Start+at, e.End+at
 			edits = append(edits, e)
 		}
-		if made == nil {
-			made = res
-		} else {
-			made.Add(res)
-		}
+		made.Add(res, 0)
 		at += len(window)
-		if how == program.InOrder {
+		if how.Order == program.InOrder {
 			in.Before, w.Lines, w.Bytes = res.Counters, w.Lines+lines.Count(in.Text), at
 		}
-		vanishes = last && takes && lines.Ending(in.Text) == "" && len(res.Edits.Apply(in.Text)) == 0
+		vanishes = last && how.Takes && lines.Ending(in.Text) == "" && len(res.Edits.Apply(in.Text)) == 0
 		window = ""
 		return vanishes
 	}

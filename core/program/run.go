@@ -102,8 +102,16 @@ func (p *Program) start(in Input) *run {
 		Changes:   make([]int, len(p.Rules)),
 		Counters:  in.Before.next(p.Statements),
 		addressed: make([]selected, len(p.Addresses)),
+		asserted:  make([]int, p.assertions()),
 	}
 	return r
+}
+
+func (p *Program) assertions() (n int) {
+	for _, r := range p.Rules {
+		n += len(r.Asserts)
+	}
+	return n
 }
 
 // Run takes a text through all rules.
@@ -115,6 +123,7 @@ func (p *Program) Run(in Input) *Result {
 			r.all(rule.Body)
 		}
 	}
+	i := 0
 	for _, rule := range p.Rules {
 		r.rule = rule
 		for _, a := range rule.Asserts {
@@ -122,7 +131,8 @@ func (p *Program) Run(in Input) *Result {
 			if rule.selects(in.File) {
 				n = a.count(r)
 			}
-			r.result.asserted = append(r.result.asserted, n)
+			r.result.asserted[i] = n
+			i++
 		}
 	}
 	r.result.Edits = r.edits

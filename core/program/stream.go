@@ -86,10 +86,11 @@ type lineNeeds struct {
 	moves   bool // they may change the number of lines
 	takes   bool // they may take lines away
 	counts  bool // what was changed before
+	spans   bool // they make one change of all that they do to a span
 }
 
 func (n lineNeeds) and(m lineNeeds) lineNeeds {
-	return lineNeeds{n.others || m.others, n.numbers || m.numbers, n.moves || m.moves, n.takes || m.takes, n.counts || m.counts}
+	return lineNeeds{n.others || m.others, n.numbers || m.numbers, n.moves || m.moves, n.takes || m.takes, n.counts || m.counts, n.spans || m.spans}
 }
 
 // acted says what statements act on.
@@ -108,7 +109,7 @@ func needsOf(body []Action, on acted) (n lineNeeds) {
 
 func needs(a Action, on acted) lineNeeds {
 	alone := on.alone
-	perSpan := lineNeeds{others: on.runs && !alone}
+	perSpan := lineNeeds{others: on.runs && !alone, spans: !alone}
 	switch a := a.(type) {
 	case Statement:
 		return needs(a.Action, on)
@@ -138,7 +139,9 @@ func needs(a Action, on acted) lineNeeds {
 		return perSpan.and(lineNeeds{moves: true, takes: true})
 	case TrimEnds:
 		return perSpan
-	case *UseEndings, UseFinalEnding:
+	case *UseEndings:
+		return lineNeeds{spans: true}
+	case UseFinalEnding:
 		return lineNeeds{}
 	}
 	return lineNeeds{others: true}

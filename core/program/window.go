@@ -25,18 +25,27 @@ func (in *Input) bytesBefore() int {
 }
 
 // Windowing is how a program may be run over a text piece by piece, whole lines each.
-type Windowing int
+type Windowing struct {
+	Order Order
+	// Takes says that it takes lines away: what it leaves of the last window of a text without
+	// a last line ending must not be empty.
+	Takes bool
+	// Spans says that some statement makes one change of all that it does to the text, which is
+	// one of each window then.
+	Spans bool
+}
+
+// Order is the order that windows may be run in.
+type Order int
 
 const (
-	NoWindows Windowing = iota // it must have the whole text
-	InOrder                    // one window after another, each told what came before
-	AnyOrder                   // whatever came before
+	NoWindows Order = iota // none: it must have the whole text
+	InOrder                // one after another, each told what came before
+	AnyOrder               // any, whatever came before
 )
 
-// Windowing returns how the program may be run over a text piece by piece. Where it takes
-// lines away, what it leaves of the last window of a text without a last line ending must
-// not be empty.
-func (p *Program) Windowing() (w Windowing, takes bool) {
+// Windowing returns how the program may be run over a text piece by piece.
+func (p *Program) Windowing() Windowing {
 	var n lineNeeds
 	for _, r := range p.Rules {
 		n.others = n.others || len(r.When) > 0
@@ -45,13 +54,14 @@ func (p *Program) Windowing() (w Windowing, takes bool) {
 			n = n.and(a.needs())
 		}
 	}
+	w := Windowing{AnyOrder, n.takes, n.spans}
 	switch {
 	case n.others || n.numbers && n.moves:
-		return NoWindows, n.takes
+		w.Order = NoWindows
 	case n.numbers || n.counts || p.Sequential:
-		return InOrder, n.takes
+		w.Order = InOrder
 	}
-	return AnyOrder, n.takes
+	return w
 }
 
 // once is a statement of a rule that made one change of all that it did to a span which may
@@ -63,8 +73,9 @@ func (r *run) oneSpan() bool {
 	return !slices.ContainsFunc(r.stack, func(s selection) bool { return s.address.Kind != Lines })
 }
 
-// Add adds what the program made of the next window of a text: all but the edits.
-func (r *Result) Add(next *Result) {
+// Add adds what the program made of the next window of a text: all but the edits. before is
+// how many lines of the text are before those that the window's own Lines count.
+func (r *Result) Add(next *Result, before int) {
 	for i, n := range next.Changes {
 		r.Changes[i] += n
 	}
@@ -86,8 +97,30 @@ func (r *Result) Add(next *Result) {
 			r.hit(table, row)
 		}
 	}
-	r.Notes = append(r.Notes, next.Notes...)
-	r.Unreadable = append(r.Unreadable, next.Unreadable...)
-	r.Failures = append(r.Failures, next.Failures...)
+	r.Notes = below(r.Notes, next.Notes, before)
+	r.Unreadable = below(r.Unreadable, next.Unreadable, before)
+	r.Failures = below(r.Failures, next.Failures, before)
 	r.Counters = next.Counters
+}
+
+// below appends notes about a text that stands below so many lines.
+func below(all, notes []Note, before int) []Note {
+	for _, n := range notes {
+		if n.Line > 0 {
+			n.Line += before
+		}
+		all = append(all, n)
+	}
+	return all
+}
+
+// Result returns what the program made of a text of which no window was run yet.
+func (p *Program) Result() *Result { return p.start(Input{}).result }
+
+// All returns how many changes the rules made.
+func (r *Result) All() (n int) {
+	for _, c := range r.Changes {
+		n += c
+	}
+	return n
 }

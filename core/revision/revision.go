@@ -71,10 +71,4 @@ func None(p *program.Program, file *textfile.File, in program.Input) *program.Re
 func leave(program.Proposal) program.Answer { return program.Answer{Leave: true} }
 
 // Changes returns how many changes the rules made, or a person.
-func (r *Revision) Changes() int {
-	n := 0
-	for _, c := range r.Made.Changes {
-		n += c
-	}
-	return n
-}
+func (r *Revision) Changes() int { return r.Made.All() }

@@ -63,3 +63,6 @@ func (f Form) afterLineFeed(raw []byte, offset int64) int {
 		at++
 	}
 }
+
+// Decoded reports whether the text is other bytes than the file.
+func (f Form) Decoded() bool { return f.encoding.step != nil }

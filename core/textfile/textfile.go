@@ -165,6 +165,21 @@ func (f *File) encodeUTF8(edits edit.List) (edit.List, error) {
 	return raw, nil
 }
 
+// Writes returns the first character above 127 that edits would write into a window of a file
+// that may turn out to be in some older encoding, and the line of the window, from 1; false for
+// none.
+func (f *File) Writes(edits edit.List) (e Unencodable, ok bool) {
+	if f.encoding.step != nil || f.mark > 0 {
+		return e, false
+	}
+	for _, made := range edits {
+		if r := firstWide(made.New); r >= 0 {
+			return Unencodable{Rune: r, Line: f.line(made.Start), Legacy: true}, true
+		}
+	}
+	return e, false
+}
+
 // Tongue tells as a text comes in whether it is in some older encoding, into which no new
 // characters above 127 fit: where all its bytes above that are invalid.
 type Tongue struct{ invalid, wide bool }
@@ -178,10 +193,17 @@ func (t *Tongue) Read(text []byte) {
 	t.wide = holdsWideUTF8(text)
 }
 
+// Unknown reports whether what came in so far is in some older encoding that does not tell
+// itself.
+func (t *Tongue) Unknown() bool { return t.invalid && !t.wide }
+
+// Told reports whether nothing that is still to come can make it Unknown.
+func (t *Tongue) Told() bool { return t.wide }
+
 // Refuses returns why text cannot be written into what came in so far, on a line from 1;
 // nil where it can.
 func (t *Tongue) Refuses(text []byte, line int) error {
-	if r := firstWide(text); t.invalid && !t.wide && r >= 0 {
+	if r := firstWide(text); t.Unknown() && r >= 0 {
 		return &Unencodable{Rune: r, Line: line, Legacy: true}
 	}
 	return nil

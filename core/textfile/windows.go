@@ -31,15 +31,11 @@ type Window struct {
 	Chunk []byte
 }
 
-// TooLongError is the error of a line that cannot be held.
-type TooLongError struct{ Size int64 }
-
-func (e *TooLongError) Error() string {
-	return fmt.Sprintf("a line of %d bytes is too long to be held at once; %d are the most", e.Size, MostHeld)
-}
-
 // MostHeld is how many bytes of a text may be held at once.
 const MostHeld = 2 << 30
+
+// ErrTooLong is the error of a line that cannot be held.
+var ErrTooLong = fmt.Errorf("one line is longer than the %d bytes that can be held at once", MostHeld)
 
 // ErrShrunk is the error of a file that has become shorter while it was read.
 var ErrShrunk = errors.New("it became shorter while it was read")
@@ -89,8 +85,8 @@ func (w *Windows) lastLine(buffer []byte, offset int64) ([]byte, error) {
 	for ahead := int64(lookAhead); ; ahead *= 2 {
 		if int64(len(buffer)) > w.Width { // the line may be very long: where it ends is found first
 			end, err := w.endOfLine(at)
-			if err != nil || end-offset > MostHeld {
-				return buffer, errors.Join(err, tooLong(end-offset))
+			if err != nil {
+				return buffer, err
 			}
 			return w.read(grown(buffer, int(end-offset)), at, end)
 		}
@@ -109,16 +105,10 @@ func (w *Windows) lastLine(buffer []byte, offset int64) ([]byte, error) {
 	}
 }
 
-func tooLong(size int64) error {
-	if size > MostHeld {
-		return &TooLongError{size}
-	}
-	return nil
-}
-
 // endOfLine returns where the line ends that goes on at a byte of the file.
 func (w *Windows) endOfLine(at int64) (int64, error) {
 	overlap := int64(len(w.lineFeed)) - 1
+	most := at + MostHeld
 	at = max(at-overlap, 0)
 	buffer := make([]byte, 0, w.Width)
 	for {
@@ -130,8 +120,11 @@ func (w *Windows) endOfLine(at int64) (int64, error) {
 		if end := w.afterLineFeed(buffer, at); end >= 0 {
 			return at + int64(end), nil
 		}
-		if to == w.Size {
+		switch {
+		case to == w.Size:
 			return to, nil
+		case to > most:
+			return to, ErrTooLong
 		}
 		at = to - overlap
 	}

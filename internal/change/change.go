@@ -12,10 +12,13 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"path/filepath"
+	"strings"
 	"unicode/utf8"
 
+	"frizzel/core/diff"
 	"frizzel/core/edit"
 	"frizzel/internal/disk"
 )
@@ -41,10 +44,15 @@ type Change struct {
 	// where it was not there yet, or is not known.
 	In     disk.ID
 	What   What
-	Before Digest    // of the content that Edits are against
-	Edits  edit.List // what a new file holds is what they make of nothing
-	Meta   disk.Meta // of a new file
-	Role   Role
+	Before Digest // of the content that Edits are against
+	// Print is, where Before is not known, that content's.
+	Print Print
+	// After is, where it is known, what the edits must make of it; zero where it is not.
+	After Digest
+	Edits edit.Source // what a new file holds is what they make of nothing; nil for none
+	Rules []int       // those that made them, by index
+	Meta  disk.Meta   // of a new file
+	Role  Role
 }
 
 // Role is why a new file is there.
@@ -59,6 +67,14 @@ const (
 // Absolute returns the whole path of the file that a change is about.
 func (c *Change) Absolute() string { return filepath.Join(c.Folder, c.Name) }
 
+// Count returns how many edits there are.
+func (c *Change) Count() int {
+	if c.Edits == nil {
+		return 0
+	}
+	return c.Edits.Len()
+}
+
 // ChangedError is the error of a file that is no longer what was read.
 type ChangedError struct{ Path string }
 
@@ -66,12 +82,8 @@ func (e *ChangedError) Error() string {
 	return fmt.Sprintf("%s has changed since it was read; nothing was written", e.Path)
 }
 
-// Content reads the file as it is now, nothing for one to be created. The error is a
-// *ChangedError where it is not what the change is against.
-func (c *Change) Content(system disk.System) ([]byte, error) {
-	if c.What == Create {
-		return nil, nil
-	}
+// Open opens the file as it is now. The error is a *ChangedError where it is not there any more.
+func (c *Change) Open(system disk.System) (disk.File, error) {
 	abs := c.Absolute()
 	folder, err := system.OpenFolder(filepath.Dir(abs))
 	if err != nil {
@@ -81,14 +93,65 @@ func (c *Change) Content(system disk.System) ([]byte, error) {
 	if c.In != (disk.ID{}) && folder.ID() != c.In {
 		return nil, &ChangedError{c.Path}
 	}
-	now, _, err := disk.ReadFile(folder, filepath.Base(abs))
-	switch {
-	case errors.Is(err, fs.ErrNotExist), errors.Is(err, disk.ErrNotRegular):
-		return nil, &ChangedError{c.Path}
-	case err == nil && DigestOf(now) != c.Before:
-		return nil, &ChangedError{c.Path}
+	f, err := folder.Open(filepath.Base(abs))
+	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, disk.ErrNotRegular) {
+		err = &ChangedError{c.Path}
 	}
-	return now, err
+	return f, err
+}
+
+// Now reads the file as it is now.
+func (c *Change) Now(system disk.System) (Digest, Print, error) {
+	f, err := c.Open(system)
+	if err != nil {
+		return Digest{}, Print{}, err
+	}
+	defer disk.Close(f)
+	return Read(disk.Reader(f))
+}
+
+// Check reads the file as it is now. The error is a *ChangedError where it is not what the
+// change is against.
+func (c *Change) Check(system disk.System) error {
+	digest, print, err := c.Now(system)
+	if err == nil && !c.Against(digest, print) {
+		err = &ChangedError{c.Path}
+	}
+	return err
+}
+
+// Against reports whether a content is the one that the change is against.
+func (c *Change) Against(digest Digest, print Print) bool {
+	if c.Print != (Print{}) {
+		return print == c.Print
+	}
+	return digest == c.Before
+}
+
+// Windows are the file's bytes, nothing of one to be created, and the edits to them. They fail
+// with a *ChangedError where the file is not what the change is against.
+func (c *Change) Windows(system disk.System) diff.Windows {
+	return diff.Stream(func() (io.ReadCloser, error) {
+		if c.What == Create {
+			return io.NopCloser(strings.NewReader("")), nil
+		}
+		if err := c.Check(system); err != nil {
+			return nil, err
+		}
+		return c.Reader(system)
+	}, c.Edits)
+}
+
+// Reader reads the file as it is now.
+func (c *Change) Reader(system disk.System) (io.ReadCloser, error) {
+	f, err := c.Open(system)
+	if err != nil {
+		return nil, err
+	}
+	return struct {
+		io.Reader
+		io.Closer
+	}{disk.Reader(f), f}, nil
 }
 
 // Digest is the SHA-256 of a content.

@@ -9,7 +9,6 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"frizzel/core/edit"
 	"frizzel/internal/report"
 	"frizzel/internal/review"
 	"frizzel/internal/run"
@@ -50,14 +49,6 @@ type pendingItem struct{ *run.Pending }
 func (p pendingItem) Path() string { return p.At.Path }
 func (p pendingItem) Count() int   { return p.Changes }
 func (p pendingItem) Moved() bool  { return p.Pending.Moved }
-
-func (p pendingItem) Rewrite(fresh []byte) ([]byte, edit.List, error) {
-	r, err := p.Pending.Rewrite(fresh)
-	if err != nil {
-		return nil, nil, err
-	}
-	return r.File.Text, r.Text, nil
-}
 
 // prompt returns what asks at a plain terminal.
 func (a *app) prompt() *review.Prompt {

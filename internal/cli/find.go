@@ -163,40 +163,51 @@ func (a *app) finding(c *cobra.Command, rules *usecase.Compiled, how *findFlags,
 
 // file shows what was found in one file.
 func (f *finding) file(found *run.Found) error {
-	n := len(found.Matches)
-	if f.without {
-		if n > 0 {
-			return nil
-		}
-		f.found = true
-		_, err := fmt.Fprintln(f.Out, report.Path(found.At.Path))
-		return err
+	if f.events != nil || f.show == nil && !f.without && !f.names && !f.count && !f.printer.Terminal {
+		return f.counting(found, f.plain) // which needs not know before how many there are
 	}
-	if n == 0 {
-		return nil
+	n, err := found.Count()
+	if err != nil || (n == 0) != f.without {
+		return err
 	}
 	f.found = true
 	switch {
-	case f.names:
+	case f.without, f.names:
 		_, err := fmt.Fprintln(f.Out, report.Path(found.At.Path))
 		return err
 	case f.count:
 		_, err := fmt.Fprintf(f.Out, "%s:%d\n", report.Path(found.At.Path), n)
 		return err
 	case f.show != nil:
-		return f.showEach(found)
-	case f.events != nil:
+		return found.Each(0, f.showEach)
+	}
+	return f.printer.Found(found)
+}
+
+// plain shows the matches of a file for programs.
+func (f *finding) plain(found *run.Found) error {
+	if f.events != nil {
 		return f.events.Found(found)
 	}
 	return f.printer.Found(found)
 }
 
+// counting shows a file, and remembers whether anything was found in it.
+func (f *finding) counting(found *run.Found, show func(*run.Found) error) error {
+	if err := show(found); err != nil {
+		return err
+	}
+	n, err := found.Count()
+	f.found = f.found || n > 0
+	return err
+}
+
 // showEach prints the text of --show for each match.
-func (f *finding) showEach(found *run.Found) error {
+func (f *finding) showEach(found *run.Sight) error {
 	file := program.File{Path: found.At.Path, Rel: found.At.Rel}
 	places := report.Places(found)
 	for i, m := range found.Matches {
-		text, err := f.show.Expand(found.File.Text, m, file, i+1, places[i].Line, &f.counted)
+		text, err := f.show.Expand(found.File.Text, m, file, found.Nth+i+1, places[i].Line, &f.counted)
 		if err != nil {
 			return refused("%s:%d: %v", report.Path(found.At.Path), places[i].Line, err)
 		}

@@ -293,11 +293,11 @@ func (a *app) showRun(s *store.Store, r *store.Record) error {
 			fmt.Fprintf(a.Out, "# %s: %s\n", report.Path(e.Absolute()), said)
 			continue
 		}
-		old, edits, err := history.Content(s, r, e)
+		text, err := history.Shown(s, r, e)
 		if err != nil {
 			return err
 		}
-		if err := printer.Diff(e.Absolute(), old, edits); err != nil {
+		if err := printer.Diff(e.Absolute(), text); err != nil {
 			return err
 		}
 	}

@@ -1,8 +1,10 @@
 package cli
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -62,7 +64,10 @@ func canSave(path string) error {
 }
 
 // save writes a file that is not there yet, its owner's alone.
-func save(path string, text []byte) error {
+func save(path string, text []byte) error { return saveFrom(path, bytes.NewReader(text)) }
+
+// saveFrom is save for what is not held.
+func saveFrom(path string, from io.WriterTo) error {
 	f, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
 	if errors.Is(err, fs.ErrExist) {
 		return wrong("%q is there already; name a new file", path)
@@ -73,7 +78,7 @@ func save(path string, text []byte) error {
 	if err != nil {
 		return err
 	}
-	_, err = f.Write(text)
+	_, err = from.WriteTo(f)
 	return errors.Join(err, f.Close())
 }
 

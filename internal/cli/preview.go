@@ -156,7 +156,9 @@ func (f *previewFlags) hidden(p *report.Printer) error {
 
 func (pre *previewing) file(r *run.Result) error {
 	if pre.page != nil {
-		pre.page.Result(r)
+		if err := pre.page.Result(r); err != nil {
+			return err
+		}
 	}
 	if pre.seal != nil {
 		if err := pre.seal.Add(r); err != nil {
@@ -223,10 +225,7 @@ func (pre *previewing) keep(s *run.Summary, refuses []string) error {
 	if pre.seal == nil || len(refuses) > 0 || len(s.Unreadable()) > 0 {
 		return nil
 	}
-	text, err := pre.seal.Text()
-	if err == nil {
-		err = save(pre.sealTo, text)
-	}
+	err := saveFrom(pre.sealTo, pre.seal)
 	if err == nil {
 		fmt.Fprintf(pre.Err, "sealed in %s, which holds the whole text of these files, hidden passages too\n", report.Path(pre.sealTo))
 	}

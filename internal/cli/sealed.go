@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frizzel/core/diff"
 	"frizzel/internal/change"
 	"frizzel/internal/progress"
 	"frizzel/internal/report"
@@ -38,19 +39,16 @@ func (a *app) previewSealed(c *cobra.Command, how *previewFlags, paths []string)
 	changes := 0
 	for i := range s.Files {
 		f := &s.Files[i]
-		old, edits, err := f.Contents()
-		if err != nil {
-			return refused("%v", err)
-		}
+		var err error
 		switch how.format {
 		case "diff":
-			err = printer.Diff(string(f.Path), old, edits)
+			err = printer.Diff(string(f.Path), f.Shown())
 		case "names":
 			_, err = fmt.Fprintln(a.Out, report.Path(string(f.Path)))
 		case "summary":
 			_, err = fmt.Fprintf(a.Out, "%s  %s\n", report.Path(string(f.Path)), report.Count(f.Changes, "change"))
 		case "json":
-			err = events.Edits(printer, string(f.Path), f.Changes, old, edits)
+			err = events.Edits(printer, string(f.Path), f.Changes, f.Shown())
 		default:
 			err = wrong("--format is diff, summary, names or json, not %q", how.format)
 		}
@@ -92,13 +90,13 @@ func (a *app) applySealed(c *cobra.Command, f *applyFlags, paths []string) error
 	events := report.NewEvents(a.Out, "apply", s.Rules)
 	w.Progress = &progress.Meter{}
 	o := usecase.ApplySealOptions{Seal: s, Write: w,
-		Take: func(ch *change.Change, changes int, now []byte) (bool, error) {
+		Take: func(ch *change.Change, changes int, text diff.Windows) (bool, error) {
 			if f.format == "json" {
-				return true, events.Edits(printer, ch.Path, changes, now, ch.Edits)
+				return true, events.Edits(printer, ch.Path, changes, text)
 			}
 			counted := report.Count(changes, "change")
 			return b.take(c.Context(), report.Path(report.Here(ch.Path)), counted, "write "+counted, func() error {
-				return printer.Diff(ch.Path, now, ch.Edits)
+				return printer.Diff(ch.Path, text)
 			})
 		},
 	}

@@ -169,7 +169,7 @@ func (st *stamps) show(same int) error {
 func (st *stamps) diff(i int) error {
 	it := st.items[i]
 	if it.Exists {
-		return st.printer.Diff(it.Stamped.Path, it.Old, it.taken)
+		return st.printer.Diff(it.Stamped.Path, diff.Whole(it.Old, it.taken))
 	}
 	return st.printer.Created(it.Stamped.Path, it.taken)
 }

@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frizzel/core/diff"
 	"frizzel/internal/change"
 	"frizzel/internal/progress"
 	"frizzel/internal/report"
@@ -81,7 +82,7 @@ func (a *app) takeBack(c *cobra.Command, o usecase.UndoOptions, yes bool) error 
 		printer.Rules = r.Rules
 		refuse = a.canAsk(yes)
 	}
-	o.Take = func(back *history.Back, now func() ([]byte, error)) (bool, error) {
+	o.Take = func(back *history.Back, text diff.Windows) (bool, error) {
 		if refuse != nil {
 			return false, refuse
 		}
@@ -95,11 +96,7 @@ func (a *app) takeBack(c *cobra.Command, o usecase.UndoOptions, yes bool) error 
 			said += ", around what has changed since"
 		}
 		return b.take(c.Context(), report.Path(report.Here(back.Path)), said, what, func() error {
-			content, err := now()
-			if err != nil {
-				return err
-			}
-			return printer.Diff(back.Path, content, back.Edits)
+			return printer.Diff(back.Path, text)
 		})
 	}
 	o.Write.Progress = &progress.Meter{}

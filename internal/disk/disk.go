@@ -13,6 +13,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"math"
 	"os"
 	"path/filepath"
 
@@ -216,6 +217,9 @@ func ReadRest(f File, content []byte) ([]byte, error) {
 		}
 	}
 }
+
+// Reader reads an open file from its beginning.
+func Reader(f File) io.Reader { return io.NewSectionReader(f, 0, math.MaxInt64) }
 
 // Durability says whether what is written must be safe from a crash.
 type Durability int

@@ -64,7 +64,7 @@ func cutStart(text string, room int) string {
 }
 
 // window cuts a line around text[start:end] to room columns; 0 for no bound.
-func window(text string, start, end, room int) (before, match, after string) {
+func window(text []byte, start, end, room int) (before, match, after string) {
 	if room > 0 { // what can be seen of a very long line stands near the match
 		near := 8 * room
 		if from := start - near; from > 0 {
@@ -78,7 +78,7 @@ func window(text string, start, end, room int) (before, match, after string) {
 			end = min(end, to)
 		}
 	}
-	before, match, after = terminal.Visible([]byte(text[:start])), terminal.Visible([]byte(text[start:end])), terminal.Visible([]byte(text[end:]))
+	before, match, after = terminal.Visible(text[:start]), terminal.Visible(text[start:end]), terminal.Visible(text[end:])
 	if room <= 0 || Width(before+match+after) <= room {
 		return before, match, after
 	}
@@ -113,7 +113,7 @@ func (s Style) Lines(h diff.Hunk, width int, left bool) []string {
 	lines := make([]string, len(h.Lines))
 	returns := mixedEndings(h)
 	for i, l := range h.Lines {
-		text := string(shownLine(l.Text, returns))
+		text := shownLine(l.Text, returns)
 		paint, strong := s.keep, s.keep
 		switch {
 		case left:

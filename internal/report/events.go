@@ -1,6 +1,7 @@
 package report
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/json"
 	"fmt"
@@ -11,9 +12,9 @@ import (
 	"unicode/utf8"
 
 	"frizzel/core/diff"
-	"frizzel/core/edit"
 	"frizzel/internal/run"
 	"frizzel/internal/selection"
+	"frizzel/internal/spool"
 	"frizzel/internal/terminal"
 )
 
@@ -41,28 +42,48 @@ func NewEvents(out io.Writer, command string, rules []string) *Events {
 }
 
 // Write writes an event.
-func (e *Events) Write(event any) error {
+func (e *Events) Write(event any) error { return e.write(event, nil) }
+
+// write writes an event, and at its end, where there is one, the text of its last member, which
+// is escaped already.
+func (e *Events) write(event any, last *spool.Buffer) error {
 	if !e.begun {
 		e.begun = true
-		if err := writeEvent(e.out, beginEvent{"begin", eventsVersion, e.command}); err != nil {
+		if err := e.write(beginEvent{"begin", eventsVersion, e.command}, nil); err != nil {
 			return err
 		}
 	}
-	return writeEvent(e.out, event)
+	text, err := escaped(event)
+	if err != nil {
+		return err
+	}
+	if last == nil {
+		_, err = io.WriteString(e.out, text+"\n")
+		return err
+	}
+	front := strings.TrimSuffix(text, `"}`) // the member is empty
+	if _, err = io.WriteString(e.out, front); err != nil {
+		return err
+	}
+	if _, err = last.WriteTo(e.out); err != nil {
+		return err
+	}
+	_, err = io.WriteString(e.out, "\"}\n")
+	return err
 }
 
-// writeEvent writes one event as a line of JSON. What would drive a terminal is escaped.
-func writeEvent(out io.Writer, event any) error {
+// escaped returns a value as JSON. What would drive a terminal is escaped.
+func escaped(value any) (string, error) {
 	var line bytes.Buffer
 	e := json.NewEncoder(&line)
 	e.SetEscapeHTML(false)
-	if err := e.Encode(event); err != nil {
-		return err
+	if err := e.Encode(value); err != nil {
+		return "", err
 	}
 	var b strings.Builder
-	for _, r := range line.String() {
+	for _, r := range strings.TrimSuffix(line.String(), "\n") {
 		switch {
-		case r == '\n' || !terminal.Drives(r):
+		case !terminal.Drives(r):
 			b.WriteRune(r)
 		case r > 0xffff:
 			high, low := utf16.EncodeRune(r)
@@ -71,8 +92,24 @@ func writeEvent(out io.Writer, event any) error {
 			fmt.Fprintf(&b, `\u%04x`, r)
 		}
 	}
-	_, err := io.WriteString(out, b.String())
-	return err
+	return b.String(), nil
+}
+
+// escaper writes text, which ends with a line's end, as it stands within a string of JSON.
+type escaper struct {
+	out  io.Writer
+	line []byte // what came of a line so far
+}
+
+func (e *escaper) Write(text []byte) (int, error) {
+	e.line = append(e.line, text...)
+	whole := bytes.LastIndexByte(e.line, '\n') + 1
+	s, err := escaped(string(e.line[:whole]))
+	if err == nil {
+		_, err = io.WriteString(e.out, s[1:len(s)-1])
+	}
+	e.line = append(e.line[:0], e.line[whole:]...)
+	return len(text), err
 }
 
 // Path and Text are strings for JSON; what is no UTF-8 stands there with its
@@ -99,22 +136,24 @@ func bytesOf(path string) []byte {
 
 // Found writes a match event for each match of a file.
 func (e *Events) Found(f *run.Found) error {
-	for i, pl := range Places(f) {
-		m := f.Matches[i]
-		event := matchEvent{
-			Event: "match", Path: f.At.Path, PathBytes: bytesOf(f.At.Path),
-			Line: pl.Line, Column: pl.Column, EndColumn: pl.EndColumn,
-			Rule: e.rules[m.Rule], Text: pl.Near(),
+	return f.Each(0, func(s *run.Sight) error {
+		for i, pl := range Places(s) {
+			m := s.Matches[i]
+			event := matchEvent{
+				Event: "match", Path: f.At.Path, PathBytes: bytesOf(f.At.Path),
+				Line: pl.Line, Column: pl.Column, EndColumn: pl.EndColumn,
+				Rule: e.rules[m.Rule], Text: string(pl.Near()),
+			}
+			if m.Changes {
+				s := string(m.New)
+				event.Replacement = &s
+			}
+			if err := e.Write(event); err != nil {
+				return err
+			}
 		}
-		if m.Changes {
-			s := string(m.New)
-			event.Replacement = &s
-		}
-		if err := e.Write(event); err != nil {
-			return err
-		}
-	}
-	return nil
+		return nil
+	})
 }
 
 type fileEvent struct {
@@ -129,25 +168,23 @@ type fileEvent struct {
 
 // Result writes a file event: what would change, or was written.
 func (e *Events) Result(p *Printer, r *run.Result) error {
-	return e.Edits(p, r.At.Path, r.Changes(), r.File.Text, r.Text)
+	return e.Edits(p, r.At.Path, r.Changes(), r.Text(p.Context))
 }
 
-// Edits writes a file event for edits to a text, which are so many changes.
-func (e *Events) Edits(p *Printer, path string, changes int, text []byte, edits edit.List) error {
-	hunks := p.hide(diff.Hunks(text, edits, p.Context))
-	event := fileEvent{Event: "file", Path: path, PathBytes: bytesOf(path), Changes: changes}
-	for _, h := range hunks {
-		for _, l := range h.Lines {
-			switch l.Op {
-			case diff.Add:
-				event.Added++
-			case diff.Remove:
-				event.Removed++
-			}
-		}
+// Edits writes a file event for edits to a text, which are so many changes. The diff is passed
+// on as it is made, however long it is.
+func (e *Events) Edits(p *Printer, path string, changes int, text diff.Windows) error {
+	var body spool.Buffer
+	defer body.Close()
+	name := DiffName(path)
+	u := unified{Printer: p, out: bufio.NewWriter(&escaper{out: &body}), from: diff.Name("a/" + name), to: diff.Name("b/" + name)}
+	if err := u.write(text); err != nil {
+		return err
 	}
-	event.Diff = string(diff.Unified(nil, DiffName(path), hunks, p.about))
-	return e.Write(event)
+	event := fileEvent{
+		Event: "file", Path: path, PathBytes: bytesOf(path), Changes: changes, Added: u.added, Removed: u.removed,
+	}
+	return e.write(event, &body)
 }
 
 type skipEvent struct {

@@ -3,7 +3,11 @@ package report
 import (
 	"bufio"
 	"bytes"
+	"errors"
 	"fmt"
+	"io"
+	"slices"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -18,17 +22,16 @@ import (
 type Place struct {
 	Line, Column, EndColumn int
 	Start, End              int    // bytes of the line that the match takes
-	Text                    string // the line, without its ending
+	Text                    []byte // the line, without its ending
 }
 
-// Places returns where the matches of a file stand. A match over several lines ends
-// with its first one.
-func Places(f *run.Found) []Place {
+// Places returns where matches stand. A match over several lines ends with its first one.
+func Places(f *run.Sight) []Place {
 	text := f.File.Text
 	places := make([]Place, len(f.Matches))
-	line, counted := 1, 0 // lines up to a byte
-	start, next := 0, -1  // of the line at hand
-	var content string
+	line, counted := f.Line+1, 0 // lines up to a byte
+	start, next := 0, -1         // of the line at hand
+	var content []byte
 	column, measured := 1, 0 // columns up to a byte of it
 	for i, m := range f.Matches {
 		line += bytes.Count(text[counted:m.Start], []byte("\n"))
@@ -36,7 +39,7 @@ func Places(f *run.Found) []Place {
 		if m.Start >= next {
 			start = lines.Start(text, max(next, 0), m.Start)
 			next = lines.Next(text, m.Start, len(text))
-			content = string(lines.Content(text[start:next]))
+			content = lines.Content(text[start:next])
 			column, measured = 1, 0
 		}
 		from, to := m.Start-start, min(m.End-start, len(content))
@@ -44,11 +47,11 @@ func Places(f *run.Found) []Place {
 		if from < measured {
 			column, measured = 1, 0
 		}
-		column += utf8.RuneCountInString(content[measured:from])
+		column += utf8.RuneCount(content[measured:from])
 		measured = from
 		places[i] = Place{
 			Line: line, Start: from, End: to, Text: content,
-			Column: column, EndColumn: column + utf8.RuneCountInString(content[from:to]),
+			Column: column, EndColumn: column + utf8.RuneCount(content[from:to]),
 		}
 	}
 	return places
@@ -57,23 +60,39 @@ func Places(f *run.Found) []Place {
 // Found shows the matches of a file: on a terminal the lines under the file's name,
 // elsewhere path:line:column:text for each match.
 func (p *Printer) Found(f *run.Found) error {
-	places := Places(f)
+	b := bufio.NewWriterSize(p.Out, 64<<10)
 	if !p.Terminal {
-		b := bufio.NewWriterSize(p.Out, 64<<10)
-		for i, pl := range places {
-			_, err := fmt.Fprintf(b, "%s:%d:%d:%s%s\n", Path(f.At.Path), pl.Line, pl.Column, p.ruleOf(f.Matches[i]), pl.Near())
-			if err != nil {
-				return err
+		path := Path(f.At.Path)
+		err := f.Each(0, func(s *run.Sight) error {
+			for i, pl := range Places(s) {
+				p.foundPlain(b, path, &pl, s.Matches[i])
 			}
-		}
-		return b.Flush()
+			return nil
+		})
+		return errors.Join(err, b.Flush())
 	}
-	var b strings.Builder
-	fmt.Fprintf(&b, "%s  %s\n", p.Style.Strong(Path(f.At.Path)), p.Style.Soft(Count(len(places), "match")))
-	p.foundLines(&b, f, places)
+	n, err := f.Count()
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(b, "%s  %s\n", p.Style.Strong(Path(f.At.Path)), p.Style.Soft(Count(n, "match")))
+	l := lister{Printer: p, out: b, digits: len(fmt.Sprint(f.Lines()))}
+	if err := f.Each(p.Context, l.sight); err != nil {
+		return err
+	}
 	b.WriteByte('\n')
-	_, err := p.Out.Write([]byte(b.String()))
-	return err
+	return b.Flush()
+}
+
+// foundPlain writes one match for other programs.
+func (p *Printer) foundPlain(b *bufio.Writer, path string, pl *Place, m program.Match) {
+	b.WriteString(path)
+	var number [24]byte
+	b.Write(append(strconv.AppendInt(append(number[:0], ':'), int64(pl.Line), 10), ':'))
+	b.Write(append(strconv.AppendInt(number[:0], int64(pl.Column), 10), ':'))
+	b.WriteString(p.ruleOf(m))
+	b.Write(pl.Near())
+	b.WriteByte('\n')
 }
 
 // A line that is longer than longLine bytes is not written once for each of its matches:
@@ -85,7 +104,7 @@ const (
 
 // Near returns the line of a place; of a very long one what stands around the match, with
 // … for the rest.
-func (pl *Place) Near() string {
+func (pl *Place) Near() []byte {
 	if len(pl.Text) <= longLine {
 		return pl.Text
 	}
@@ -96,7 +115,7 @@ func (pl *Place) Near() string {
 	for to < len(pl.Text) && !utf8.RuneStart(pl.Text[to]) {
 		to++
 	}
-	return "…" + pl.Text[from:to] + "…"
+	return slices.Concat([]byte("…"), pl.Text[from:to], []byte("…"))
 }
 
 // ruleOf names the rule of a match, with what separates it from the text.
@@ -107,36 +126,72 @@ func (p *Printer) ruleOf(m program.Match) string {
 	return ""
 }
 
-// foundLines shows each line that holds a match once, with its neighbours.
-func (p *Printer) foundLines(b *strings.Builder, f *run.Found, places []Place) {
+// lister shows each line that holds a match once, with its neighbours.
+type lister struct {
+	*Printer
+	out    *bufio.Writer
+	digits int
+	shown  int      // the last line that was shown
+	due    int      // up to which line those below a match are to be shown
+	tail   [][]byte // the last lines of the window before
+}
+
+// sight shows the lines of one window.
+func (p *lister) sight(f *run.Sight) error {
+	places := Places(f)
+	if p.digits == 1 && len(places) > 0 { // of a file that is not large
+		p.digits = len(fmt.Sprint(places[len(places)-1].Line + p.Context))
+	}
+	if f.Apart {
+		p.tail = nil
+	}
 	t := structure.New(f.File.Text, structure.Plain)
-	last := places[len(places)-1].Line
-	digits := len(fmt.Sprint(last + p.Context))
-	shown := 0 // lines
+	content := func(line int) []byte {
+		if line > f.Line {
+			return t.Content(line - 1 - f.Line)
+		}
+		return p.tail[len(p.tail)-1-f.Line+line]
+	}
 	for i := 0; i < len(places); {
 		n := i + 1
 		for n < len(places) && places[n].Line == places[i].Line {
 			n++
 		}
 		line := places[i].Line
-		from := max(shown+1, line-p.Context)
-		if p.Context > 0 && shown > 0 && from > shown+1 {
-			b.WriteString(p.Style.Soft(strings.Repeat(" ", digits)+"  …") + "\n")
+		p.below(min(p.due, line-1), content)
+		from := max(p.shown+1, line-p.Context, f.Line+1-len(p.tail))
+		if p.Context > 0 && p.shown > 0 && from > p.shown+1 {
+			fmt.Fprintln(p.out, p.Style.Soft(strings.Repeat(" ", p.digits)+"  …"))
 		}
 		for l := from; l < line; l++ {
-			p.foundLine(b, l, digits, string(t.Content(l-1)), nil, "")
+			p.foundLine(p.out, l, p.digits, content(l), nil, "")
 		}
-		p.foundLine(b, line, digits, places[i].Text, places[i:n], p.rulesOf(f.Matches[i:n]))
-		shown = line
-		until := min(line+p.Context, t.Count())
-		if n < len(places) {
-			until = min(until, places[n].Line-1)
-		}
-		for l := line + 1; l <= until; l++ {
-			p.foundLine(b, l, digits, string(t.Content(l-1)), nil, "")
-			shown = l
-		}
+		p.foundLine(p.out, line, p.digits, places[i].Text, places[i:n], p.rulesOf(f.Matches[i:n]))
+		p.shown, p.due = line, line+p.Context
 		i = n
+	}
+	if p.Context == 0 {
+		return nil
+	}
+	last := f.Line + t.Count()
+	p.below(min(p.due, last), content)
+	tail := p.tail
+	p.tail = nil
+	for l := max(last-p.Context, f.Line-len(tail)) + 1; l <= last; l++ {
+		if l > f.Line {
+			p.tail = append(p.tail, slices.Clone(t.Content(l-1-f.Line)))
+		} else {
+			p.tail = append(p.tail, tail[len(tail)-1-f.Line+l])
+		}
+	}
+	return nil
+}
+
+// below shows the lines below a match, up to the one given.
+func (p *lister) below(to int, content func(int) []byte) {
+	for p.shown > 0 && p.shown < to {
+		p.shown++
+		p.foundLine(p.out, p.shown, p.digits, content(p.shown), nil, "")
 	}
 }
 
@@ -151,7 +206,7 @@ func (p *Printer) rulesOf(matches []program.Match) string {
 }
 
 // foundLine shows one line, cut to the terminal's width around its first match.
-func (p *Printer) foundLine(b *strings.Builder, line, digits int, text string, places []Place, rules string) {
+func (p *Printer) foundLine(b io.Writer, line, digits int, text []byte, places []Place, rules string) {
 	number := fmt.Sprintf("%*d", digits, line)
 	room := p.Width - digits - 2
 	if rules != "" {
@@ -168,19 +223,19 @@ func (p *Printer) foundLine(b *strings.Builder, line, digits int, text string, p
 
 // marked returns a line with its matches standing out, cut around the first where
 // it is too wide.
-func (p *Printer) marked(text string, places []Place, room int) string {
-	if p.Width == 0 || Width(text) <= room {
+func (p *Printer) marked(text []byte, places []Place, room int) string {
+	if p.Width == 0 || len(text) <= longLine && Width(string(text)) <= room {
 		var b strings.Builder
 		at := 0
 		for _, pl := range places {
 			if pl.Start < at {
 				continue
 			}
-			b.WriteString(terminal.Visible([]byte(text[at:pl.Start])))
-			b.WriteString(p.Style.match(terminal.Visible([]byte(text[pl.Start:pl.End]))))
+			b.WriteString(terminal.Visible(text[at:pl.Start]))
+			b.WriteString(p.Style.match(terminal.Visible(text[pl.Start:pl.End])))
 			at = pl.End
 		}
-		return b.String() + terminal.Visible([]byte(text[at:]))
+		return b.String() + terminal.Visible(text[at:])
 	}
 	before, match, after := window(text, places[0].Start, places[0].End, room)
 	return before + p.Style.match(match) + after

@@ -76,17 +76,24 @@ func NewPage(printer *Printer, p *program.Program) *Page {
 }
 
 // Result adds one file's changes.
-func (page *Page) Result(r *run.Result) {
+func (page *Page) Result(r *run.Result) error {
 	f := pageFile{Path: r.At.Path, Changes: Count(r.Changes(), "change")}
-	for _, h := range page.printer.hide(diff.Hunks(r.File.Text, r.Text, page.printer.Context)) {
-		hunk := pageHunk{Place: strings.TrimSpace(h.Header() + "  " + page.printer.about(h))}
-		returns := mixedEndings(h)
+	w := diff.Walk{Context: page.printer.Context, Hunk: func(h *diff.Hunk, _ bool) error {
+		page.printer.mask(h)
+		hunk := pageHunk{Place: strings.TrimSpace(h.Header() + "  " + page.printer.about(*h))}
+		returns := mixedEndings(*h)
 		for _, l := range h.Lines {
 			hunk.Lines = append(hunk.Lines, pageLineOf(l, returns))
 		}
 		f.Hunks = append(f.Hunks, hunk)
+		return nil
+	}}
+	err := r.Text(page.printer.Context)(w.Add)
+	if err == nil {
+		err = w.End()
 	}
 	page.Files = append(page.Files, f)
+	return err
 }
 
 func pageLineOf(l diff.Line, returns bool) pageLine {

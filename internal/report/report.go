@@ -6,7 +6,6 @@
 package report
 
 import (
-	"bytes"
 	"fmt"
 	"io"
 	"maps"
@@ -15,12 +14,9 @@ import (
 	"strings"
 
 	"frizzel/core/diff"
-	"frizzel/core/edit"
-	"frizzel/core/lines"
 	"frizzel/core/pattern"
 	"frizzel/internal/run"
 	"frizzel/internal/selection"
-	"frizzel/internal/terminal"
 )
 
 // Printer writes results to Out and remarks to Err.
@@ -38,71 +34,27 @@ type Printer struct {
 	Hidden  []*pattern.Pattern // what is not to be shown
 }
 
-// Result shows a file's changes as a diff.
-func (p *Printer) Result(r *run.Result) error {
-	text, edits := r.File.Raw, r.Raw
-	if p.Terminal && r.File.Decoded() {
-		text, edits = r.File.Text, r.Text
-	}
-	return p.Diff(r.At.Path, text, edits)
-}
-
-// Text returns a file's changes as a diff of its text, in UTF-8 whatever the file is
-// in.
-func (p *Printer) Text(r *run.Result) string {
-	return string(diff.Unified(nil, DiffName(r.At.Path), p.hide(diff.Hunks(r.File.Text, r.Text, p.Context)), p.about))
-}
-
-// Diff shows the edits to a file's text as a diff.
-func (p *Printer) Diff(path string, text []byte, edits edit.List) error {
-	name := DiffName(path)
-	return p.diff(diff.Name("a/"+name), name, text, edits, diff.Unified)
-}
-
-// Created shows a file that is not there yet as a diff.
-func (p *Printer) Created(path string, edits edit.List) error {
-	return p.diff(diff.Nothing, DiffName(path), nil, edits, diff.Created)
-}
-
-func (p *Printer) diff(from, name string, text []byte, edits edit.List,
-	unified func([]byte, string, []diff.Hunk, func(diff.Hunk) string) []byte) error {
-	hunks := p.hide(diff.Hunks(text, edits, p.Context))
-	if !p.Terminal {
-		_, err := p.Out.Write(unified(nil, name, hunks, p.about))
-		return err
-	}
-	var b strings.Builder
-	if len(hunks) > 0 {
-		b.WriteString(p.Style.head("--- "+from) + "\n")
-		b.WriteString(p.Style.head("+++ "+diff.Name("b/"+name)) + "\n")
-	}
-	for _, h := range hunks {
-		b.WriteString(p.Style.place(h.Header()) + p.Style.rule(strings.TrimRight(" "+p.about(h), " ")) + "\n")
-		returns := mixedEndings(h)
-		for _, l := range h.Lines {
-			p.line(&b, l, returns)
-		}
-	}
-	_, err := io.WriteString(p.Out, b.String())
-	return err
-}
-
 // mask stands for what is hidden; its length tells nothing.
 const mask = "•••••"
 
 // hide returns hunks with what is hidden masked.
 func (p *Printer) hide(hunks []diff.Hunk) []diff.Hunk {
-	for _, h := range hunks {
-		for i, l := range h.Lines {
-			for _, hidden := range p.Hidden {
-				if text := masked(hidden, l.Text); text != nil {
-					l.Text, l.Marks = text, nil
-				}
-			}
-			h.Lines[i] = l
-		}
+	for i := range hunks {
+		p.mask(&hunks[i])
 	}
 	return hunks
+}
+
+// mask masks what is hidden in a hunk.
+func (p *Printer) mask(h *diff.Hunk) {
+	for i, l := range h.Lines {
+		for _, hidden := range p.Hidden {
+			if text := masked(hidden, l.Text); text != nil {
+				l.Text, l.Marks = text, nil
+			}
+		}
+		h.Lines[i] = l
+	}
 }
 
 // masked returns text with what matches masked, nil where nothing does.
@@ -118,57 +70,6 @@ func masked(hidden *pattern.Pattern, text []byte) []byte {
 		return nil
 	}
 	return append(out, text[at:]...)
-}
-
-// mixedEndings reports whether the lines of a hunk end in more than one way, so
-// that their endings must be shown.
-func mixedEndings(h diff.Hunk) bool {
-	windows, unix := 0, 0
-	for _, l := range h.Lines {
-		if bytes.HasSuffix(l.Text, []byte("\r\n")) {
-			windows++
-		} else if bytes.HasSuffix(l.Text, []byte("\n")) {
-			unix++
-		}
-	}
-	return windows > 0 && unix > 0
-}
-
-// shownLine returns a line's text without its ending; the carriage return of a
-// Windows ending stays where it is to be shown.
-func shownLine(text []byte, returns bool) []byte {
-	if returns {
-		return bytes.TrimSuffix(text, []byte("\n"))
-	}
-	return lines.Content(text)
-}
-
-// line shows one line of a hunk.
-func (p *Printer) line(b *strings.Builder, l diff.Line, returns bool) {
-	text, ending := shownLine(l.Text, returns), ""
-	if !bytes.HasSuffix(l.Text, []byte("\n")) {
-		ending = "\n" + p.Style.Soft(`\ No newline at end of file`)
-	}
-	paint, strong := p.Style.keep, p.Style.keep
-	switch l.Op {
-	case diff.Remove:
-		paint, strong = p.Style.remove, p.Style.removed
-	case diff.Add:
-		paint, strong = p.Style.add, p.Style.added
-	}
-	b.WriteString(paint(string(l.Op)))
-	at := 0
-	for _, m := range l.Marks {
-		from, to := min(m[0], len(text)), min(m[1], len(text))
-		if from == 0 && to == len(text) { // all of it: nothing stands out
-			break
-		}
-		b.WriteString(paint(terminal.Visible(text[at:from])))
-		b.WriteString(strong(terminal.Visible(text[from:to])))
-		at = to
-	}
-	b.WriteString(paint(terminal.Visible(text[at:])))
-	b.WriteString(ending + "\n")
 }
 
 // about names the rules that made a hunk.

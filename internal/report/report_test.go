@@ -32,7 +32,7 @@ func TestLinesFit(t *testing.T) {
 		start := r.IntN(len(line) + 1)
 		end := start + r.IntN(len(line)-start+1)
 		room := 1 + r.IntN(60)
-		before, match, after := window(line, start, end, room)
+		before, match, after := window([]byte(line), start, end, room)
 		all := before + match + after
 		require.LessOrEqual(t, Width(all), room, "seed %d: %q of %q", seed, all, line)
 		for _, c := range all {

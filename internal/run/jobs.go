@@ -29,7 +29,7 @@ type job struct {
 
 // all takes every file through work, by several workers, and then through take, in
 // path order.
-func (p *Plan) all(ctx context.Context, s *Summary, work func(*job, *textfile.File), take func(*job) error) error {
+func (p *Plan) all(ctx context.Context, s *Summary, work worker, take func(*job) error) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	workers := runtime.GOMAXPROCS(0)
@@ -90,31 +90,31 @@ func (p *Plan) walk(ctx context.Context, ordered, jobs chan<- *job) error {
 }
 
 // work reads files and does the work on each, one after the other.
-func (p *Plan) work(ctx context.Context, flight *flight, jobs <-chan *job, work func(*job, *textfile.File)) {
+func (p *Plan) work(ctx context.Context, flight *flight, jobs <-chan *job, work worker) {
 	var buffer []byte
 	for j := range jobs {
 		if ctx.Err() != nil {
 			j.file.Drop()
 		} else {
-			buffer = p.one(j, flight, buffer, work)
+			buffer = p.one(ctx, j, flight, buffer, work)
 		}
 		close(j.done)
 	}
 }
 
+// worker does the work on a file that was read, or on a large one that is open. The latter
+// reports false where the file has to be taken whole after all.
+type worker struct {
+	whole func(*job, *textfile.File)
+	large func(context.Context, *job, *large) (bool, error)
+}
+
 // one reads a file into buffer and does the work on it. It returns the buffer for the
 // next file, nil where the result holds on to it.
-func (p *Plan) one(j *job, flight *flight, buffer []byte, work func(*job, *textfile.File)) []byte {
-	raw, err := p.read(j, flight, buffer[:0])
-	if err == nil {
-		var text *textfile.File
-		if text, err = textfile.Decode(raw, p.encodingOf(j.file)); err == nil {
-			j.unknown = p.Program.Wide && text.Unknown()
-			work(j, text)
-			if j.result != nil || j.found != nil && len(j.found.Matches) > 0 {
-				return nil
-			}
-		}
+func (p *Plan) one(ctx context.Context, j *job, flight *flight, buffer []byte, work worker) []byte {
+	raw, err := p.open(ctx, j, flight, buffer[:0], work)
+	if err == nil && (j.result != nil || j.found != nil && j.found.holds()) {
+		return nil
 	}
 	if err != nil {
 		j.skip = skipFor(j.file, err)
@@ -135,9 +135,9 @@ const maxKept = 8 << 20
 // headSize is how many bytes of a file are looked at before it is read on.
 const headSize = 64 << 10
 
-// read reads a job's file into buffer, or a larger one: its first bytes, and the rest
+// open opens a job's file, reads its first bytes into buffer, or a larger one, and does the work
 // unless those tell that it is no text.
-func (p *Plan) read(j *job, flight *flight, buffer []byte) ([]byte, error) {
+func (p *Plan) open(ctx context.Context, j *job, flight *flight, buffer []byte, work worker) ([]byte, error) {
 	f, err := j.file.Open()
 	if err != nil {
 		return buffer, err
@@ -161,20 +161,47 @@ func (p *Plan) read(j *job, flight *flight, buffer []byte) ([]byte, error) {
 	if err != nil && !errors.Is(err, io.EOF) {
 		return buffer, err
 	}
+	ended := err != nil
 	if textfile.Binary(buffer, p.encodingOf(j.file)) {
 		return buffer, textfile.ErrBinary
+	}
+	if done, err := p.byWindows(ctx, j, f, info, buffer, work); done || err != nil {
+		return buffer, err
 	}
 	if info.Size >= disk.MaxContent {
 		return buffer, &disk.TooLargeError{Size: info.Size}
 	}
 	flight.take(j, max(info.Size, int64(n)))
-	if errors.Is(err, io.EOF) {
-		return buffer, nil
+	if !ended {
+		if need := int(info.Size) + 1; cap(buffer) < need {
+			buffer = append(make([]byte, 0, need), buffer...)
+		}
+		if buffer, err = disk.ReadRest(f, buffer); err != nil {
+			return buffer, err
+		}
 	}
-	if need := int(info.Size) + 1; cap(buffer) < need {
-		buffer = append(make([]byte, 0, need), buffer...)
+	text, err := textfile.Decode(buffer, p.encodingOf(j.file))
+	if err != nil {
+		return buffer, err
 	}
-	return disk.ReadRest(f, buffer)
+	j.unknown = p.Program.Wide && text.Unknown()
+	work.whole(j, text)
+	return buffer, nil
+}
+
+// byWindows does the work on a file that is large enough window by window. It reports false
+// where the file has to be taken whole.
+func (p *Plan) byWindows(ctx context.Context, j *job, f disk.File, info disk.Info, head []byte, work worker) (bool, error) {
+	l, err := p.largeFile(j.file, f, info, head)
+	if l == nil || err != nil {
+		return false, err
+	}
+	if p.Program.Wide {
+		if j.unknown, err = l.unknown(ctx); err != nil {
+			return false, err
+		}
+	}
+	return work.large(ctx, j, l)
 }
 
 // collect passes the jobs on in path order. A file that came under another name

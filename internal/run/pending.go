@@ -2,6 +2,8 @@ package run
 
 import (
 	"context"
+	"errors"
+	"io"
 
 	"frizzel/core/edit"
 	"frizzel/core/program"
@@ -19,12 +21,13 @@ type Pending struct {
 	before program.Counters
 	first  *program.Result // what all rules made of it
 	told   *program.Result // what the summary was told of it last
+	large  *edited         // of a large file, what Change.Edits are
+	edits  edit.List       // else those of the text, as Change.Edits are of the bytes
 
 	At      selection.File
 	Made    *program.Result // what is taken by now
 	Change  change.Change
 	Changes int
-	edits   edit.List // of the text, as Change.Edits are of the bytes
 	Refuse  error
 	// Moved is set where the file was found to have changed on disk; what is taken
 	// is of its new content.
@@ -35,6 +38,7 @@ type Pending struct {
 func (p *Plan) Collect(ctx context.Context) ([]*Pending, *Summary, error) {
 	var all []*Pending
 	var before program.Counters
+	p.asks = true
 	s, err := p.Do(ctx, func(r *Result) (bool, error) {
 		pending := &Pending{plan: p, before: before, first: r.Made, told: r.Made, At: r.At}
 		pending.take(r)
@@ -49,53 +53,122 @@ func (p *Plan) Collect(ctx context.Context) ([]*Pending, *Summary, error) {
 
 // take makes a result the one that is taken: its edits, and what they are against.
 func (p *Pending) take(r *Result) {
-	p.Moved = p.Moved || p.Made != nil && r.Before != p.Change.Before
-	p.Made, p.Refuse, p.edits = r.Made, r.Refuse, r.Text
-	p.Change, p.Changes = r.Change(), r.Changes()
+	c := r.Change()
+	p.Moved = p.Moved || p.Made != nil && (c.Before != p.Change.Before || c.Print != p.Change.Print)
+	p.Made, p.Refuse, p.large, p.edits = r.Made, r.Refuse, r.large, nil
+	if r.revision != nil {
+		p.edits = r.revision.Text
+	}
+	p.Change, p.Changes = c, r.Changes()
 }
 
-// read reads the file as it is now.
-func (p *Pending) read() (*textfile.File, change.Digest, error) {
+// reader is a file that is read once more: whole, or if it is large open.
+type reader struct {
+	file   *textfile.File
+	digest change.Digest
+	large  *large
+	disk.File
+}
+
+// read opens the file as it is now, and reads it unless it is large.
+func (p *Pending) read() (*reader, error) {
 	f, err := p.At.Reopen(disk.Real{})
 	if err != nil {
-		return nil, change.Digest{}, err
+		return nil, err
 	}
-	defer disk.Close(f)
-	info, err := f.Stat()
+	r := &reader{File: f}
+	if p.large != nil {
+		err = r.open(p.plan, p.At)
+	}
+	if err == nil && r.large == nil {
+		err = r.whole(p.plan, p.At)
+	}
 	if err != nil {
-		return nil, change.Digest{}, err
+		disk.Close(f)
+		return nil, err
 	}
-	raw, err := disk.ReadAll(f, info.Size)
+	return r, nil
+}
+
+// open takes a file as a large one, if it still is.
+func (r *reader) open(plan *Plan, at selection.File) error {
+	info, err := r.Stat()
 	if err != nil {
-		return nil, change.Digest{}, err
+		return err
 	}
-	text, err := textfile.Decode(raw, p.plan.encodingOf(p.At))
-	return text, change.DigestOf(raw), err
+	head := make([]byte, min(info.Size, headSize))
+	n, err := r.ReadAt(head, 0)
+	if err != nil && !errors.Is(err, io.EOF) {
+		return err
+	}
+	r.large, err = plan.largeFile(at, r.File, info, head[:n])
+	return err
+}
+
+// whole reads the whole file.
+func (r *reader) whole(plan *Plan, at selection.File) error {
+	info, err := r.Stat()
+	if err != nil {
+		return err
+	}
+	raw, err := disk.ReadAll(r.File, info.Size)
+	if err != nil {
+		return err
+	}
+	r.digest = change.DigestOf(raw)
+	r.file, err = textfile.Decode(raw, plan.encodingOf(at))
+	return err
 }
 
 // Decide runs the rules over the file as it is now, and asks about each change; nil
 // takes all.
 func (p *Pending) Decide(decide func(program.Proposal) program.Answer) error {
-	text, digest, err := p.read()
+	now, err := p.read()
 	if err != nil {
 		return err
 	}
-	in := program.Input{File: asFile(p.At), Before: p.before, Decide: decide}
-	p.take(&Result{At: p.At, Revision: revision.Of(p.plan.Program, text, in), Before: digest})
-	return nil
+	defer disk.Close(now)
+	r, err := p.run(now, program.Input{File: asFile(p.At), Before: p.before, Decide: decide})
+	if err == nil {
+		p.take(r)
+	}
+	return err
+}
+
+// run runs the rules over what was read.
+func (p *Pending) run(now *reader, in program.Input) (*Result, error) {
+	if now.large != nil {
+		if in.Decide != nil { // one question after another
+			now.large.how.Order = program.InOrder
+		}
+		e, made, refuse, err := p.plan.edited(context.Background(), p.At, now.large, in)
+		if !errors.Is(err, errVanishes) {
+			return &Result{At: p.At, Made: made, Refuse: refuse, large: e}, err
+		}
+		if err := now.whole(p.plan, p.At); err != nil {
+			return nil, err
+		}
+	}
+	made := revision.Of(p.plan.Program, now.file, in)
+	return &Result{At: p.At, Made: made.Made, Refuse: made.Refuse, revision: made, before: now.digest}, nil
 }
 
 // Result returns what is taken with the file's text, to be shown. Where the file has
 // changed on disk, that is what all rules make of what it holds now.
 func (p *Pending) Result() (*Result, error) {
 	for {
-		text, digest, err := p.read()
+		now, err := p.read()
 		if err != nil {
 			return nil, err
 		}
-		if digest == p.Change.Before {
-			return &Result{At: p.At, Before: digest, Revision: &revision.Revision{
-				File: text, Text: p.edits, Raw: p.Change.Edits, Made: p.Made,
+		disk.Close(now)
+		switch {
+		case now.large != nil && p.large != nil && now.large.info == p.large.info:
+			return &Result{At: p.At, Made: p.Made, large: p.large}, nil
+		case now.file != nil && p.large == nil && now.digest == p.Change.Before:
+			raw, _ := p.Change.Edits.(edit.List)
+			return &Result{At: p.At, Made: p.Made, before: now.digest, revision: &revision.Revision{
+				File: now.file, Text: p.edits, Raw: raw, Made: p.Made,
 			}}, nil
 		}
 		if err := p.Decide(nil); err != nil {
@@ -104,32 +177,45 @@ func (p *Pending) Result() (*Result, error) {
 	}
 }
 
-// Edits returns what is taken, against the file's text.
+// Edits returns what is taken, against the text of a file that is not large.
 func (p *Pending) Edits() edit.List { return p.edits }
 
 // Rules returns how many changes each rule made of the file as it was first read.
 func (p *Pending) Rules() []int { return p.first.Changes }
 
-// Proposed returns the text that the file would have.
+// ErrLarge is the error of a file that is too large to be written by a person.
+var ErrLarge = errors.New("the file is too large to be written by hand; take or leave its changes one by one")
+
+// Proposed returns the text that the file would have. The error is ErrLarge for one that is
+// too large to be held.
 func (p *Pending) Proposed() ([]byte, error) {
 	r, err := p.Result()
 	if err != nil {
 		return nil, err
 	}
-	return r.Text.Apply(r.File.Text), nil
+	file, edits, ok := r.Held()
+	if !ok {
+		return nil, ErrLarge
+	}
+	return edits.Apply(file.Text), nil
 }
 
-// Rewrite takes a text that a person wrote for the file.
-func (p *Pending) Rewrite(fresh []byte) (*Result, error) {
-	text, digest, err := p.read()
+// Rewrite takes a text that a person wrote for the file. It returns the file's own, and the
+// edits that make it the new one.
+func (p *Pending) Rewrite(fresh []byte) (old []byte, edits edit.List, err error) {
+	now, err := p.read()
 	if err != nil {
-		return nil, err
+		return nil, nil, err
+	}
+	defer disk.Close(now)
+	if now.large != nil {
+		return nil, nil, ErrLarge
 	}
 	in := program.Input{File: asFile(p.At), Before: p.before}
-	r := &Result{At: p.At, Revision: revision.ByHand(p.plan.Program, text, fresh, in), Before: digest}
-	p.take(r)
-	p.Changes = len(r.Raw)
-	return r, r.Refuse
+	made := revision.ByHand(p.plan.Program, now.file, fresh, in)
+	p.take(&Result{At: p.At, Made: made.Made, Refuse: made.Refuse, revision: made, before: now.digest})
+	p.Changes = len(made.Raw)
+	return now.file.Text, made.Text, made.Refuse
 }
 
 // Settle brings a summary to what is taken by now.
@@ -142,7 +228,7 @@ func (s *Summary) Settle(all []*Pending) {
 	}
 	s.Changed, s.Changes = 0, 0
 	for _, p := range all {
-		if len(p.Change.Edits) > 0 {
+		if p.Change.Count() > 0 {
 			s.Changed++
 			s.Changes += p.Changes
 		}

@@ -8,6 +8,7 @@ package run
 import (
 	"context"
 	"errors"
+	"sync"
 
 	"frizzel/core/program"
 	"frizzel/core/revision"
@@ -16,6 +17,7 @@ import (
 	"frizzel/internal/disk"
 	"frizzel/internal/progress"
 	"frizzel/internal/selection"
+	"frizzel/internal/spool"
 )
 
 // Plan says which rules are to run over which files.
@@ -25,21 +27,11 @@ type Plan struct {
 	Encoding  string          // that all files are in; "" to tell by the script or the file
 	MaxSize   int64           // bytes; larger files are left out; 0 for any
 	Progress  *progress.Meter // nil to tell nobody
-}
 
-// Result is what the rules make of one file that they change, or that must not be
-// written.
-type Result struct {
-	At selection.File
-	*revision.Revision
-	Before change.Digest // of File.Raw
-}
-
-// Change returns what the vault is to do.
-func (r *Result) Change() change.Change {
-	return change.Change{
-		Path: r.At.Path, Folder: r.At.Folder, Name: r.At.Name, In: r.At.In, Before: r.Before, Edits: r.Raw,
-	}
+	window int64 // bytes of a window of a large file, 0 for as many as are summed up at once
+	asks   bool  // each change is asked about
+	kept   *spool.Spool
+	once   sync.Once // for kept
 }
 
 // Summary counts what a plan came to.
@@ -61,15 +53,6 @@ type FileNote struct {
 	program.Note
 }
 
-// Found is what was found in one file.
-type Found struct {
-	At      selection.File
-	File    *textfile.File
-	Matches []program.Match // in the order of their places, bytes of File.Text
-
-	unreadable []program.Note
-}
-
 // Do runs the plan. It calls take, in path order, for the files that change and for
 // those that must not be written. take says whether the changes are taken: where
 // they are not, the file counts as it is; an error of it ends the run. Files that
@@ -79,55 +62,36 @@ func (p *Plan) Do(ctx context.Context, take func(*Result) (bool, error)) (*Summa
 	p.Progress.Begin("reading")
 	var before program.Counters // of a sequential program, which has one worker
 	seen := map[disk.ID]bool{}
-	err := p.all(ctx, s, func(j *job, text *textfile.File) {
+	// counted does the work on a file after those before it, unless it is another name of one.
+	counted := func(j *job, work func(program.Counters) error) error {
 		switch {
 		case !p.Program.Sequential:
-			p.edit(j, text, program.Counters{})
-		case j.id != disk.ID{} && seen[j.id]: // another name of a file that was counted
-		default:
-			seen[j.id] = true
-			p.edit(j, text, before)
+			return work(program.Counters{})
+		case j.id != disk.ID{} && seen[j.id]:
+			return nil
+		}
+		seen[j.id] = true
+		err := work(before)
+		if err == nil && j.made != nil {
 			before = j.made.Counters
 		}
+		return err
+	}
+	err := p.all(ctx, s, worker{
+		whole: func(j *job, text *textfile.File) {
+			_ = counted(j, func(before program.Counters) error { p.edit(j, text, before); return nil })
+		},
+		large: func(ctx context.Context, j *job, l *large) (done bool, err error) {
+			done = true
+			err = counted(j, func(before program.Counters) error {
+				done, err = p.editLarge(ctx, j, l, before)
+				return err
+			})
+			return done, err
+		},
 	}, func(j *job) error { return p.take(j, s, take) })
 	return s, err
 }
-
-// Find looks for what the program asserts, or with changes for what its rules would
-// change. It calls show, in path order, for every file that was read.
-func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (*Summary, error) {
-	s := &Summary{Tally: p.Program.NewTally()}
-	p.Progress.Begin("reading")
-	err := p.all(ctx, s, func(j *job, text *textfile.File) {
-		step, end := p.Progress.Through(int64(len(text.Raw)))
-		defer end()
-		in := program.Input{Text: text.Text, File: asFile(j.file), Progress: step}
-		j.found = &Found{At: j.file, File: text}
-		if what == Changes {
-			j.found.Matches, j.found.unreadable = p.Program.Matches(in)
-		} else {
-			j.found.Matches, j.found.unreadable = p.Program.Find(in)
-		}
-	}, func(j *job) error {
-		if len(j.found.Matches) > 0 {
-			s.Changed++
-			s.Changes += len(j.found.Matches)
-		}
-		for _, n := range j.found.unreadable {
-			s.Notes = append(s.Notes, FileNote{j.file.Path, n})
-		}
-		return show(j.found)
-	})
-	return s, err
-}
-
-// Sought is what Find looks for.
-type Sought int
-
-const (
-	Assertions Sought = iota // what the program forbids or requires
-	Changes                  // what its rules would change
-)
 
 // edit runs the program over one file's text.
 func (p *Plan) edit(j *job, text *textfile.File, before program.Counters) {
@@ -136,7 +100,7 @@ func (p *Plan) edit(j *job, text *textfile.File, before program.Counters) {
 	r := revision.Of(p.Program, text, program.Input{File: asFile(j.file), Before: before, Progress: step})
 	j.made = r.Made
 	if len(r.Raw) > 0 || r.Refuse != nil {
-		j.result = &Result{At: j.file, Revision: r, Before: change.DigestOf(text.Raw)}
+		j.result = &Result{At: j.file, Made: r.Made, Refuse: r.Refuse, revision: r, before: change.DigestOf(text.Raw)}
 	}
 }
 
@@ -151,7 +115,9 @@ func (p *Plan) take(j *job, s *Summary, take func(*Result) (bool, error)) error 
 			s.Changed++
 			s.Changes += j.result.Changes()
 		} else { // what must hold of the files is asked of this one as it is
-			j.made = revision.None(p.Program, j.result.File, program.Input{File: asFile(j.file)})
+			if j.made, err = p.none(j.result); err != nil {
+				return err
+			}
 		}
 	}
 	s.Tally.Add(j.file.Path, asFile(j.file), j.made)
@@ -159,6 +125,15 @@ func (p *Plan) take(j *job, s *Summary, take func(*Result) (bool, error)) error 
 		s.Notes = append(s.Notes, FileNote{j.file.Path, n})
 	}
 	return nil
+}
+
+// none returns what the program says of a file of which no change is taken.
+func (p *Plan) none(r *Result) (*program.Result, error) {
+	in := program.Input{File: asFile(r.At)}
+	if r.revision != nil {
+		return revision.None(p.Program, r.revision.File, in), nil
+	}
+	return p.noneOfLarge(r.large, r.At, in)
 }
 
 func asFile(f selection.File) program.File { return program.File{Path: f.Path, Rel: f.Rel} }

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frizzel/core/compile"
+	"frizzel/core/edit"
 	"frizzel/core/program"
 	"frizzel/core/script"
 	"frizzel/internal/selection"
@@ -41,7 +42,9 @@ func TestDo(t *testing.T) {
 	var paths []string
 	s, err := plan.Do(t.Context(), func(r *Result) (bool, error) {
 		paths = append(paths, r.At.Path)
-		require.Contains(t, string(r.Raw.Apply(r.File.Raw)), "host = depot-4\n")
+		file, edits, ok := r.Held()
+		require.True(t, ok)
+		require.Contains(t, string(edits.Apply(file.Text)), "host = depot-4\n")
 		return len(paths)%2 == 0, nil
 	})
 	require.NoError(t, err)
@@ -79,10 +82,13 @@ func TestPending(t *testing.T) {
 	r, err := p.Result()
 	require.NoError(t, err)
 	require.True(t, p.Moved)
-	require.Equal(t, "depot-4 only\n", string(r.Text.Apply(r.File.Text)))
-	_, err = p.Rewrite([]byte("by hand\n"))
+	file, edits, _ := r.Held()
+	require.Equal(t, "depot-4 only\n", string(edits.Apply(file.Text)))
+	_, _, err = p.Rewrite([]byte("by hand\n"))
 	require.NoError(t, err)
-	require.Equal(t, "by hand\n", string(p.Change.Edits.Apply([]byte("depot-3 only\n"))))
+	edits, err = edit.Gather(p.Change.Edits)
+	require.NoError(t, err)
+	require.Equal(t, "by hand\n", string(edits.Apply([]byte("depot-3 only\n"))))
 }
 
 // No more bytes are in flight than there may be, but for those of the file that is to be
@@ -141,5 +147,5 @@ func TestTooLarge(t *testing.T) {
 	s, err := planFor(t, `replace text "a" with "b"`, folder).Do(t.Context(), func(*Result) (bool, error) { return true, nil })
 	require.NoError(t, err)
 	require.Len(t, s.Unreadable(), 1)
-	require.ErrorContains(t, s.Unreadable()[0].Err, "too many to be held at once")
+	require.ErrorContains(t, s.Unreadable()[0].Err, "one line is longer than")
 }

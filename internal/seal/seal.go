@@ -1,25 +1,26 @@
 // Package seal keeps a review: which files, what they were, and what exactly would be
 // written, in one file that can be carried to where it is to be done.
 //
-// The central type is [Seal]. It holds, for each file, what would be written and the way
-// back from there, and the digests of both, so that what a person is shown is what is
-// written, or the seal is damaged. The file is a line of JSON for the review and one for
-// each file, and ends in a digest.
+// A [Writer] makes it, file by file, and a [Seal] is read of it. It holds, for each file, what
+// would be written and the way back from there, and the digests of both, so that what a person
+// is shown is what is written, or the seal is damaged. The file is lines of JSON, a first one
+// for the review and then several for each file, whose contents are in pieces, so that neither
+// is ever held whole; it ends in a digest.
 package seal
 
 import (
-	"bytes"
+	"bufio"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"os/user"
 	"path/filepath"
 	"time"
 
-	"github.com/klauspost/compress/zstd"
-
+	"frizzel/core/diff"
 	"frizzel/core/edit"
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
@@ -27,16 +28,13 @@ import (
 )
 
 // version is of the file's format.
-const version = 2
+const version = 3
 
 // name goes into the seal's digest.
 const name = "frizzel seal"
 
-// MostBytes is how long a seal's file may be.
-const MostBytes = 1 << 30
-
-// Seal is one review.
-type Seal struct {
+// About is what a seal says of the review.
+type About struct {
 	Version int               `json:"frizzel_seal"`
 	Title   string            `json:"title,omitempty"`
 	Time    time.Time         `json:"time"`
@@ -45,66 +43,50 @@ type Seal struct {
 	Sources map[string]string `json:"sources"` // scripts and tables, by name
 	Values  map[string]string `json:"values,omitempty"`
 	Rules   []string          `json:"rules"` // labels
-	Files   []File            `json:"-"`     // a line each
+}
+
+// Seal is one review that was read. It is closed when nothing of it is wanted any more.
+type Seal struct {
+	About
+	Files []File
+
+	file *os.File
 }
 
 // File is one file of a review.
 type File struct {
-	Path    change.Path   `json:"path"` // whole
-	Changes int           `json:"changes"`
-	Before  change.Digest `json:"before"`
-	After   change.Digest `json:"after"`
-	Fresh   []byte        `json:"fresh"`          // what would be written, as a Zstandard frame
-	Back    edit.List     `json:"back"`           // from that to what it was
-	Diff    string        `json:"diff,omitempty"` // for a person who opens the seal; nothing is made of it
+	Path    change.Path   // whole
+	Changes int           // how many
+	Before  change.Digest // of what it was
+	After   change.Digest // of what would be written
+
+	seal  *Seal
+	at    int64 // where its lines begin in the seal's file
+	edits int   // how many
 }
 
-// New begins a seal.
-func New(title string) *Seal {
-	s := &Seal{Version: version, Title: title, Time: time.Now(), Sources: map[string]string{}}
-	s.Host, _ = os.Hostname()
+// A line of a seal's file about one of its files: first its path, then pieces, then its end.
+type line struct {
+	Path    change.Path `json:"path,omitempty"`
+	Changes int         `json:"changes,omitempty"`
+
+	Fresh []byte `json:"fresh,omitempty"` // of what would be written, as a Zstandard frame
+	Back  []byte `json:"back,omitempty"`  // of the edits from that to what it was
+	Diff  string `json:"diff,omitempty"`  // for a person who opens the seal; nothing is made of it
+
+	Edits  int           `json:"edits,omitempty"`
+	Before change.Digest `json:"before,omitzero"`
+	After  change.Digest `json:"after,omitzero"`
+}
+
+// New returns what is said of a review that is made now.
+func New(title string) About {
+	a := About{Version: version, Title: title, Time: time.Now(), Sources: map[string]string{}}
+	a.Host, _ = os.Hostname()
 	if u, err := user.Current(); err == nil {
-		s.User = u.Username
+		a.User = u.Username
 	}
-	return s
-}
-
-// Add adds a file: its content as it was read, the edits to it, how many changes they are,
-// and their diff.
-func (s *Seal) Add(path string, changes int, old []byte, edits edit.List, diff string) error {
-	abs, err := filepath.Abs(path)
-	if err == nil {
-		abs, err = filepath.EvalSymlinks(abs)
-	}
-	if err != nil {
-		return err
-	}
-	e, err := zstd.NewWriter(nil)
-	if err != nil {
-		return err
-	}
-	defer disk.Close(e)
-	fresh := edits.Apply(old)
-	s.Files = append(s.Files, File{
-		Path: change.Path(abs), Changes: changes, Before: change.DigestOf(old), After: change.DigestOf(fresh),
-		Fresh: e.EncodeAll(fresh, nil), Back: edits.Invert(old).Clone(), Diff: diff,
-	})
-	return nil
-}
-
-// Text returns the seal as a file's content.
-func (s *Seal) Text() ([]byte, error) {
-	var b bytes.Buffer
-	e := json.NewEncoder(&b)
-	if err := e.Encode(s); err != nil {
-		return nil, err
-	}
-	for i := range s.Files {
-		if err := e.Encode(&s.Files[i]); err != nil {
-			return nil, err
-		}
-	}
-	return trailer.Add(name, b.Bytes()), nil
+	return a
 }
 
 // DamagedError is the error of a seal that is not what was sealed.
@@ -116,53 +98,84 @@ func (e *DamagedError) Error() string {
 
 // Read reads a seal's file. The error is a *DamagedError where it is not what was sealed.
 func Read(path string) (*Seal, error) {
-	text, err := disk.ReadBounded(path, MostBytes)
+	f, err := os.Open(path)
 	if err != nil {
 		return nil, err
 	}
-	s := &Seal{}
-	d := json.NewDecoder(bytes.NewReader(text))
-	if err := d.Decode(s); err != nil || s.Version == 0 {
-		return nil, fmt.Errorf("%s is no sealed review", path)
-	}
-	if s.Version != version {
-		return nil, fmt.Errorf("%s was sealed by another version of frizzel, in format %d; this one reads format %d", path, s.Version, version)
-	}
-	body, err := trailer.Cut(name, text)
-	if err != nil {
-		return nil, &DamagedError{path}
-	}
-	d = json.NewDecoder(bytes.NewReader(body))
-	_ = d.Decode(s)
-	for d.More() {
-		var f File
-		if err := d.Decode(&f); err != nil {
-			return nil, &DamagedError{path}
-		}
-		if _, _, err := f.Contents(); err != nil {
-			return nil, &DamagedError{path}
-		}
-		s.Files = append(s.Files, f)
+	s := &Seal{file: f}
+	if err = s.read(path); err != nil {
+		s.Close()
+		return nil, err
 	}
 	return s, nil
 }
 
-// Contents returns what the file was and the edits to that, held against their digests.
-func (f *File) Contents() (old []byte, edits edit.List, err error) {
-	d, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(disk.MaxContent))
+// Close lets go of the seal's file.
+func (s *Seal) Close() { _ = s.file.Close() }
+
+func (s *Seal) read(path string) error {
+	info, err := s.file.Stat()
 	if err != nil {
-		return nil, nil, err
+		return err
 	}
-	defer d.Close()
-	fresh, err := d.DecodeAll(f.Fresh, nil)
-	if err != nil || !f.Back.Fits(len(fresh)) {
-		return nil, nil, trailer.ErrDamaged
+	first := json.NewDecoder(io.NewSectionReader(s.file, 0, info.Size()))
+	if err := first.Decode(&s.About); err != nil || s.Version == 0 {
+		return fmt.Errorf("%s is no sealed review", path)
 	}
-	old, edits = f.Back.Apply(fresh), f.Back.Invert(fresh)
-	if change.DigestOf(old) != f.Before || change.DigestOf(fresh) != f.After {
-		return nil, nil, trailer.ErrDamaged
+	if s.Version != version {
+		return fmt.Errorf("%s was sealed by another version of frizzel, in format %d; this one reads format %d", path, s.Version, version)
 	}
-	return old, edits, nil
+	body, err := trailer.Check(name, s.file, info.Size())
+	if errors.Is(err, trailer.ErrDamaged) {
+		return &DamagedError{path}
+	}
+	if err == nil {
+		err = s.index(body)
+	}
+	for i := 0; err == nil && i < len(s.Files); i++ {
+		err = s.Files[i].check()
+	}
+	if errors.Is(err, trailer.ErrDamaged) {
+		return &DamagedError{path}
+	}
+	return err
+}
+
+// index finds where the files' lines are.
+func (s *Seal) index(body *io.SectionReader) error {
+	lines := bufio.NewReaderSize(body, 32<<10)
+	at := int64(0)
+	var f *File
+	for n := 0; ; n++ {
+		text, err := lines.ReadSlice('\n')
+		long := errors.Is(err, bufio.ErrBufferFull) // as only the first line is, and pieces are
+		for at += int64(len(text)); errors.Is(err, bufio.ErrBufferFull); at += int64(len(text)) {
+			text, err = lines.ReadSlice('\n')
+		}
+		switch {
+		case errors.Is(err, io.EOF) && len(text) == 0:
+			if f != nil {
+				return trailer.ErrDamaged
+			}
+			return nil
+		case err != nil:
+			return trailer.ErrDamaged
+		case n == 0 || long:
+			continue
+		}
+		var l line
+		if json.Unmarshal(text, &l) != nil {
+			return trailer.ErrDamaged
+		}
+		switch {
+		case l.Path != "":
+			f = &File{Path: l.Path, Changes: l.Changes, seal: s, at: at}
+		case l.After != change.Digest{} && f != nil:
+			f.Before, f.After, f.edits = l.Before, l.After, l.Edits
+			s.Files = append(s.Files, *f)
+			f = nil
+		}
+	}
 }
 
 // Standing is how the files of a seal stand on this host.
@@ -179,28 +192,27 @@ func (s *Seal) Stand(system disk.System) (*Standing, error) {
 	for i := range s.Files {
 		f := &s.Files[i]
 		path := string(f.Path)
-		c := change.Change{Path: path, Folder: filepath.Dir(path), Name: filepath.Base(path), Before: f.Before}
-		_, err := c.Content(system)
+		c := change.Change{Path: path, Folder: filepath.Dir(path), Name: filepath.Base(path), Before: f.Before, After: f.After, Edits: f.Edits()}
+		now, print, err := c.Now(system)
 		var changed *change.ChangedError
 		switch {
-		case errors.As(err, &changed):
-			c.Before = f.After
-			if _, err := c.Content(system); err == nil {
-				st.Done = append(st.Done, path)
-			} else {
-				st.Differ = append(st.Differ, path)
-			}
+		case err == nil && now == f.After && now != f.Before:
+			st.Done = append(st.Done, path)
 			continue
-		case errors.Is(err, fs.ErrNotExist):
+		case errors.As(err, &changed), errors.Is(err, fs.ErrNotExist), err == nil && now != f.Before:
 			st.Differ = append(st.Differ, path)
 			continue
 		case err != nil:
 			return nil, err
 		}
-		if _, c.Edits, err = f.Contents(); err != nil {
-			return nil, err
-		}
+		c.Print = print
 		st.Changes, st.Counts = append(st.Changes, c), append(st.Counts, f.Changes)
 	}
 	return st, nil
 }
+
+// Shown is what the file was and what would be done to it, as the seal has it.
+func (f *File) Shown() diff.Windows { return diff.Stream(f.openOld, f.Edits()) }
+
+// Edits are what would be done to the file.
+func (f *File) Edits() edit.Source { return edit.Inverse{Edits: f.back(), Open: f.openFresh} }

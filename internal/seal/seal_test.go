@@ -2,6 +2,7 @@ package seal
 
 import (
 	"bytes"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -9,6 +10,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"frizzel/core/diff"
 	"frizzel/core/edit"
 	"frizzel/internal/disk"
 )
@@ -21,11 +23,18 @@ func TestSeal(t *testing.T) {
 	path := filepath.Join(folder, "clock.ini")
 	require.NoError(t, os.WriteFile(path, old, 0o640))
 	edits := edit.List{{Start: 7, End: 14, New: []byte("depot-4"), Rules: []int{0}}}
-	s := New("Move depot 3")
-	s.Rules = []string{"host"}
-	require.NoError(t, s.Add(path, 1, old, edits, "a diff"))
-	text, err := s.Text()
+	about := New("Move depot 3")
+	about.Rules = []string{"host"}
+	var kept bytes.Buffer
+	w, err := NewWriter(&kept, about)
 	require.NoError(t, err)
+	open := func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(old)), nil }
+	require.NoError(t, w.Add(path, 1, open, edits, func(out io.Writer) error {
+		_, err := io.WriteString(out, "a diff\n")
+		return err
+	}))
+	require.NoError(t, w.Close())
+	text := kept.Bytes()
 	sealed := filepath.Join(folder, "review.seal")
 	read := func(text []byte) (*Seal, error) {
 		require.NoError(t, os.WriteFile(sealed, text, 0o600))
@@ -33,11 +42,15 @@ func TestSeal(t *testing.T) {
 	}
 	got, err := read(text)
 	require.NoError(t, err)
-	require.Equal(t, s.Rules, got.Rules)
-	was, what, err := got.Files[0].Contents()
-	require.NoError(t, err)
-	require.Equal(t, string(old), string(was))
-	require.Equal(t, string(edits.Apply(old)), string(what.Apply(was)))
+	require.Equal(t, about.Rules, got.Rules)
+	shown := 0
+	require.NoError(t, got.Files[0].Shown()(func(win diff.Window) error {
+		shown++
+		require.Equal(t, string(old), string(win.Text))
+		require.Equal(t, string(edits.Apply(old)), string(win.Edits.Apply(win.Text)))
+		return nil
+	}))
+	require.Equal(t, 1, shown)
 
 	for i := range text {
 		flipped := bytes.Clone(text)

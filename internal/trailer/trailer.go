@@ -8,6 +8,8 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"hash"
+	"io"
 )
 
 // ErrDamaged is the reason where a content is not what was written.
@@ -41,4 +43,57 @@ func Cut(name string, text []byte) ([]byte, error) {
 		return nil, ErrDamaged
 	}
 	return body, nil
+}
+
+// Writer passes a content on that may be too long to be held, and ends it in a digest.
+type Writer struct {
+	out  io.Writer
+	hash hash.Hash
+	size int64
+}
+
+// NewWriter returns what writes to out; the name goes into the digest.
+func NewWriter(name string, out io.Writer) *Writer {
+	w := &Writer{out: out, hash: sha256.New()}
+	fmt.Fprintf(w.hash, "%s\n", name)
+	return w
+}
+
+// Write passes the next bytes on.
+func (w *Writer) Write(text []byte) (int, error) {
+	w.hash.Write(text)
+	w.size += int64(len(text))
+	return w.out.Write(text)
+}
+
+// Close writes the digest.
+func (w *Writer) Close() error {
+	_, err := io.WriteString(w.out, w.line())
+	return err
+}
+
+func (w *Writer) line() string {
+	fmt.Fprintf(w.hash, "%d\n", w.size)
+	return word + hex.EncodeToString(w.hash.Sum(nil)) + "\n"
+}
+
+// Check reads what a Writer wrote, of length bytes in all, and returns the body, or ErrDamaged.
+func Check(name string, in io.ReaderAt, length int64) (*io.SectionReader, error) {
+	if length < int64(size) {
+		return nil, ErrDamaged
+	}
+	body := io.NewSectionReader(in, 0, length-int64(size))
+	w := NewWriter(name, io.Discard)
+	if _, err := io.Copy(w, body); err != nil {
+		return nil, err
+	}
+	last := make([]byte, size)
+	if _, err := in.ReadAt(last, body.Size()); err != nil && !errors.Is(err, io.EOF) {
+		return nil, err
+	}
+	if string(last) != w.line() {
+		return nil, ErrDamaged
+	}
+	_, err := body.Seek(0, io.SeekStart)
+	return body, err
 }

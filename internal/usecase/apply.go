@@ -129,7 +129,7 @@ func (o *ApplyOptions) asked(ctx context.Context, a *Applied) (t taken, err erro
 	for _, p := range all {
 		if p.Refuse != nil {
 			a.Refuses = append(a.Refuses, refusal(p.At.Path, p.Refuse))
-		} else if len(p.Change.Edits) > 0 {
+		} else if p.Change.Count() > 0 {
 			t.changes = append(t.changes, p.Change)
 			t.count += p.Changes
 		}

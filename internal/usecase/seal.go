@@ -3,11 +3,14 @@ package usecase
 import (
 	"context"
 	"errors"
+	"io"
 	"io/fs"
 
+	"frizzel/core/diff"
 	"frizzel/internal/change"
 	"frizzel/internal/run"
 	"frizzel/internal/seal"
+	"frizzel/internal/spool"
 	"frizzel/internal/vault/store"
 	"frizzel/internal/vault/transaction"
 )
@@ -16,28 +19,39 @@ import (
 type Sealing struct {
 	Rules *Compiled
 	// Diff writes a file's changes for a person, with what is hidden left out.
-	Diff func(*run.Result) string
+	Diff func(io.Writer, *run.Result) error
 
-	seal *seal.Seal
+	kept spool.Buffer
+	seal *seal.Writer
 }
 
 // Add adds what would become of a file.
 func (s *Sealing) Add(r *run.Result) error {
-	s.begin()
-	return s.seal.Add(r.At.Path, r.Changes(), r.File.Raw, r.Raw, s.Diff(r))
-}
-
-func (s *Sealing) begin() {
-	if s.seal == nil {
-		s.seal = seal.New(s.Rules.Program.Title)
-		s.seal.Sources, s.seal.Values, s.seal.Rules = s.Rules.Sources, s.Rules.Values, s.Rules.Labels
+	if err := s.begin(); err != nil {
+		return err
 	}
+	c := r.Change()
+	return s.seal.Add(r.At.Path, r.Changes(), r.Open, c.Edits, func(out io.Writer) error { return s.Diff(out, r) })
 }
 
-// Text returns the sealed review.
-func (s *Sealing) Text() ([]byte, error) {
-	s.begin()
-	return s.seal.Text()
+func (s *Sealing) begin() (err error) {
+	if s.seal == nil {
+		about := seal.New(s.Rules.Program.Title)
+		about.Sources, about.Values, about.Rules = s.Rules.Sources, s.Rules.Values, s.Rules.Labels
+		s.seal, err = seal.NewWriter(&s.kept, about)
+	}
+	return err
+}
+
+// WriteTo writes the sealed review.
+func (s *Sealing) WriteTo(out io.Writer) (int64, error) {
+	if err := s.begin(); err != nil {
+		return 0, err
+	}
+	if err := s.seal.Close(); err != nil {
+		return 0, err
+	}
+	return s.kept.WriteTo(out)
 }
 
 // ReadSeal reads a sealed review.
@@ -59,8 +73,8 @@ func ReadSeal(path string) (*seal.Seal, error) {
 type ApplySealOptions struct {
 	Seal  *seal.Seal
 	Write Writing
-	// Take is asked about each file, of so many changes, with what it holds now.
-	Take func(c *change.Change, changes int, now []byte) (bool, error)
+	// Take is asked about each file, of so many changes, with what is to be shown of it.
+	Take func(c *change.Change, changes int, text diff.Windows) (bool, error)
 }
 
 // SealApplied is what came of writing a sealed review.
@@ -92,11 +106,7 @@ func ApplySeal(ctx context.Context, o ApplySealOptions) (*SealApplied, error) {
 	var changes []change.Change
 	for i := range st.Changes {
 		c := &st.Changes[i]
-		now, err := c.Content(o.Write.Store.System)
-		if err != nil {
-			return a, err
-		}
-		take, err := o.Take(c, st.Counts[i], now)
+		take, err := o.Take(c, st.Counts[i], c.Windows(o.Write.Store.System))
 		if err != nil {
 			return a, err
 		}

@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 
+	"frizzel/core/diff"
 	"frizzel/internal/change"
 	"frizzel/internal/vault/history"
 	"frizzel/internal/vault/store"
@@ -19,8 +20,8 @@ type UndoOptions struct {
 	Names []string   // perhaps a run, then paths; no run is the last one
 	Write Writing
 	Force bool // files that have changed since, too
-	// Take is asked about each file; now reads what it holds. nil takes all.
-	Take  func(b *history.Back, now func() ([]byte, error)) (bool, error)
+	// Take is asked about each file; text is what is to be shown of it. nil takes all.
+	Take  func(b *history.Back, text diff.Windows) (bool, error)
 	Later Later // what becomes of files that have changed since
 	// Found is told of the run, and of the files that are left alone.
 	Found func(r *store.Record, left []store.Left)
@@ -72,14 +73,13 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 	for i := range back {
 		take := true
 		if o.Take != nil {
-			now := func() ([]byte, error) { return back[i].Content(o.Write.Store.System) }
-			if take, err = o.Take(&back[i], now); err != nil {
+			if take, err = o.Take(&back[i], back[i].Windows(o.Write.Store.System)); err != nil {
 				return t, err
 			}
 		}
 		if take {
 			changes = append(changes, back[i].Change)
-			count += len(back[i].Edits)
+			count += back[i].Count()
 		}
 	}
 	t.Run, err = o.Write.write(ctx, transaction.Intent{

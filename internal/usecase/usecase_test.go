@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -13,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frizzel/core/compile"
+	"frizzel/core/diff"
 	"frizzel/core/script"
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
@@ -67,12 +69,13 @@ func TestTheWholeJob(t *testing.T) {
 	r := newRailway(t, `replace word "depot-3" with "depot-4"`)
 	var found, shown int
 	_, err := Find(t.Context(), FindOptions{Rules: r.rules, Plan: r.plan(t), Sought: run.Changes, Show: func(f *run.Found) error {
-		found += len(f.Matches)
-		return nil
+		n, err := f.Count()
+		found += n
+		return err
 	}})
 	require.NoError(t, err)
 	require.Equal(t, 2, found)
-	sealing := &Sealing{Rules: r.rules, Diff: func(*run.Result) string { return "" }}
+	sealing := &Sealing{Rules: r.rules, Diff: func(io.Writer, *run.Result) error { return nil }}
 	p, err := Preview(t.Context(), PreviewOptions{Plan: r.plan(t), Show: func(f *run.Result) error {
 		shown++
 		return sealing.Add(f)
@@ -91,14 +94,15 @@ func TestTheWholeJob(t *testing.T) {
 	require.Equal(t, "server = depot-4\n[log]\nhost = depot-4\n", r.read(t, "conf/clock.ini"))
 	require.Nil(t, apply().Run, "a second run writes nothing")
 
-	text, err := sealing.Text()
+	var text bytes.Buffer
+	_, err = sealing.WriteTo(&text)
 	require.NoError(t, err)
 	sealed := filepath.Join(t.TempDir(), "review.seal")
-	require.NoError(t, os.WriteFile(sealed, text, 0o600))
+	require.NoError(t, os.WriteFile(sealed, text.Bytes(), 0o600))
 	s, err := ReadSeal(sealed)
 	require.NoError(t, err)
 	applySeal := func() (*SealApplied, error) {
-		return ApplySeal(t.Context(), ApplySealOptions{Seal: s, Write: r.writing(&out), Take: func(*change.Change, int, []byte) (bool, error) { return true, nil }})
+		return ApplySeal(t.Context(), ApplySealOptions{Seal: s, Write: r.writing(&out), Take: func(*change.Change, int, diff.Windows) (bool, error) { return true, nil }})
 	}
 	done, err := applySeal()
 	require.NoError(t, err)
@@ -178,13 +182,13 @@ func TestUndoInPart(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, []int{1, 1}, []int{back.Files, len(back.Left)})
 	asked := 0
-	o.Later, o.Take = TakeLater, func(b *history.Back, now func() ([]byte, error)) (bool, error) {
+	o.Later, o.Take = TakeLater, func(b *history.Back, text diff.Windows) (bool, error) {
 		asked++
 		require.True(t, b.Later)
-		content, err := now()
-		require.NoError(t, err)
-		require.Contains(t, string(content), "# a later note")
-		return true, nil
+		return true, text(func(win diff.Window) error {
+			require.Contains(t, string(win.Text), "# a later note")
+			return nil
+		})
 	}
 	_, err = Undo(t.Context(), o)
 	require.NoError(t, err)

@@ -144,48 +144,37 @@ func (w *Writing) into(changes []change.Change) ([]change.Change, error) {
 	}
 	out := make([]change.Change, len(changes))
 	for i, c := range changes {
-		content, meta, err := contentAndMeta(w.Store.System, &c)
+		meta, err := metaOf(w.Store.System, &c)
 		if err != nil {
 			return nil, err
 		}
 		name := Below(c.Path)
+		old := func() (io.ReadCloser, error) {
+			if err := c.Check(w.Store.System); err != nil {
+				return nil, err
+			}
+			return c.Reader(w.Store.System)
+		}
 		out[i] = change.Change{
-			Path: filepath.Join(w.Into, name), Folder: abs, Name: name, What: change.Create, Role: change.Copy,
-			Meta: meta, Edits: edit.List{{New: c.Edits.Apply(content), Rules: rulesOf(c.Edits)}},
+			Path: filepath.Join(w.Into, name), Folder: abs, Name: name, What: change.Create, Role: change.Copy, Meta: meta, Rules: c.Rules,
+			Edits: edit.Between{Old: edit.Empty, Fresh: edit.Edited(old, c.Edits)},
 		}
 	}
 	return out, nil
 }
 
-func rulesOf(edits edit.List) []int {
-	if len(edits) == 0 {
-		return nil
-	}
-	return edits[0].Rules
-}
-
-// contentAndMeta reads a file that a change is about.
-func contentAndMeta(system disk.System, c *change.Change) ([]byte, disk.Meta, error) {
-	content, err := c.Content(system)
+// metaOf returns what a file is, besides its content, that a change is about.
+func metaOf(system disk.System, c *change.Change) (disk.Meta, error) {
+	f, err := c.Open(system)
 	if err != nil {
-		return nil, disk.Meta{}, err
-	}
-	folder, err := system.OpenFolder(filepath.Dir(c.Absolute()))
-	if err != nil {
-		return nil, disk.Meta{}, err
-	}
-	defer disk.Close(folder)
-	f, err := folder.Open(filepath.Base(c.Absolute()))
-	if err != nil {
-		return nil, disk.Meta{}, err
+		return disk.Meta{}, err
 	}
 	defer disk.Close(f)
 	info, err := f.Stat()
 	if err != nil {
-		return nil, disk.Meta{}, err
+		return disk.Meta{}, err
 	}
-	meta, err := disk.MetaOf(f, info)
-	return content, meta, err
+	return disk.MetaOf(f, info)
 }
 
 // Below returns the name that a file has below a folder that stands for the current one:

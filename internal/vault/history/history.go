@@ -6,11 +6,12 @@
 package history
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
+	"io"
 	"path/filepath"
 
+	"frizzel/core/diff"
 	"frizzel/core/edit"
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
@@ -169,6 +170,7 @@ type reverser struct {
 // Why a file is left alone.
 var (
 	errAlready  = errors.New("it is as it was already")
+	errLarge    = errors.New("it has changed since, and is too large to take the run back around that; --force puts it back all the same")
 	errChanged  = errors.New("it has changed since; --force puts it back all the same")
 	errNoFolder = errors.New("its folder is gone")
 	errMoved    = errors.New("its folder is not the one that the run wrote in")
@@ -192,8 +194,10 @@ func (w *reverser) file(e *store.Entry) (*Back, error) {
 	if id := folder.ID(); e.In != (disk.ID{}) && (id.Inode != e.In.Inode || w.sameBoot && id.Device != e.In.Device) {
 		return nil, errMoved
 	}
-	b := &Back{Change: change.Change{Path: e.Absolute(), Folder: string(e.Folder), Name: string(e.Name), In: folder.ID(), Role: e.Role}}
-	now, _, err := disk.ReadFile(folder, filepath.Base(string(e.Name)))
+	b := &Back{Change: change.Change{
+		Path: e.Absolute(), Folder: string(e.Folder), Name: string(e.Name), In: folder.ID(), Role: e.Role, Rules: e.Rules,
+	}}
+	f, err := folder.Open(filepath.Base(string(e.Name)))
 	switch {
 	case errors.Is(err, disk.ErrNotRegular):
 		return nil, errOdd
@@ -202,8 +206,34 @@ func (w *reverser) file(e *store.Entry) (*Back, error) {
 	case err != nil:
 		return nil, err
 	}
-	b.Before = change.DigestOf(now)
-	return b, w.there(b, e, now)
+	defer disk.Close(f)
+	kept := w.kept(e)
+	if b.Before, b.Print, err = change.Read(disk.Reader(f)); err != nil {
+		return nil, err
+	}
+	return b, w.there(b, e, f, kept)
+}
+
+// long is from how many bytes on what is kept of a file is read while the file itself is.
+const long = 4 << 20
+
+// kept returns what says why what is kept of a file is not what was put there.
+func (w *reverser) kept(e *store.Entry) func() error {
+	if e.What != change.Rewrite || e.Old.Size < long || e.Edits.Digest == (change.Digest{}) {
+		return func() error { return w.Verify(w.record, e) }
+	}
+	done := make(chan error, 1)
+	go func() {
+		err := w.readable(e)
+		edits, editsErr := w.Edits(w.record, e)
+		if editsErr == nil {
+			for _, err := range edits.All() {
+				editsErr = err
+			}
+		}
+		done <- errors.Join(err, editsErr)
+	}()
+	return func() error { return <-done }
 }
 
 // missing takes back a file that is not there.
@@ -214,76 +244,119 @@ func (w *reverser) missing(b *Back, e *store.Entry) error {
 	case e.What == change.Rewrite && !w.force:
 		return errGone
 	}
-	old, err := w.Old(w.record, e)
-	if err != nil {
+	if err := w.readable(e); err != nil {
 		return err
 	}
-	b.What, b.Meta, b.Edits = change.Create, e.Was, edit.List{{New: old}}
+	b.What, b.Meta, b.After = change.Create, e.Was, e.Before
+	b.Edits = edit.Between{Old: edit.Empty, Fresh: w.old(e)}
 	if w.record.Format == 1 {
 		b.Meta = disk.Meta{Mode: 0o600}
 	}
 	return nil
 }
 
-// there takes back a file that is there and holds now.
-func (w *reverser) there(b *Back, e *store.Entry, now []byte) error {
+// old opens the old content of a file.
+func (w *reverser) old(e *store.Entry) edit.Opener {
+	return func() (io.ReadCloser, error) { return w.OpenOld(w.record, e) }
+}
+
+// readable returns why the old content of a file cannot be had.
+func (w *reverser) readable(e *store.Entry) error {
+	old, err := w.OpenOld(w.record, e)
+	if err != nil {
+		return err
+	}
+	defer disk.Close(old)
+	_, err = io.Copy(io.Discard, old)
+	return err
+}
+
+// there takes back a file that is there, and open.
+func (w *reverser) there(b *Back, e *store.Entry, now disk.File, kept func() error) error {
 	switch {
 	case e.What == change.Create && b.Before != e.After && !w.force:
 		return errChanged
 	case e.What == change.Create:
-		b.What, b.Edits = change.Remove, edit.List{{End: len(now)}}
+		b.What, b.Edits = change.Remove, edit.Between{Old: w.opener(e), Fresh: edit.Empty}
 		return nil
 	case b.Before == e.Before:
 		return errAlready
 	case e.What == change.Remove && !w.force:
 		return errAnew
 	}
-	old, err := w.Old(w.record, e)
-	if err != nil {
-		return err
+	if b.Later = b.Before != e.After && !w.force; b.Later {
+		return w.around(b, e, now)
 	}
-	if e.What == change.Remove || b.Before != e.After && w.force {
-		b.Edits = whole(now, old)
-		return nil
+	b.After = e.Before
+	if e.What == change.Remove || b.Before != e.After {
+		b.Edits = edit.Between{Old: w.opener(e), Fresh: w.old(e)}
+		return w.readable(e)
 	}
-	if b.Before != e.After {
-		b.Later = true
-		edits, err := w.Edits(w.record, e, old)
-		if err == nil {
-			b.Edits, err = around(edits.Apply(old), now, edits.Invert(old))
-		}
-		b.Edits = b.Edits.Clone()
-		return err
+	edits, err := w.Edits(w.record, e)
+	b.Edits = edit.Inverse{Edits: edits, Open: w.old(e)}
+	if err == nil {
+		err = kept()
 	}
-	edits, err := w.EditsOf(w.record, e, old)
-	if err == nil && !bytes.Equal(edits.Apply(old), now) {
-		err = fmt.Errorf("the backup of run %s is damaged", w.record.ID)
-	}
-	b.Edits = edits.Invert(old).Clone()
 	return err
 }
 
-// whole replaces what differs between two contents, but for what they begin and end
-// with in common.
-func whole(now, old []byte) edit.List {
-	front := 0
-	for front < len(now) && front < len(old) && now[front] == old[front] {
-		front++
+// opener opens a file as it is now.
+func (w *reverser) opener(e *store.Entry) edit.Opener {
+	return func() (io.ReadCloser, error) {
+		c := change.Change{Path: e.Absolute(), Folder: string(e.Folder), Name: string(e.Name)}
+		return c.Reader(w.System)
 	}
-	back := 0
-	for back < len(now)-front && back < len(old)-front && now[len(now)-1-back] == old[len(old)-1-back] {
-		back++
-	}
-	return edit.List{{Start: front, End: len(now) - back, New: old[front : len(old)-back]}}.Changing(now)
 }
 
-// Content returns what a run made of one of its files, and the edits that did.
-func Content(s *store.Store, r *store.Record, e *store.Entry) (old []byte, edits edit.List, err error) {
-	if old, err = s.Old(r, e); err != nil {
-		return nil, nil, err
+// mostAround is up to how many bytes of a file what a run changed is taken back around later
+// changes, for which it has to be compared.
+const mostAround = 256 << 20
+
+// around takes back what the run changed around what changed since.
+func (w *reverser) around(b *Back, e *store.Entry, f disk.File) error {
+	if max(e.Old.Size, b.Print.Size) > mostAround {
+		return errLarge
 	}
-	edits, err = s.Edits(r, e, old)
-	return old, edits, err
+	old, err := read(w.old(e))
+	if err != nil {
+		return err
+	}
+	kept, err := w.Edits(w.record, e)
+	if err != nil {
+		return err
+	}
+	edits, err := edit.Gather(kept)
+	if err == nil && !edits.Fits(len(old)) {
+		err = edit.ErrMisfit
+	}
+	if err != nil {
+		return err
+	}
+	now, err := disk.ReadAll(f, b.Print.Size)
+	if err != nil {
+		return err
+	}
+	back, err := around(edits.Apply(old), now, edits.Invert(old))
+	b.Edits = back.Clone()
+	return err
+}
+
+func read(open edit.Opener) ([]byte, error) {
+	in, err := open()
+	if err != nil {
+		return nil, err
+	}
+	defer disk.Close(in)
+	return io.ReadAll(in)
+}
+
+// Shown is what a run made of one of its files, to be shown.
+func Shown(s *store.Store, r *store.Record, e *store.Entry) (diff.Windows, error) {
+	edits, err := s.Edits(r, e)
+	if err != nil {
+		return nil, err
+	}
+	return diff.Stream(func() (io.ReadCloser, error) { return s.OpenOld(r, e) }, edits), nil
 }
 
 // Verify reads everything that is kept of all runs, and returns what is not as it was
@@ -296,7 +369,7 @@ func Verify(s *store.Store) (damaged []store.Damaged, runs int, err error) {
 			if e.What == change.Create || !r.Staged || r.State() == store.PutBack {
 				continue
 			}
-			if _, _, err := Content(s, r, e); err != nil {
+			if err := s.Verify(r, e); err != nil {
 				damaged = append(damaged, store.Damaged{ID: r.ID, Reason: fmt.Errorf("%w", err)})
 			}
 		}

@@ -2,9 +2,10 @@ package store
 
 import (
 	"bytes"
-	"encoding/json"
+	"crypto/sha256"
 	"errors"
 	"fmt"
+	"io"
 	"path/filepath"
 	"sync"
 
@@ -21,6 +22,7 @@ type Blob struct {
 	Length int64 `json:"length"`           // bytes in the backup
 	Size   int64 `json:"size"`             // bytes of the content
 	Packed bool  `json:"packed,omitempty"` // as a Zstandard frame, RFC 8878
+	Count  int   `json:"count,omitempty"`  // of edits, how many
 	// Digest is that of the content, zero where the entry has it.
 	Digest change.Digest `json:"digest,omitzero"`
 }
@@ -47,8 +49,12 @@ func (l *Locked) NewBackup(r *Record) (*Backup, error) {
 	return &Backup{file: f}, nil
 }
 
-// worthPacking is from how many bytes on a content is compressed.
-const worthPacking = 4096
+// From worthPacking bytes on a content is compressed, and up to mostPacked: to compress more
+// takes longer than to write it.
+const (
+	worthPacking = 4 << 10
+	mostPacked   = 64 << 20
+)
 
 var encoder = sync.OnceValue(func() *zstd.Encoder {
 	e, err := zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest))
@@ -76,148 +82,116 @@ func (b *Backup) Put(content []byte) (Blob, error) {
 	return blob, err
 }
 
+// Piece is a content that is appended as it comes. Until it is ended no other one is appended.
+type Piece struct {
+	backup *Backup
+	packer *zstd.Encoder // nil where it is not compressed
+	blob   Blob
+}
+
+// Begin begins a content of about so many bytes.
+func (b *Backup) Begin(size int64) (*Piece, error) {
+	p := &Piece{backup: b, blob: Blob{Packed: size <= mostPacked}}
+	var err error
+	if p.blob.Packed {
+		p.packer, err = zstd.NewWriter(pieceFile{p}, zstd.WithEncoderLevel(zstd.SpeedFastest),
+			zstd.WithEncoderConcurrency(1), zstd.WithLowerEncoderMem(true))
+	}
+	b.mu.Lock()
+	p.blob.Offset = b.at
+	return p, err
+}
+
+// Write appends bytes of the content.
+func (p *Piece) Write(content []byte) (int, error) {
+	p.blob.Size += int64(len(content))
+	if p.packer != nil {
+		return p.packer.Write(content)
+	}
+	return pieceFile{p}.Write(content)
+}
+
+// pieceFile is where a piece goes in the end.
+type pieceFile struct{ *Piece }
+
+func (p pieceFile) Write(content []byte) (int, error) {
+	n, err := p.backup.file.Write(content)
+	p.blob.Length += int64(n)
+	p.backup.at += int64(n)
+	return n, err
+}
+
+// End ends the piece, and says where it is.
+func (p *Piece) End() (Blob, error) {
+	defer p.backup.mu.Unlock()
+	if p.packer != nil {
+		return p.blob, p.packer.Close()
+	}
+	return p.blob, nil
+}
+
+// manyEdits is from how many edits on they are not held.
+const manyEdits = 4096
+
 // PutEdits appends edits.
-func (b *Backup) PutEdits(edits edit.List) (Blob, error) {
-	text := edits.Encode(nil)
-	blob, err := b.Put(text)
-	blob.Digest = change.DigestOf(text)
-	return blob, err
+func (b *Backup) PutEdits(edits edit.Source) (Blob, error) {
+	if edits.Len() <= manyEdits {
+		var text bytes.Buffer
+		if err := edit.Write(&text, edits); err != nil {
+			return Blob{}, err
+		}
+		blob, err := b.Put(text.Bytes())
+		blob.Count, blob.Digest = edits.Len(), change.DigestOf(text.Bytes())
+		return blob, err
+	}
+	p, err := b.Begin(0)
+	hash := sha256.New()
+	if err == nil {
+		err = edit.Write(io.MultiWriter(hash, p), edits)
+	}
+	blob, endErr := p.End()
+	blob.Count, blob.Digest = edits.Len(), change.Digest(hash.Sum(nil))
+	return blob, errors.Join(err, endErr)
 }
 
 // Close brings the backup to the disk and closes it.
 func (b *Backup) Close() error { return errors.Join(b.file.Sync(), b.file.Close()) }
 
-// errBackup is the reason where a piece of a backup is not what was put there.
-var errBackup = errors.New("its backup is damaged")
-
-// take reads a piece of a run's backup.
-func (s *Store) take(r *Record, blob Blob) ([]byte, error) {
-	folder, err := s.runFolder(r.ID)
-	if err != nil {
-		return nil, err
-	}
-	defer disk.Close(folder)
-	f, err := folder.Open(backupName)
-	if err != nil {
-		return nil, err
-	}
-	defer disk.Close(f)
-	info, err := f.Stat()
-	if err != nil {
-		return nil, err
-	}
-	if blob.Offset < 0 || blob.Length < 0 || blob.Length > info.Size || blob.Offset > info.Size-blob.Length || blob.Size < 0 || blob.Size > disk.MaxContent {
-		return nil, errBackup
-	}
-	content := make([]byte, blob.Length)
-	if n, err := f.ReadAt(content, blob.Offset); int64(n) < blob.Length {
-		return nil, errors.Join(errBackup, err)
-	}
-	if !blob.Packed {
-		return content, nil
-	}
-	return unpack(content, blob.Size)
-}
-
-func unpack(packed []byte, size int64) ([]byte, error) {
-	d, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(uint64(max(size, 1))))
-	if err != nil {
-		return nil, err
-	}
-	defer d.Close()
-	content, err := d.DecodeAll(packed, nil)
-	if err != nil || int64(len(content)) != size {
-		return nil, errBackup
-	}
-	return content, nil
-}
-
-// Old returns the content that a run's file had before it.
-func (s *Store) Old(r *Record, e *Entry) ([]byte, error) {
-	if e.What == change.Create {
-		return nil, nil
-	}
-	content, err := s.take(r, e.Old)
-	if err == nil && change.DigestOf(content) != e.Before {
-		err = errBackup
-	}
-	if err != nil {
-		return nil, fmt.Errorf("the old content of %s in run %s cannot be had: %w", e.Path, r.ID, err)
-	}
-	return content, nil
-}
-
-// Edits returns what a run did to one of its files, against its old content: edits that
-// fit it and make the content that the record says.
-func (s *Store) Edits(r *Record, e *Entry, old []byte) (edit.List, error) {
-	edits, err := s.EditsOf(r, e, old)
-	if err == nil && e.What != change.Remove && change.DigestOf(edits.Apply(old)) != e.After {
-		err = fmt.Errorf("the changes of %s in run %s cannot be had: %w", e.Path, r.ID, errBackup)
-	}
-	return edits, err
-}
-
-// EditsOf is Edits for whoever holds what they make against what it should be.
-func (s *Store) EditsOf(r *Record, e *Entry, old []byte) (edit.List, error) {
-	text, err := s.take(r, e.Edits)
-	var edits edit.List
-	if err == nil && e.Edits.Digest != (change.Digest{}) && change.DigestOf(text) != e.Edits.Digest {
-		err = errBackup
-	}
-	if err == nil {
-		if edits, err = decodeEdits(text); err != nil || !edits.Fits(len(old)) {
-			err = errBackup
-		}
-	}
-	if err != nil {
-		return nil, fmt.Errorf("the changes of %s in run %s cannot be had: %w", e.Path, r.ID, err)
-	}
-	return edits, nil
-}
-
-// decodeEdits reads edits as PutEdits writes them, or as JSON, in records of format 2.
-func decodeEdits(text []byte) (edits edit.List, err error) {
-	if edit.IsEncoded(text) {
-		return edit.Decode(text)
-	}
-	err = json.Unmarshal(text, &edits)
-	return edits, err
-}
-
 // stagedName is where the new content of a file waits that is rewritten in place.
 func stagedName(i int) string { return fmt.Sprintf("new-%d", i) }
 
-// PutStaged keeps the new content of file i of a run, which is rewritten in place, for
-// proofs to see. It need not outlive a crash, after which the old content comes back.
-func (l *Locked) PutStaged(r *Record, i int, content []byte) error {
+// NewStaged makes the file that keeps the new content of file i of a run, which is rewritten in
+// place, for proofs to see. It need not outlive a crash, after which the old content comes back.
+func (l *Locked) NewStaged(r *Record, i int) (disk.File, error) {
 	folder, err := l.runFolder(r.ID)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	defer disk.Close(folder)
-	return disk.WriteFile(folder, stagedName(i), content, disk.Unsynced)
+	return folder.Create(stagedName(i))
 }
 
-// StagedPath is the path of what PutStaged keeps.
+// StagedPath is the path of what NewStaged makes.
 func (s *Store) StagedPath(r *Record, i int) string {
 	return filepath.Join(s.runsPath(), r.ID, stagedName(i))
 }
 
-// StagedContent reads what PutStaged keeps.
-func (l *Locked) StagedContent(r *Record, i int) ([]byte, error) {
+// OpenStaged reads what NewStaged made. At its end it fails where that is not what was written.
+func (l *Locked) OpenStaged(r *Record, i int) (io.ReadCloser, error) {
 	folder, err := l.runFolder(r.ID)
 	if err != nil {
 		return nil, err
 	}
 	defer disk.Close(folder)
-	content, _, err := disk.ReadFile(folder, stagedName(i))
-	if err == nil && change.DigestOf(content) != r.Files[i].After {
-		err = fmt.Errorf("the staged content of %s is damaged", r.Files[i].Path)
+	f, err := folder.Open(stagedName(i))
+	if err != nil {
+		return nil, err
 	}
-	return content, err
+	damaged := fmt.Errorf("the staged content of %s is damaged", r.Files[i].Path)
+	return &verified{in: disk.Reader(f), file: f, hash: sha256.New(), digest: r.Files[i].After, size: -1, damaged: damaged}, nil
 }
 
-// DropStaged removes what PutStaged keeps; it need not be there.
+// DropStaged removes what NewStaged makes; it need not be there.
 func (l *Locked) DropStaged(r *Record, i int) {
 	if folder, err := l.runFolder(r.ID); err == nil {
 		_ = folder.Remove(stagedName(i))
@@ -228,23 +202,47 @@ func (l *Locked) DropStaged(r *Record, i int) {
 // Extract writes the old content of a file beside the records, where a person can get at
 // it, and returns its path.
 func (l *Locked) Extract(r *Record, i int) (string, error) {
-	old, err := l.Old(r, &r.Files[i])
-	if err != nil {
-		return "", err
-	}
 	folder, err := l.runFolder(r.ID)
 	if err != nil {
 		return "", err
 	}
 	defer disk.Close(folder)
 	name := fmt.Sprintf("old-%d", i)
-	if have, _, err := disk.ReadFile(folder, name); err != nil || !bytes.Equal(have, old) {
+	if !holds(folder, name, r.Files[i].Before) {
 		if err := disk.RemoveIfThere(folder, name); err != nil {
 			return "", err
 		}
-		if err := disk.WriteFile(folder, name, old, disk.Synced); err != nil {
+		if err := l.extract(r, i, folder, name); err != nil {
+			_ = folder.Remove(name)
 			return "", err
 		}
 	}
 	return filepath.Join(l.runsPath(), r.ID, name), folder.Sync()
+}
+
+// holds reports whether a file holds a content.
+func holds(folder disk.Folder, name string, content change.Digest) bool {
+	f, err := folder.Open(name)
+	if err != nil {
+		return false
+	}
+	defer disk.Close(f)
+	is, _, err := change.Read(disk.Reader(f))
+	return err == nil && is == content
+}
+
+func (l *Locked) extract(r *Record, i int, folder disk.Folder, name string) error {
+	old, err := l.OpenOld(r, &r.Files[i])
+	if err != nil {
+		return err
+	}
+	defer disk.Close(old)
+	f, err := folder.Create(name)
+	if err != nil {
+		return err
+	}
+	if _, err = io.Copy(f, old); err == nil {
+		err = f.Sync()
+	}
+	return errors.Join(err, f.Close())
 }

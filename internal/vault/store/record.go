@@ -38,9 +38,9 @@ type Record struct {
 	Steps []Step `json:"-"` // from the journal
 }
 
-// format is the version of records. Those of format 2 are the same, but for how their edits
-// are written.
-const format = 3
+// format is the version of records. Those of formats 2 and 3 are the same, but for how their
+// edits are written.
+const format = 4
 
 // Kind is what a run did.
 type Kind string
@@ -142,7 +142,7 @@ func decode(body []byte) (*Record, error) {
 	if err := d.Decode(r); err != nil {
 		return nil, err
 	}
-	if r.Format != format && r.Format != 2 {
+	if r.Format != format && r.Format != 2 && r.Format != 3 {
 		return nil, fmt.Errorf("it is of format %d, which this program does not know", r.Format)
 	}
 	for d.More() {

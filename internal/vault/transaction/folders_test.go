@@ -4,6 +4,7 @@ import (
 	"context"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -76,6 +77,8 @@ func TestMixture(t *testing.T) {
 		{"depot-44\n\n", "depot-3\n", "depot-44\n", false},
 		{"", "depot-3\n", "depot-44\n", false},
 	} {
-		require.Equal(t, c.mixture, mixture([]byte(c.now), []byte(c.old), []byte(c.fresh)), "%q", c)
+		is, err := mixture(strings.NewReader(c.now), strings.NewReader(c.old), strings.NewReader(c.fresh))
+		require.NoError(t, err)
+		require.Equal(t, c.mixture, is, "%q", c)
 	}
 }

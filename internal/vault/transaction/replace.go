@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
@@ -38,10 +39,11 @@ func (w *writer) replace(i int) error {
 	case e.What == change.Remove:
 		return folder.Remove(name)
 	case e.InPlace:
-		content, err := w.store.StagedContent(w.record, i)
+		content, err := w.store.OpenStaged(w.record, i)
 		if err != nil {
 			return err
 		}
+		defer disk.Close(content)
 		return rewriteInPlace(folder, name, w.found[i], content)
 	}
 	if staged, err := folder.Stat(e.Temp); err != nil || staged != w.staged[i] {
@@ -52,7 +54,7 @@ func (w *writer) replace(i int) error {
 
 // rewriteInPlace gives a file another content without replacing it, if it still is what it
 // was. Both contents are safe on disk elsewhere.
-func rewriteInPlace(folder disk.Folder, name string, was disk.Info, content []byte) error {
+func rewriteInPlace(folder disk.Folder, name string, was disk.Info, content io.Reader) error {
 	f, err := folder.OpenToWrite(name)
 	if err != nil {
 		return asChanged(err, name)
@@ -61,11 +63,12 @@ func rewriteInPlace(folder disk.Folder, name string, was disk.Info, content []by
 	if err == nil && now != was {
 		err = &change.ChangedError{Path: name}
 	}
+	size := counter{File: f}
 	if err == nil {
-		_, err = f.Write(content)
+		_, err = io.CopyBuffer(struct{ io.Writer }{&size}, struct{ io.Reader }{content}, make([]byte, 64<<10))
 	}
 	if err == nil {
-		err = f.Truncate(int64(len(content)))
+		err = f.Truncate(size.written)
 	}
 	if err == nil {
 		err = f.Sync()

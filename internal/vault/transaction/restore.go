@@ -4,7 +4,9 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"io"
 
+	"frizzel/core/edit"
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
 	"frizzel/internal/vault/store"
@@ -127,7 +129,7 @@ func (w *restorer) prepare(folder disk.Folder, name string, i int) error {
 	if !w.live {
 		return nil
 	}
-	now, info, err := disk.ReadFile(folder, name)
+	now, info, err := look(folder, name)
 	switch {
 	case errors.Is(err, disk.ErrNotRegular):
 		w.leave(i, "it is a link, a folder or the like by now")
@@ -140,25 +142,48 @@ func (w *restorer) prepare(folder disk.Folder, name string, i int) error {
 	case err != nil && e.What != change.Remove:
 		w.leave(i, "it is gone")
 		return nil
-	case err == nil && change.DigestOf(now) == e.Before:
+	case err == nil && now == e.Before:
 		return nil
 	case err == nil && e.What == change.Remove:
 		w.leave(i, "it was made anew by someone else")
 		return nil
 	}
-	old, oldErr := w.store.Old(w.record, e)
-	if oldErr != nil {
+	if oldErr := w.readable(e); oldErr != nil {
 		w.leave(i, oldErr.Error())
 		return nil
 	}
 	if e.InPlace {
-		return w.prepareInPlace(folder, name, i, now, old, info)
+		return w.prepareInPlace(folder, name, i, info)
 	}
-	if err == nil && change.DigestOf(now) != e.After {
+	if err == nil && now != e.After {
 		w.leave(i, "it was changed by someone else")
 		return nil
 	}
-	return w.prepareBack(folder, name, i, old, info, err == nil)
+	return w.prepareBack(folder, name, i, info, err == nil)
+}
+
+// look returns the digest of what a file holds now, and what it is.
+func look(folder disk.Folder, name string) (now change.Digest, info disk.Info, err error) {
+	f, err := folder.Open(name)
+	if err != nil {
+		return now, info, err
+	}
+	defer disk.Close(f)
+	if info, err = f.Stat(); err == nil {
+		now, _, err = change.Read(disk.Reader(f))
+	}
+	return now, info, err
+}
+
+// readable returns why the old content of a file cannot be had.
+func (w *restorer) readable(e *store.Entry) error {
+	old, err := w.store.OpenOld(w.record, e)
+	if err != nil {
+		return err
+	}
+	defer disk.Close(old)
+	_, err = io.Copy(io.Discard, old)
+	return err
 }
 
 // leave remembers a file that is left alone, and where its old content is.
@@ -174,10 +199,10 @@ func (w *restorer) leave(i int, reason string) {
 }
 
 // unmake takes a file away that the run made, if it is still what the run made.
-func (w *restorer) unmake(folder disk.Folder, name string, i int, now []byte, info disk.Info, err error) {
+func (w *restorer) unmake(folder disk.Folder, name string, i int, now change.Digest, info disk.Info, err error) {
 	switch {
 	case err != nil: // not there
-	case change.DigestOf(now) == w.record.Files[i].After:
+	case now == w.record.Files[i].After:
 		w.steps = append(w.steps, func() error {
 			if is, err := folder.Stat(name); err != nil || is != info {
 				w.leave(i, "it was changed by someone else")
@@ -191,7 +216,7 @@ func (w *restorer) unmake(folder disk.Folder, name string, i int, now []byte, in
 }
 
 // prepareBack writes the old content of file i to a file beside it, to be renamed over it.
-func (w *restorer) prepareBack(folder disk.Folder, name string, i int, old []byte, was disk.Info, there bool) error {
+func (w *restorer) prepareBack(folder disk.Folder, name string, i int, was disk.Info, there bool) error {
 	e := &w.record.Files[i]
 	meta := e.Was
 	if w.record.Format == 1 || meta.Mode == 0 && meta.Attributes == nil {
@@ -205,7 +230,7 @@ func (w *restorer) prepareBack(folder disk.Folder, name string, i int, old []byt
 	if back == "" {
 		back = tempName()
 	}
-	if _, err := writeLike(folder, back, meta, old, w.durability, nil); errors.Is(err, errNotKept) {
+	if _, err := writeLike(folder, back, meta, w.durability, w.old(e)); errors.Is(err, errNotKept) {
 		w.leave(i, "its owner or attributes cannot be given to it any more")
 		return nil
 	} else if err != nil {
@@ -222,20 +247,44 @@ func (w *restorer) prepareBack(folder disk.Folder, name string, i int, old []byt
 	return nil
 }
 
+// old returns what writes the old content of a file.
+func (w *restorer) old(e *store.Entry) func(io.Writer) error {
+	return func(out io.Writer) error {
+		old, err := w.store.OpenOld(w.record, e)
+		if err != nil {
+			return err
+		}
+		defer disk.Close(old)
+		_, err = io.CopyBuffer(struct{ io.Writer }{out}, old, make([]byte, 64<<10))
+		return err
+	}
+}
+
 // prepareInPlace sees to a file that was to be rewritten in place.
-func (w *restorer) prepareInPlace(folder disk.Folder, name string, i int, now, old []byte, was disk.Info) error {
+func (w *restorer) prepareInPlace(folder disk.Folder, name string, i int, was disk.Info) error {
 	e := &w.record.Files[i]
-	edits, err := w.store.Edits(w.record, e, old)
-	if err != nil {
+	if err := w.store.Verify(w.record, e); err != nil {
 		w.leave(i, err.Error())
 		return nil
 	}
-	if e.Inode != (disk.ID{}) && e.Inode.Inode != was.Inode || !mixture(now, old, edits.Apply(old)) {
+	ok := e.Inode == (disk.ID{}) || e.Inode.Inode == was.Inode
+	if ok {
+		var err error
+		if ok, err = w.mixture(folder, name, e, was.Size); err != nil {
+			return err
+		}
+	}
+	if !ok {
 		w.leave(i, "it is neither what it was nor what was to be written")
 		return nil
 	}
 	w.steps = append(w.steps, func() error {
-		err := rewriteInPlace(folder, name, was, old)
+		old, err := w.store.OpenOld(w.record, e)
+		if err != nil {
+			return err
+		}
+		defer disk.Close(old)
+		err = rewriteInPlace(folder, name, was, old)
 		var changed *change.ChangedError
 		if errors.As(err, &changed) {
 			w.leave(i, "it was changed by someone else")
@@ -246,22 +295,59 @@ func (w *restorer) prepareInPlace(folder disk.Folder, name string, i int, now, o
 	return nil
 }
 
+// mixture reports whether a file holds what a rewriting in place may leave where it is cut off.
+func (w *restorer) mixture(folder disk.Folder, name string, e *store.Entry, size int64) (bool, error) {
+	f, err := folder.Open(name)
+	if err != nil {
+		return false, err
+	}
+	defer disk.Close(f)
+	edits, err := w.store.Edits(w.record, e)
+	if err != nil {
+		return false, err
+	}
+	open := func() (io.ReadCloser, error) { return w.store.OpenOld(w.record, e) }
+	old, err := open()
+	if err != nil {
+		return false, err
+	}
+	defer disk.Close(old)
+	fresh, err := edit.Edited(open, edits)()
+	if err != nil {
+		return false, err
+	}
+	defer disk.Close(fresh)
+	return mixture(disk.Reader(f), old, fresh)
+}
+
 // mixture reports whether a content is what a rewriting in place from old to fresh, or
 // back, may leave where it is cut off: any of its bytes from the one or the other, since
 // the pages of a file reach the disk in any order, and nothing yet where only the longer
 // one reaches. What is none is someone else's.
-func mixture(now, old, fresh []byte) bool {
-	if bytes.Equal(now, fresh) {
-		return true
-	}
-	shorter, longer := min(len(old), len(fresh)), max(len(old), len(fresh))
-	if len(now) < shorter || len(now) > longer {
-		return false
-	}
-	for i, c := range now {
-		if !(i < len(old) && c == old[i] || i < len(fresh) && c == fresh[i] || i >= shorter && c == 0) {
-			return false
+func mixture(now, old, fresh io.Reader) (bool, error) {
+	const most = 64 << 10
+	isFresh, isMixture := true, true
+	parts := [3][]byte{make([]byte, most), make([]byte, most), make([]byte, most)}
+	for isFresh || isMixture {
+		var n [3]int
+		for k, in := range []io.Reader{now, old, fresh} {
+			var err error
+			n[k], err = io.ReadFull(in, parts[k])
+			if err != nil && !errors.Is(err, io.EOF) && !errors.Is(err, io.ErrUnexpectedEOF) {
+				return false, err
+			}
+		}
+		is, was, will := parts[0][:n[0]], parts[1][:n[1]], parts[2][:n[2]]
+		isFresh = isFresh && bytes.Equal(is, will)
+		shorter, longer := min(n[1], n[2]), max(n[1], n[2])
+		isMixture = isMixture && n[0] >= shorter && n[0] <= longer
+		for i := 0; i < len(is) && isMixture; i++ {
+			c := is[i]
+			isMixture = i < len(was) && c == was[i] || i < len(will) && c == will[i] || i >= shorter && c == 0
+		}
+		if n[0] < most && longer < most {
+			break
 		}
 	}
-	return true
+	return isFresh || isMixture, nil
 }

@@ -4,14 +4,16 @@ import (
 	"bytes"
 	"context"
 	"crypto/rand"
+	"crypto/sha256"
 	"errors"
+	"fmt"
+	"io"
 	"path/filepath"
 	"strings"
 
 	"frizzel/core/edit"
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
-	"frizzel/internal/progress"
 	"frizzel/internal/vault/store"
 )
 
@@ -52,8 +54,7 @@ func (w *writer) stage(b *store.Backup, i int) error {
 	c, e := &w.changes[i], &w.record.Files[i]
 	folder, name := w.folders.of(e)
 	if c.What == change.Create {
-		content := c.Edits.Apply(nil)
-		there, err := w.stageNew(folder, name, c, e, i, content)
+		there, err := w.stageNew(folder, name, c, e, i)
 		if err != nil || !there {
 			return err
 		}
@@ -70,29 +71,77 @@ func (w *writer) stage(b *store.Backup, i int) error {
 	if err != nil {
 		return err
 	}
-	old, err := disk.ReadAll(target, info.Size)
-	if err != nil {
-		return err
-	}
-	if change.DigestOf(old) != c.Before {
-		return &change.ChangedError{Path: c.Path}
-	}
-	w.intent.Progress.Add(int64(len(old)) / stages)
 	e.In, e.Inode, w.found[i] = folder.ID(), info.ID, info
 	if e.Was, err = disk.MetaOf(target, info); err != nil {
 		return err
 	}
+	take := w.stageStreamed
+	if info.Size <= mostHeld {
+		take = w.stageHeld
+	}
+	if err := take(b, folder, i, target); err != nil {
+		return err
+	}
+	return w.stageBeside(b, i, target)
+}
+
+// mostHeld is up to how many bytes a content is held while it is staged.
+const mostHeld = 4 << 20
+
+// stageHeld stages file i, the target, whose content is small enough to be held.
+func (w *writer) stageHeld(b *store.Backup, folder *folder, i int, target disk.File) error {
+	c, e := &w.changes[i], &w.record.Files[i]
+	old, err := disk.ReadAll(target, w.found[i].Size)
+	if err != nil {
+		return err
+	}
+	if e.Before = change.DigestOf(old); e.Before != c.Before {
+		return &change.ChangedError{Path: c.Path}
+	}
+	w.intent.Progress.Add(int64(len(old)) / stages)
 	if e.Old, err = b.Put(old); err != nil {
 		return err
 	}
 	w.intent.Progress.Add(int64(len(old)) / stages)
+	if e.Edits, err = b.PutEdits(c.Edits); err != nil || c.What == change.Remove {
+		return err
+	}
+	var made bytes.Buffer
+	if err := edit.Rewrite(&made, bytes.NewReader(old), c.Edits); err != nil {
+		return err
+	}
+	e.After = change.DigestOf(made.Bytes())
+	return w.stageContent(folder, i, e.Was, w.found[i].Links, func(out io.Writer) error {
+		w.intent.Progress.Add(int64(made.Len()) / stages)
+		_, err := out.Write(made.Bytes())
+		return err
+	})
+}
+
+// stageStreamed stages file i, the target, of any size.
+func (w *writer) stageStreamed(b *store.Backup, folder *folder, i int, target disk.File) error {
+	c, e := &w.changes[i], &w.record.Files[i]
+	var err error
 	if e.Edits, err = b.PutEdits(c.Edits); err != nil {
 		return err
 	}
-	if err := w.stageBeside(b, i, old, e.Was); err != nil || c.What == change.Remove {
+	f := flow{size: w.found[i].Size, change: c, backup: b, done: w.intent.Progress}
+	to := func(out io.Writer) error {
+		f.old = disk.Reader(target)
+		err := f.to(out)
+		if err == nil && !c.Against(f.before, f.print) {
+			err = &change.ChangedError{Path: c.Path}
+		}
+		if f.backup != nil {
+			e.Before, e.Old, f.backup = f.before, f.blob, nil
+		}
+		e.After = f.after
 		return err
 	}
-	return w.stageContent(folder, i, c.Edits.Apply(old), e.Was, info.Links)
+	if c.What == change.Remove {
+		return to(nil)
+	}
+	return w.stageContent(folder, i, e.Was, w.found[i].Links, to)
 }
 
 // asChanged takes what can no longer be opened for a file that has changed.
@@ -103,31 +152,48 @@ func asChanged(err error, path string) error {
 	return err
 }
 
-// stageContent stages the new content of file i, of which the disk has so many names.
-func (w *writer) stageContent(folder *folder, i int, fresh []byte, meta disk.Meta, links int) (err error) {
+// stageContent stages the new content of file i, of which the disk has so many names; fill
+// writes it, perhaps twice.
+func (w *writer) stageContent(folder *folder, i int, meta disk.Meta, links int, fill func(io.Writer) error) (err error) {
 	e := &w.record.Files[i]
-	e.After = change.DigestOf(fresh)
 	e.InPlace = links > 1
 	if !e.InPlace {
-		w.staged[i], err = writeLike(folder, e.Temp, meta, fresh, w.durability(), w.intent.Progress)
+		w.staged[i], err = writeLike(folder, e.Temp, meta, w.durability(), fill)
 		e.Staged = w.staged[i].ID
 		e.InPlace = errors.Is(err, errNotKept)
 	}
 	if e.InPlace {
 		e.Staged = disk.ID{}
-		err = w.store.PutStaged(w.record, i, fresh)
+		err = w.stageInPlace(i, fill)
+	}
+	if after := w.changes[i].After; err == nil && after != (change.Digest{}) && after != e.After {
+		err = fmt.Errorf("%s cannot be made what it was: what is kept of it is damaged", w.changes[i].Path)
 	}
 	return err
 }
 
+// stageInPlace stages the new content of file i, which is to be rewritten in place.
+func (w *writer) stageInPlace(i int, fill func(io.Writer) error) error {
+	f, err := w.store.NewStaged(w.record, i)
+	if err != nil {
+		return err
+	}
+	return errors.Join(fill(f), f.Close())
+}
+
 // stageNew stages the content of a file that is not there yet. It reports true where one is
 // that an earlier run left, which then is replaced like any other.
-func (w *writer) stageNew(folder *folder, name string, c *change.Change, e *store.Entry, i int, content []byte) (there bool, err error) {
-	old, _, err := disk.ReadFile(folder, name)
+func (w *writer) stageNew(folder *folder, name string, c *change.Change, e *store.Entry, i int) (there bool, err error) {
+	old, err := folder.Open(name)
 	switch {
 	case disk.Missing(err):
-		e.In, e.After, e.Was = folder.ID(), change.DigestOf(content), c.Meta
-		w.staged[i], err = writeLike(folder, e.Temp, c.Meta, content, w.durability(), w.intent.Progress)
+		e.In, e.Was = folder.ID(), c.Meta
+		w.staged[i], err = writeLike(folder, e.Temp, c.Meta, w.durability(), func(out io.Writer) error {
+			hash := sha256.New()
+			err := edit.Rewrite(io.MultiWriter(hash, out), bytes.NewReader(nil), c.Edits)
+			e.After = change.Digest(hash.Sum(nil))
+			return err
+		})
 		e.Staged = w.staged[i].ID
 		return false, err
 	case errors.Is(err, disk.ErrNotRegular):
@@ -135,26 +201,43 @@ func (w *writer) stageNew(folder *folder, name string, c *change.Change, e *stor
 	case err != nil:
 		return false, err
 	}
-	digest := change.DigestOf(old)
+	defer disk.Close(old)
+	digest, _, err := change.Read(disk.Reader(old))
+	if err != nil {
+		return false, err
+	}
 	if w.intent.LeftBy == nil || !w.intent.LeftBy(c.Absolute(), digest) {
 		return false, &ExistsError{c.Path}
 	}
-	c.What, c.Before, c.Edits = change.Rewrite, digest, edit.List{{End: len(old), New: content}}
+	c.Edits = edit.Between{Old: func() (io.ReadCloser, error) {
+		f, err := folder.Open(name)
+		return opened(f), err
+	}, Fresh: edit.Edited(edit.Empty, c.Edits)}
+	c.What, c.Before = change.Rewrite, digest
 	e.What, e.Before = c.What, c.Before
 	return true, nil
 }
 
-// stageBeside stages the old content of file i as a file of its own, where that is asked
-// for.
-func (w *writer) stageBeside(b *store.Backup, i int, old []byte, meta disk.Meta) error {
+// opened reads an open file.
+func opened(f disk.File) io.ReadCloser {
+	return struct {
+		io.Reader
+		io.Closer
+	}{disk.Reader(f), f}
+}
+
+// stageBeside stages the old content of file i, the target, as a file of its own, where that is
+// asked for.
+func (w *writer) stageBeside(b *store.Backup, i int, target disk.File) error {
 	k, ok := w.beside[i]
 	if !ok {
 		return nil
 	}
-	w.changes[k].Edits, w.changes[k].Meta = edit.List{{New: old}}, meta
-	err := w.stage(b, k)
-	w.changes[k].Edits = nil // lets go of the content
-	return err
+	w.changes[k].Meta, w.changes[k].After = w.record.Files[i].Was, w.record.Files[i].Before
+	w.changes[k].Edits = edit.Between{Old: edit.Empty, Fresh: func() (io.ReadCloser, error) {
+		return io.NopCloser(disk.Reader(target)), nil
+	}}
+	return w.stage(b, k)
 }
 
 // errNotKept is returned where a copy cannot have its original's attributes.
@@ -162,15 +245,16 @@ var errNotKept = errors.New("owner or attributes cannot be kept")
 
 // writeLike makes a file with the owner, mode and attributes that meta says, and returns
 // what it is then. Nobody can open it who could not open the original: it is its owner's
-// alone until it has all of them, and its content comes after. Where it cannot have them,
-// nothing is left, and the error is errNotKept.
-func writeLike(folder disk.Folder, name string, meta disk.Meta, content []byte, durability disk.Durability, done *progress.Meter) (disk.Info, error) {
+// alone until it has all of them, and its content, which fill writes, comes after. Where it
+// cannot have them, nothing is left, and the error is errNotKept.
+func writeLike(folder disk.Folder, name string, meta disk.Meta, durability disk.Durability, fill func(io.Writer) error) (disk.Info, error) {
 	f, err := folder.Create(name)
 	if err != nil {
 		return disk.Info{}, err
 	}
+	size := counter{File: f}
 	if err = giveOwner(f, meta); err == nil {
-		err = writeParts(f, content, done)
+		err = fill(&size)
 	}
 	if err == nil {
 		err = giveRest(f, meta)
@@ -182,7 +266,7 @@ func writeLike(folder disk.Folder, name string, meta disk.Meta, content []byte, 
 	if err == nil {
 		info, err = f.Stat()
 	}
-	if err == nil && (info.Mode != meta.Mode || info.UID != meta.UID || info.GID != meta.GID || info.Size != int64(len(content))) {
+	if err == nil && (info.Mode != meta.Mode || info.UID != meta.UID || info.GID != meta.GID || info.Size != size.written) {
 		err = errNotKept
 	}
 	if err = errors.Join(err, f.Close()); err != nil {
@@ -191,19 +275,16 @@ func writeLike(folder disk.Folder, name string, meta disk.Meta, content []byte, 
 	return info, err
 }
 
-// writeParts writes a content, a large one in parts, so that progress can be told.
-func writeParts(f disk.File, content []byte, done *progress.Meter) error {
-	const most = 16 << 20
-	for {
-		n := min(len(content), most)
-		if _, err := f.Write(content[:n]); err != nil {
-			return err
-		}
-		done.Add(int64(n) / stages)
-		if content = content[n:]; len(content) == 0 {
-			return nil
-		}
-	}
+// counter counts what is written to a file.
+type counter struct {
+	disk.File
+	written int64
+}
+
+func (c *counter) Write(p []byte) (int, error) {
+	n, err := c.File.Write(p)
+	c.written += int64(n)
+	return n, err
 }
 
 // The bits of a mode that a write may clear.

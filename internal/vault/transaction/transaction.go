@@ -151,15 +151,19 @@ func newRecord(intent Intent, changes []change.Change) *store.Record {
 	for _, c := range changes {
 		r.Files = append(r.Files, store.Entry{
 			Path: change.Path(c.Path), Folder: change.Path(c.Folder), Name: change.Path(c.Name), In: c.In,
-			What: c.What, Role: c.Role, Before: c.Before, Rules: rulesOf(c.Edits),
+			What: c.What, Role: c.Role, Before: c.Before, Rules: rulesOf(&c),
 			Temp: tempName(), Back: tempName(),
 		})
 	}
 	return r
 }
 
-// rulesOf returns the rules that made edits, each once.
-func rulesOf(edits edit.List) []int {
+// rulesOf returns the rules that made a change's edits, each once.
+func rulesOf(c *change.Change) []int {
+	edits, ok := c.Edits.(edit.List)
+	if !ok {
+		return c.Rules
+	}
 	seen := map[int]bool{}
 	var rules []int
 	for _, e := range edits {

@@ -1,0 +1,196 @@
+package report
+
+import (
+	"bufio"
+	"bytes"
+	"errors"
+	"io"
+	"strings"
+
+	"frizzel/core/diff"
+	"frizzel/core/edit"
+	"frizzel/core/lines"
+	"frizzel/internal/run"
+	"frizzel/internal/spool"
+	"frizzel/internal/terminal"
+)
+
+// Result shows a file's changes as a diff.
+func (p *Printer) Result(r *run.Result) error {
+	text := r.Bytes(p.Context)
+	if p.Terminal && r.Decoded() {
+		text = r.Text(p.Context)
+	}
+	return p.Diff(r.At.Path, text)
+}
+
+// Text writes a file's changes as a diff of its text, in UTF-8 whatever the file is in.
+func (p *Printer) Text(out io.Writer, r *run.Result) error {
+	name := DiffName(r.At.Path)
+	u := unified{Printer: p, out: bufio.NewWriter(out), from: diff.Name("a/" + name), to: diff.Name("b/" + name)}
+	return u.write(r.Text(p.Context))
+}
+
+// Diff shows the edits to a file's text as a diff.
+func (p *Printer) Diff(path string, text diff.Windows) error {
+	name := DiffName(path)
+	return p.diff(diff.Name("a/"+name), diff.Name("b/"+name), text)
+}
+
+// Created shows a file that is not there yet as a diff.
+func (p *Printer) Created(path string, edits edit.List) error {
+	return p.diff(diff.Nothing, diff.Name("b/"+DiffName(path)), diff.Whole(nil, edits))
+}
+
+func (p *Printer) diff(from, to string, text diff.Windows) error {
+	u := unified{Printer: p, out: bufio.NewWriterSize(p.Out, 64<<10), from: from, to: to, drawn: p.Terminal}
+	return u.write(text)
+}
+
+// unified writes the diff of one file as it is made, however long it is.
+type unified struct {
+	*Printer
+	out      *bufio.Writer
+	from, to string
+	drawn    bool // for a terminal
+
+	added, removed int // lines
+	begun          bool
+	line           []byte
+
+	// Of a hunk that is too long to be held what comes first, its counts, is known last.
+	long    bool
+	body    spool.Buffer
+	returns bool
+}
+
+// longHunk is from how many lines on a hunk is not held.
+const longHunk = 4096
+
+func (u *unified) write(text diff.Windows) error {
+	defer u.body.Close()
+	w := diff.Walk{Context: u.Context, Most: longHunk, Hunk: u.hunk}
+	err := text(w.Add)
+	if err == nil {
+		err = w.End()
+	}
+	return errors.Join(err, u.out.Flush())
+}
+
+// hunk writes a hunk, or takes a part of one.
+func (u *unified) hunk(h *diff.Hunk, done bool) error {
+	u.mask(h)
+	for _, l := range h.Lines {
+		switch l.Op {
+		case diff.Add:
+			u.added++
+		case diff.Remove:
+			u.removed++
+		}
+	}
+	if !u.begun {
+		u.begun = true
+		u.head()
+	}
+	if !u.long {
+		u.returns = mixedEndings(*h)
+	}
+	if u.long = u.long || !done; !u.long {
+		u.place(h)
+		return u.lines(u.out, h)
+	}
+	body := bufio.NewWriterSize(&u.body, 64<<10)
+	if err := errors.Join(u.lines(body, h), body.Flush()); err != nil || !done {
+		return err
+	}
+	u.place(h)
+	u.long = false
+	_, err := u.body.WriteTo(u.out)
+	return err
+}
+
+// head writes what the file is called.
+func (u *unified) head() {
+	from, to := "--- "+u.from, "+++ "+u.to
+	if u.drawn {
+		from, to = u.Style.head(from), u.Style.head(to)
+	}
+	_, _ = u.out.WriteString(from + "\n" + to + "\n") // which keeps its error
+}
+
+// place writes where a hunk stands.
+func (u *unified) place(h *diff.Hunk) {
+	if u.drawn {
+		_, _ = u.out.WriteString(u.Style.place(h.Header()) + u.Style.rule(strings.TrimRight(" "+u.about(*h), " ")) + "\n")
+		return
+	}
+	u.line = h.AppendHeader(u.line[:0], u.about(*h))
+	_, _ = u.out.Write(u.line)
+}
+
+// lines writes the lines that there are of a hunk.
+func (u *unified) lines(out *bufio.Writer, h *diff.Hunk) (err error) {
+	for _, l := range h.Lines {
+		if u.drawn {
+			u.Printer.line(out, l, u.returns)
+			continue
+		}
+		u.line = l.Append(u.line[:0])
+		if _, err = out.Write(u.line); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// mixedEndings reports whether the lines of a hunk end in more than one way, so
+// that their endings must be shown.
+func mixedEndings(h diff.Hunk) bool {
+	windows, unix := 0, 0
+	for _, l := range h.Lines {
+		if bytes.HasSuffix(l.Text, []byte("\r\n")) {
+			windows++
+		} else if bytes.HasSuffix(l.Text, []byte("\n")) {
+			unix++
+		}
+	}
+	return windows > 0 && unix > 0
+}
+
+// shownLine returns a line's text without its ending; the carriage return of a
+// Windows ending stays where it is to be shown.
+func shownLine(text []byte, returns bool) []byte {
+	if returns {
+		return bytes.TrimSuffix(text, []byte("\n"))
+	}
+	return lines.Content(text)
+}
+
+// line shows one line of a hunk.
+func (p *Printer) line(b io.StringWriter, l diff.Line, returns bool) {
+	text, ending := shownLine(l.Text, returns), ""
+	if !bytes.HasSuffix(l.Text, []byte("\n")) {
+		ending = "\n" + p.Style.Soft(`\ No newline at end of file`)
+	}
+	write := func(text string) { _, _ = b.WriteString(text) } // which keeps its error
+	paint, strong := p.Style.keep, p.Style.keep
+	switch l.Op {
+	case diff.Remove:
+		paint, strong = p.Style.remove, p.Style.removed
+	case diff.Add:
+		paint, strong = p.Style.add, p.Style.added
+	}
+	write(paint(string(l.Op)))
+	at := 0
+	for _, m := range l.Marks {
+		from, to := min(m[0], len(text)), min(m[1], len(text))
+		if from == 0 && to == len(text) { // all of it: nothing stands out
+			break
+		}
+		write(paint(terminal.Visible(text[at:from])))
+		write(strong(terminal.Visible(text[from:to])))
+		at = to
+	}
+	write(paint(terminal.Visible(text[at:])))
+	write(ending + "\n")
+}

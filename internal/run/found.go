@@ -1,0 +1,153 @@
+package run
+
+import (
+	"context"
+	"slices"
+
+	"frizzel/core/program"
+	"frizzel/core/textfile"
+	"frizzel/internal/selection"
+)
+
+// Sought is what Find looks for.
+type Sought int
+
+const (
+	Assertions Sought = iota // what the program forbids or requires
+	Changes                  // what its rules would change
+)
+
+// Sight is what was found in a file, or in a window of a large one.
+type Sight struct {
+	At      selection.File
+	File    *textfile.File
+	Matches []program.Match // in the order of their places, bytes of File.Text
+	Line    int             // lines of the file before File.Text
+	Nth     int             // matches in the file before these
+	// Apart says that lines were left out between the window before and this one.
+	Apart bool
+}
+
+// Found is what was found in one file.
+type Found struct {
+	At selection.File
+
+	sight      *Sight // nil of a large file
+	unreadable []program.Note
+	large      *sought
+}
+
+// sought is a large file and how it is looked through.
+type sought struct {
+	*large
+	plan  *Plan
+	what  Sought
+	count int // matches; -1 where they are not counted yet
+}
+
+// Find looks for what the program asserts, or with changes for what its rules would
+// change. It calls show, in path order, for every file that was read.
+func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (*Summary, error) {
+	s := &Summary{Tally: p.Program.NewTally()}
+	p.Progress.Begin("reading")
+	work := worker{
+		whole: func(j *job, text *textfile.File) {
+			step, end := p.Progress.Through(int64(len(text.Raw)))
+			defer end()
+			in := program.Input{Text: text.Text, File: asFile(j.file), Progress: step}
+			j.found = &Found{At: j.file, sight: &Sight{At: j.file, File: text}}
+			j.found.sight.Matches, j.found.unreadable = p.look(what, in)
+		},
+		large: func(_ context.Context, j *job, l *large) (bool, error) {
+			j.found = &Found{At: j.file, large: &sought{l, p, what, -1}}
+			return true, nil
+		},
+	}
+	err := p.all(ctx, s, work, func(j *job) error {
+		if err := show(j.found); err != nil {
+			return err
+		}
+		n, err := j.found.Count()
+		if n > 0 {
+			s.Changed++
+			s.Changes += n
+		}
+		for _, n := range j.found.unreadable {
+			s.Notes = append(s.Notes, FileNote{j.file.Path, n})
+		}
+		return err
+	})
+	return s, err
+}
+
+func (p *Plan) look(what Sought, in program.Input) ([]program.Match, []program.Note) {
+	if what == Changes {
+		return p.Program.Matches(in)
+	}
+	return p.Program.Find(in)
+}
+
+// holds reports whether the file is held for what was found in it.
+func (f *Found) holds() bool { return f.sight != nil && len(f.sight.Matches) > 0 }
+
+// Count returns how many matches there are. A large file is looked through for that, unless
+// Each was.
+func (f *Found) Count() (int, error) {
+	if f.sight != nil {
+		return len(f.sight.Matches), nil
+	}
+	if f.large.count < 0 {
+		if err := f.Each(0, func(*Sight) error { return nil }); err != nil {
+			return 0, err
+		}
+	}
+	return f.large.count, nil
+}
+
+// Lines returns how many lines the file has, or 0 where that is not known.
+func (f *Found) Lines() int {
+	if f.sight != nil || len(f.large.places) == 0 {
+		return 0
+	}
+	last := f.large.places[len(f.large.places)-1]
+	return last.line + last.lines
+}
+
+// Each calls show with the matches, window by window of a large file, and with the windows
+// that hold so many lines around those. Files without a match have none.
+func (f *Found) Each(context int, show func(*Sight) error) error {
+	if f.sight != nil {
+		return show(f.sight)
+	}
+	l := f.large
+	s := pass{large: l.large, work: func(w *pane) {
+		in := program.Input{Text: w.Text, File: asFile(f.At), Window: &w.at}
+		w.made, _ = l.plan.look(l.what, in)
+	}}
+	first := l.count < 0
+	if !first {
+		s.only = near(l.places, context)
+	}
+	nth, before := 0, -1
+	s.take = func(w *pane) error {
+		matches := w.made.([]program.Match)
+		i := len(l.places)
+		if first {
+			l.plan.Progress.Add(int64(len(w.Raw)))
+			l.places = append(l.places, place{k: w.k, offset: w.Offset, lines: w.lines(), line: w.at.Lines, text: w.at.Bytes, count: len(matches)})
+		} else {
+			i, _ = slices.BinarySearchFunc(l.places, w.k, func(p place, k int) int { return p.k - k })
+		}
+		err := show(&Sight{f.At, w.File, matches, w.at.Lines, nth, before != i-1})
+		nth, before = nth+len(matches), i
+		return err
+	}
+	err := l.again(f.At, s)
+	switch {
+	case first && err == nil:
+		l.count = nth
+	case first:
+		l.places = nil
+	}
+	return err
+}

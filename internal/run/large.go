@@ -1,0 +1,211 @@
+package run
+
+import (
+	"context"
+	"errors"
+	"io"
+
+	"frizzel/core/lines"
+	"frizzel/core/program"
+	"frizzel/core/revision"
+	"frizzel/core/textfile"
+	"frizzel/internal/change"
+	"frizzel/internal/disk"
+	"frizzel/internal/selection"
+	"frizzel/internal/spool"
+)
+
+// large files have at least so many windows.
+const manyWindows = 8
+
+// largeFile returns a file as a large one, nil where it is to be taken whole. head are its
+// first bytes.
+func (p *Plan) largeFile(at selection.File, f disk.File, info disk.Info, head []byte) (*large, error) {
+	width := int64(change.ChunkSize)
+	if p.window > 0 {
+		width = p.window
+	}
+	if info.Size < manyWindows*width {
+		return nil, nil
+	}
+	how := p.Program.Windowing()
+	if how.Order == program.NoWindows || how.Spans && p.asks {
+		return nil, nil
+	}
+	form, err := textfile.FormOf(head, info.Size, p.encodingOf(at))
+	if err != nil {
+		return nil, err
+	}
+	l := &large{how: how, info: info}
+	l.windows = textfile.Windows{Form: form, File: f, Size: info.Size, Width: width}
+	l.ending, err = l.windows.FirstEnding()
+	return l, err
+}
+
+// editLarge runs the program over a large file. It reports false where the file has to be
+// taken whole after all.
+func (p *Plan) editLarge(ctx context.Context, j *job, l *large, before program.Counters) (bool, error) {
+	e, made, refuse, err := p.edited(ctx, j.file, l, program.Input{File: asFile(j.file), Before: before})
+	if errors.Is(err, errVanishes) {
+		return false, nil
+	}
+	if err != nil {
+		return true, err
+	}
+	j.made = made
+	if e.count > 0 || refuse != nil {
+		j.result = &Result{At: j.file, Made: made, Refuse: refuse, large: e}
+	}
+	return true, nil
+}
+
+// errVanishes is the reason of a file whose last line has no ending and is taken away with all
+// lines of its window, so that the line before it loses its own, which stands in another one.
+var errVanishes = errors.New("the last window vanishes")
+
+// edited runs the program over a large file, and keeps the edits.
+func (p *Plan) edited(ctx context.Context, at selection.File, l *large, in program.Input) (e *edited, made *program.Result, refuse, err error) {
+	e = &edited{large: l, kept: p.spool()}
+	l.places = l.places[:0]
+	made = p.Program.Result()
+	made.Counters = in.Before
+	var legacy error // where the file turns out to be in some older encoding
+	s := pass{large: l, sums: true, work: func(w *pane) {
+		from := in
+		if l.how.Order == program.InOrder {
+			from.Before = made.Counters
+		}
+		w.at.Before = in.Before
+		from.Window = &w.at
+		w.made = rewrite(p.Program, w.File, from)
+	}}
+	s.take = func(w *pane) error {
+		n := w.made.(*rewritten)
+		relative := w.at.Lines
+		if l.how.Order == program.InOrder {
+			relative = 0
+		}
+		made.Add(n.Made, relative)
+		if refuse == nil {
+			refuse = below(n.Refuse, w.at.Lines)
+		}
+		if legacy == nil {
+			legacy = below(n.legacy, w.at.Lines)
+		}
+		if n.vanishes && l.how.Takes {
+			return errVanishes
+		}
+		p.Progress.Add(int64(len(w.Raw)))
+		return e.keep(w, n)
+	}
+	if err := s.do(ctx); err != nil {
+		return nil, nil, nil, err
+	}
+	e.print = s.Print
+	if len(made.Failures) > 0 {
+		refuse = &revision.FailureError{Note: made.Failures[0]}
+	}
+	if refuse == nil && legacy != nil {
+		var unknown bool
+		if unknown, err = l.unknown(ctx); unknown {
+			refuse = legacy
+		}
+	}
+	return e, made, refuse, err
+}
+
+// rewritten is what the rules make of a window.
+type rewritten struct {
+	*revision.Revision
+	raw, text []byte // the edits, encoded
+	legacy    error
+	vanishes  bool
+}
+
+func rewrite(p *program.Program, f *textfile.File, in program.Input) *rewritten {
+	n := &rewritten{Revision: revision.Of(p, f, in)}
+	if len(n.Raw) > 0 {
+		n.raw = n.Raw.Encode(nil)
+		if f.Decoded() {
+			n.text = n.Text.Encode(nil)
+		}
+		if wide, ok := f.Writes(n.Text); ok {
+			n.legacy = &wide
+		}
+		n.vanishes = lines.Ending(f.Text) == "" && len(f.Text)+n.Text.Growth() == 0
+	}
+	return n
+}
+
+// below gives the error of a window, before which there are so many lines, its place in the
+// file.
+func below(err error, before int) error {
+	var u *textfile.Unencodable
+	if errors.As(err, &u) {
+		moved := *u
+		moved.Line += before
+		return &moved
+	}
+	return err
+}
+
+// keep keeps what was made of a window.
+func (e *edited) keep(w *pane, n *rewritten) (err error) {
+	at := place{k: w.k, offset: w.Offset, lines: w.lines(), line: w.at.Lines, text: w.at.Bytes, count: len(n.Raw)}
+	e.count += len(n.Raw)
+	if len(n.raw) > 0 {
+		at.kept.raw, err = e.kept.Append(n.raw)
+	}
+	if err == nil && len(n.text) > 0 {
+		at.kept.text, err = e.kept.Append(n.text)
+	}
+	e.places = append(e.places, at)
+	return err
+}
+
+// noneOfLarge is none of a large file.
+func (p *Plan) noneOfLarge(e *edited, at selection.File, in program.Input) (*program.Result, error) {
+	made := p.Program.Result()
+	in.Decide = leave
+	s := pass{large: e.large, work: func(w *pane) {
+		from := in
+		from.Text, from.Window = w.Text, &w.at
+		w.made = p.Program.Run(from)
+	}}
+	s.take = func(w *pane) error {
+		n := w.made.(*program.Result)
+		before := w.at.Lines
+		if e.how.Order == program.InOrder {
+			before = 0
+		}
+		made.Add(n, before)
+		return nil
+	}
+	return made, e.again(at, s)
+}
+
+func leave(program.Proposal) program.Answer { return program.Answer{Leave: true} }
+
+// unknown reports whether the file is in some encoding that it does not tell.
+func (l *large) unknown(ctx context.Context) (bool, error) {
+	if l.windows.Decoded() {
+		return false, nil
+	}
+	var tongue textfile.Tongue
+	s := pass{large: l, work: func(*pane) {}, take: func(w *pane) error {
+		if tongue.Read(w.Text); tongue.Told() {
+			return io.EOF // it is UTF-8
+		}
+		return nil
+	}}
+	if err := s.do(ctx); err != nil && !errors.Is(err, io.EOF) {
+		return false, err
+	}
+	return tongue.Unknown(), nil
+}
+
+// spool returns what keeps the edits of a run.
+func (p *Plan) spool() *spool.Spool {
+	p.once.Do(func() { p.kept = &spool.Spool{} })
+	return p.kept
+}

@@ -1,0 +1,236 @@
+package run
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"io"
+	"iter"
+	"slices"
+
+	"frizzel/core/diff"
+	"frizzel/core/edit"
+	"frizzel/core/program"
+	"frizzel/core/revision"
+	"frizzel/core/textfile"
+	"frizzel/internal/change"
+	"frizzel/internal/disk"
+	"frizzel/internal/selection"
+	"frizzel/internal/spool"
+)
+
+// Result is what the rules make of one file that they change, or that must not be
+// written.
+type Result struct {
+	At   selection.File
+	Made *program.Result
+	// Refuse is why the file cannot be written.
+	Refuse error
+
+	revision *revision.Revision // nil of a large file
+	before   change.Digest      // of revision.File.Raw
+	large    *edited            // else nil
+}
+
+// edited is what the rules make of a large file.
+type edited struct {
+	*large
+	print change.Print
+	kept  *spool.Spool
+	count int // edits
+}
+
+// kept is where the edits of a window are kept, each list against the window.
+type kept struct {
+	raw  spool.Ref
+	text spool.Ref // against the window's text, where that is other bytes
+}
+
+// Changes returns how many changes the rules made, or a person.
+func (r *Result) Changes() int {
+	if r.revision != nil {
+		return r.revision.Changes()
+	}
+	return r.Made.All()
+}
+
+// Change returns what the vault is to do.
+func (r *Result) Change() change.Change {
+	c := change.Change{Path: r.At.Path, Folder: r.At.Folder, Name: r.At.Name, In: r.At.In, Before: r.before}
+	for rule, n := range r.Made.Changes {
+		if n > 0 {
+			c.Rules = append(c.Rules, rule)
+		}
+	}
+	if r.revision != nil {
+		c.Edits = r.revision.Raw
+	} else {
+		c.Print, c.Edits = r.large.print, r.large
+	}
+	return c
+}
+
+// Decoded reports whether the file's text is other bytes than the file.
+func (r *Result) Decoded() bool {
+	if r.revision != nil {
+		return r.revision.File.Decoded()
+	}
+	return r.large.windows.Decoded()
+}
+
+// Bytes are the file's bytes and the edits to them, as far as a diff with so many lines of
+// context needs them.
+func (r *Result) Bytes(context int) diff.Windows {
+	if r.revision != nil {
+		return diff.Whole(r.revision.File.Raw, r.revision.Raw)
+	}
+	return r.large.shown(r.At, context, false)
+}
+
+// Text is the file's text and the edits to it, as far as a diff with so many lines of context
+// needs them.
+func (r *Result) Text(context int) diff.Windows {
+	if r.revision != nil {
+		return diff.Whole(r.revision.File.Text, r.revision.Text)
+	}
+	return r.large.shown(r.At, context, r.Decoded())
+}
+
+// Open reads the file's bytes as they were read. It fails where the file has changed since.
+func (r *Result) Open() (io.ReadCloser, error) {
+	if r.revision != nil {
+		return io.NopCloser(bytes.NewReader(r.revision.File.Raw)), nil
+	}
+	f, err := r.At.Reopen(disk.Real{})
+	if err != nil {
+		return nil, err
+	}
+	info, err := f.Stat()
+	if err == nil && info != r.large.info {
+		err = &change.ChangedError{Path: r.At.Path}
+	}
+	if err != nil {
+		disk.Close(f)
+		return nil, err
+	}
+	return struct {
+		io.Reader
+		io.Closer
+	}{disk.Reader(f), f}, nil
+}
+
+// Held returns the file, and the edits to its text, of a file that is not large.
+func (r *Result) Held() (file *textfile.File, edits edit.List, ok bool) {
+	if r.revision == nil {
+		return nil, nil, false
+	}
+	return r.revision.File, r.revision.Text, true
+}
+
+// Len returns how many edits there are.
+func (e *edited) Len() int { return e.count }
+
+// All yields the edits of the file's bytes.
+func (e *edited) All() iter.Seq2[edit.Edit, error] {
+	return func(yield func(edit.Edit, error) bool) {
+		for _, p := range e.places {
+			if p.count == 0 {
+				continue
+			}
+			l, err := e.list(p.kept.raw)
+			if err != nil {
+				yield(edit.Edit{}, err)
+				return
+			}
+			for _, made := range l {
+				made.Start, made.End = made.Start+int(p.offset), made.End+int(p.offset)
+				if !yield(made, nil) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// list reads the edits of a window.
+func (e *edited) list(at spool.Ref) (edit.List, error) {
+	text, err := e.kept.Read(at, nil)
+	if err != nil {
+		return nil, err
+	}
+	return edit.Decode(text)
+}
+
+// shown returns the windows that a diff needs, of the text or of the bytes.
+func (e *edited) shown(at selection.File, context int, text bool) diff.Windows {
+	return func(take func(diff.Window) error) error {
+		before := -1
+		s := pass{large: e.large, only: near(e.places, context), work: func(*pane) {}}
+		s.take = func(w *pane) error {
+			i, _ := slices.BinarySearchFunc(e.places, w.k, func(p place, k int) int { return p.k - k })
+			p := e.places[i]
+			win := diff.Window{Text: w.Raw, Line: p.line, Apart: before != i-1}
+			before = i
+			kept := p.kept.raw
+			if text {
+				win.Text, kept = w.Text, p.kept.text
+			}
+			if p.count > 0 {
+				var err error
+				if win.Edits, err = e.list(kept); err != nil {
+					return err
+				}
+			}
+			return take(win)
+		}
+		return e.again(at, s)
+	}
+}
+
+// near returns the places that hold something, with those around them that hold so many lines
+// more, and one for the line that is cut.
+func near(all []place, context int) []place {
+	wanted := make([]bool, len(all))
+	for i, p := range all {
+		if p.count == 0 {
+			continue
+		}
+		wanted[i] = true
+		for k, n := i-1, 0; k >= 0 && n <= context; k-- {
+			wanted[k], n = true, n+all[k].lines
+		}
+		for k, n := i+1, 0; k < len(all) && n <= context; k++ {
+			wanted[k], n = true, n+all[k].lines
+		}
+	}
+	some := []place{}
+	for i, p := range all {
+		if wanted[i] {
+			some = append(some, p)
+		}
+	}
+	return some
+}
+
+// again goes through windows of a file once more, if it is what it was.
+func (l *large) again(at selection.File, s pass) error {
+	f, err := at.Reopen(disk.Real{})
+	if err != nil {
+		return err
+	}
+	defer disk.Close(f)
+	info, err := f.Stat()
+	if err == nil && info != l.info {
+		err = &change.ChangedError{Path: at.Path}
+	}
+	if err != nil {
+		return err
+	}
+	again := *l
+	again.windows.File = f
+	s.large = &again
+	if err = s.do(context.Background()); errors.Is(err, textfile.ErrShrunk) {
+		err = &change.ChangedError{Path: at.Path}
+	}
+	return err
+}

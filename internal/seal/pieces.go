@@ -1,0 +1,201 @@
+package seal
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/json"
+	"errors"
+	"io"
+	"iter"
+	"math"
+	"path/filepath"
+
+	"github.com/klauspost/compress/zstd"
+
+	"frizzel/core/edit"
+	"frizzel/internal/change"
+	"frizzel/internal/trailer"
+)
+
+// Writer makes a seal's file.
+type Writer struct {
+	out   *trailer.Writer
+	lines *json.Encoder
+}
+
+// NewWriter begins a seal's file.
+func NewWriter(out io.Writer, about About) (*Writer, error) {
+	w := &Writer{out: trailer.NewWriter(name, out)}
+	w.lines = json.NewEncoder(w.out)
+	return w, w.lines.Encode(about)
+}
+
+// Close ends the file in its digest.
+func (w *Writer) Close() error { return w.out.Close() }
+
+// Add adds a file: what it is, the edits to it, how many changes they are, and what writes
+// their diff.
+func (w *Writer) Add(path string, changes int, old edit.Opener, edits edit.Source, diff func(io.Writer) error) error {
+	abs, err := filepath.Abs(path)
+	if err == nil {
+		abs, err = filepath.EvalSymlinks(abs)
+	}
+	if err != nil {
+		return err
+	}
+	if err := w.lines.Encode(line{Path: change.Path(abs), Changes: changes}); err != nil {
+		return err
+	}
+	before, after := sha256.New(), sha256.New()
+	if err := w.fresh(old, edits, before, after); err != nil {
+		return err
+	}
+	back := &pieces{lines: w.lines, as: func(p []byte) line { return line{Back: p} }}
+	if err := errors.Join(edit.Write(back, edit.Inverse{Edits: edits, Open: old}), back.Close()); err != nil {
+		return err
+	}
+	shown := &pieces{lines: w.lines, text: true, as: func(p []byte) line { return line{Diff: string(p)} }}
+	if err := errors.Join(diff(shown), shown.Close()); err != nil {
+		return err
+	}
+	return w.lines.Encode(line{Edits: edits.Len(), Before: change.Digest(before.Sum(nil)), After: change.Digest(after.Sum(nil))})
+}
+
+// fresh writes what edits make of a content, and takes both to what sums them up.
+func (w *Writer) fresh(old edit.Opener, edits edit.Source, before, after io.Writer) error {
+	in, err := old()
+	if err != nil {
+		return err
+	}
+	defer func() { _ = in.Close() }()
+	fresh := &pieces{lines: w.lines, as: func(p []byte) line { return line{Fresh: p} }}
+	packer, err := zstd.NewWriter(fresh, zstd.WithEncoderConcurrency(1), zstd.WithLowerEncoderMem(true))
+	if err != nil {
+		return err
+	}
+	err = edit.Rewrite(io.MultiWriter(after, packer), io.TeeReader(in, before), edits)
+	return errors.Join(err, packer.Close(), fresh.Close())
+}
+
+// pieces writes what it is given as lines of JSON.
+type pieces struct {
+	lines *json.Encoder
+	as    func([]byte) line
+	text  bool // pieces end where lines do
+	piece []byte
+}
+
+// pieceSize is how many bytes of a content stand on one line.
+const pieceSize = 48 << 10
+
+func (p *pieces) Write(text []byte) (int, error) {
+	for rest := text; len(rest) > 0; {
+		n := min(len(rest), pieceSize-len(p.piece))
+		p.piece, rest = append(p.piece, rest[:n]...), rest[n:]
+		if len(p.piece) == pieceSize {
+			whole := len(p.piece)
+			if n := bytes.LastIndexByte(p.piece, '\n') + 1; p.text && n > 0 {
+				whole = n
+			}
+			if err := p.put(whole); err != nil {
+				return 0, err
+			}
+		}
+	}
+	return len(text), nil
+}
+
+// Close writes what is left.
+func (p *pieces) Close() error {
+	if len(p.piece) == 0 {
+		return nil
+	}
+	return p.put(len(p.piece))
+}
+
+// put writes the first n bytes as a line.
+func (p *pieces) put(n int) error {
+	err := p.lines.Encode(p.as(p.piece[:n]))
+	p.piece = append(p.piece[:0], p.piece[n:]...)
+	return err
+}
+
+// joined reads the pieces of one kind of a file, one after another.
+type joined struct {
+	lines *json.Decoder
+	of    func(line) []byte
+	piece []byte
+	over  bool
+}
+
+func (j *joined) Read(p []byte) (int, error) {
+	for len(j.piece) == 0 {
+		var l line
+		if j.over {
+			return 0, io.EOF
+		}
+		if err := j.lines.Decode(&l); err != nil {
+			return 0, trailer.ErrDamaged
+		}
+		j.piece, j.over = j.of(l), l.After != change.Digest{}
+	}
+	n := copy(p, j.piece)
+	j.piece = j.piece[n:]
+	return n, nil
+}
+
+// pieces reads the pieces of one kind.
+func (f *File) pieces(of func(line) []byte) io.Reader {
+	return &joined{lines: json.NewDecoder(io.NewSectionReader(f.seal.file, f.at, math.MaxInt64-f.at)), of: of}
+}
+
+// openFresh reads what would be written.
+func (f *File) openFresh() (io.ReadCloser, error) {
+	in := f.pieces(func(l line) []byte { return l.Fresh })
+	unpacked, err := zstd.NewReader(in, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(64<<20))
+	if err != nil {
+		return nil, err
+	}
+	return unpacked.IOReadCloser(), nil
+}
+
+// openOld reads what the file was.
+func (f *File) openOld() (io.ReadCloser, error) { return edit.Edited(f.openFresh, f.back())() }
+
+// back are the edits from what would be written to what the file was.
+func (f *File) back() edit.Source { return back{f} }
+
+type back struct{ file *File }
+
+func (b back) Len() int { return b.file.edits }
+
+func (b back) All() iter.Seq2[edit.Edit, error] {
+	return edit.Read(b.file.pieces(func(l line) []byte { return l.Back }))
+}
+
+// check holds both contents against their digests.
+func (f *File) check() error {
+	for _, c := range []struct {
+		open   edit.Opener
+		digest change.Digest
+	}{{f.openFresh, f.After}, {f.openOld, f.Before}} {
+		in, err := c.open()
+		if err != nil {
+			return err
+		}
+		digest, _, err := change.Read(in)
+		if err = errors.Join(err, in.Close()); err != nil || digest != c.digest {
+			return trailer.ErrDamaged
+		}
+	}
+	n := 0
+	for _, err := range f.back().All() {
+		if n++; err != nil {
+			return trailer.ErrDamaged
+		}
+	}
+	if n != f.edits {
+		return trailer.ErrDamaged
+	}
+	return nil
+}

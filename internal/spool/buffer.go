@@ -1,0 +1,59 @@
+package spool
+
+import (
+	"fmt"
+	"io"
+	"os"
+)
+
+// Buffer is written first and read afterwards, on disk where it is much. It is ready for use as
+// it is.
+type Buffer struct {
+	head []byte
+	file *os.File // nil while all is in head
+}
+
+// Write takes the next bytes.
+func (b *Buffer) Write(text []byte) (int, error) {
+	b.head = append(b.head, text...)
+	if len(b.head) < held {
+		return len(text), nil
+	}
+	if b.file == nil {
+		f, err := temporary()
+		if err != nil {
+			return 0, err
+		}
+		b.file = f
+	}
+	_, err := b.file.Write(b.head)
+	if b.head = b.head[:0]; err != nil {
+		return 0, fmt.Errorf("what is to be shown cannot be kept for a moment: %w; set TMPDIR to a folder with more room", err)
+	}
+	return len(text), nil
+}
+
+// WriteTo writes all of it, and makes it empty again.
+func (b *Buffer) WriteTo(out io.Writer) (n int64, err error) {
+	if b.file != nil {
+		if _, err = b.file.Seek(0, io.SeekStart); err == nil {
+			n, err = io.Copy(out, b.file)
+		}
+		_ = b.file.Close()
+		b.file = nil
+	}
+	if err != nil {
+		return n, err
+	}
+	more, err := out.Write(b.head)
+	b.head = b.head[:0]
+	return n + int64(more), err
+}
+
+// Close lets go of it.
+func (b *Buffer) Close() {
+	if b.file != nil {
+		_ = b.file.Close()
+	}
+	*b = Buffer{}
+}

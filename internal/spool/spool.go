@@ -1,0 +1,89 @@
+// Package spool keeps what is made in one pass for the next one, on disk where it is much.
+//
+// The central type is [Spool]: pieces are appended, and read again by where they are. Up to a
+// bound they stay in memory; then they go to a temporary file that has no name, so that nothing
+// is left of it whatever becomes of the program.
+package spool
+
+import (
+	"fmt"
+	"os"
+	"sync"
+)
+
+// Spool is pieces of bytes. It is safe for use by several goroutines at once.
+type Spool struct {
+	mu   sync.Mutex
+	head []byte   // not in the file yet
+	file *os.File // nil while all is in head
+	size int64    // bytes in the file
+}
+
+// Ref is where a piece is.
+type Ref struct {
+	at   int64
+	size int
+}
+
+// held is how many bytes stay in memory.
+const held = 4 << 20
+
+// Append keeps a piece.
+func (s *Spool) Append(piece []byte) (Ref, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	r := Ref{s.size + int64(len(s.head)), len(piece)}
+	s.head = append(s.head, piece...)
+	if len(s.head) < held {
+		return r, nil
+	}
+	if s.file == nil {
+		f, err := temporary()
+		if err != nil {
+			return r, err
+		}
+		s.file = f
+	}
+	n, err := s.file.WriteAt(s.head, s.size)
+	s.size += int64(n)
+	s.head = s.head[:0]
+	if err != nil {
+		err = fmt.Errorf("what was found cannot be kept for a moment: %w; set TMPDIR to a folder with more room", err)
+	}
+	return r, err
+}
+
+// temporary makes a file without a name.
+func temporary() (*os.File, error) {
+	f, err := os.CreateTemp("", "frizzel-")
+	if err != nil {
+		return nil, fmt.Errorf("there is no folder for what is kept for a moment: %w; set TMPDIR to another one", err)
+	}
+	return f, os.Remove(f.Name())
+}
+
+// Read reads a piece into the buffer, or a larger one.
+func (s *Spool) Read(r Ref, buffer []byte) ([]byte, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if cap(buffer) < r.size {
+		buffer = make([]byte, r.size)
+	}
+	buffer = buffer[:r.size]
+	if r.at >= s.size {
+		copy(buffer, s.head[r.at-s.size:])
+		return buffer, nil
+	}
+	_, err := s.file.ReadAt(buffer, r.at)
+	return buffer, err
+}
+
+// Close lets go of everything.
+func (s *Spool) Close() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.file != nil {
+		_ = s.file.Close()
+	}
+	s.file, s.head = nil, nil
+}

@@ -1,0 +1,193 @@
+package store
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"hash"
+	"io"
+	"iter"
+
+	"github.com/klauspost/compress/zstd"
+
+	"frizzel/core/edit"
+	"frizzel/internal/change"
+	"frizzel/internal/disk"
+)
+
+// errBackup is the reason where a piece of a backup is not what was put there.
+var errBackup = errors.New("its backup is damaged")
+
+// verified reads a content, and fails at its end where it is not what was put there.
+type verified struct {
+	in      io.Reader
+	packed  *zstd.Decoder // nil where it is not compressed
+	file    io.Closer
+	hash    hash.Hash
+	digest  change.Digest // zero where nothing is to be held against it
+	size    int64         // -1 where it is not known
+	read    int64
+	damaged error
+}
+
+func (v *verified) Read(p []byte) (int, error) {
+	n, err := v.in.Read(p)
+	v.hash.Write(p[:n])
+	v.read += int64(n)
+	switch {
+	case v.size >= 0 && v.read > v.size:
+		return n, v.damaged
+	case errors.Is(err, io.EOF):
+		if v.size >= 0 && v.read < v.size || v.digest != (change.Digest{}) && change.Digest(v.hash.Sum(nil)) != v.digest {
+			return n, v.damaged
+		}
+	case err != nil && v.packed != nil:
+		return n, v.damaged
+	}
+	return n, err
+}
+
+func (v *verified) Close() error {
+	if v.packed != nil {
+		v.packed.Close()
+	}
+	return v.file.Close()
+}
+
+// open reads a piece of a run's backup.
+func (s *Store) open(r *Record, blob Blob, digest change.Digest) (io.ReadCloser, error) {
+	folder, err := s.runFolder(r.ID)
+	if err != nil {
+		return nil, err
+	}
+	defer disk.Close(folder)
+	f, err := folder.Open(backupName)
+	if err != nil {
+		return nil, err
+	}
+	info, err := f.Stat()
+	if err == nil && (blob.Offset < 0 || blob.Length < 0 || blob.Length > info.Size || blob.Offset > info.Size-blob.Length || blob.Size < 0) {
+		err = errBackup
+	}
+	v := &verified{file: f, hash: sha256.New(), digest: digest, size: blob.Size, damaged: errBackup}
+	v.in = io.NewSectionReader(f, blob.Offset, blob.Length)
+	if err == nil && blob.Packed {
+		v.packed, err = zstd.NewReader(v.in, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(64<<20))
+		v.in = v.packed
+	}
+	if err != nil {
+		disk.Close(f)
+		return nil, err
+	}
+	return v, nil
+}
+
+// OpenOld reads the content that a run's file had before it. At its end it fails where that is
+// not what was kept.
+func (s *Store) OpenOld(r *Record, e *Entry) (io.ReadCloser, error) {
+	if e.What == change.Create {
+		return io.NopCloser(bytes.NewReader(nil)), nil
+	}
+	v, err := s.open(r, e.Old, e.Before)
+	if err != nil {
+		return nil, notHad("old content", r, e, err)
+	}
+	v.(*verified).damaged = notHad("old content", r, e, errBackup)
+	return v, nil
+}
+
+// notHad words the error of something that is kept of a file.
+func notHad(what string, r *Record, e *Entry, err error) error {
+	return fmt.Errorf("the %s of %s in run %s cannot be had: %w", what, e.Path, r.ID, err)
+}
+
+// Edits returns what a run did to one of its files, against its old content.
+func (s *Store) Edits(r *Record, e *Entry) (edit.Source, error) {
+	if r.Format >= 4 {
+		return keptEdits{s, r, e}, nil
+	}
+	edits, err := s.legacyEdits(r, e)
+	if err != nil {
+		return nil, notHad("changes", r, e, err)
+	}
+	return edits, nil
+}
+
+// keptEdits are the edits of a file as they are kept.
+type keptEdits struct {
+	store  *Store
+	record *Record
+	entry  *Entry
+}
+
+// Len returns how many they are.
+func (k keptEdits) Len() int { return k.entry.Edits.Count }
+
+// All reads them.
+func (k keptEdits) All() iter.Seq2[edit.Edit, error] {
+	return func(yield func(edit.Edit, error) bool) {
+		fail := func(err error) { yield(edit.Edit{}, notHad("changes", k.record, k.entry, err)) }
+		in, err := k.store.open(k.record, k.entry.Edits, k.entry.Edits.Digest)
+		if err != nil {
+			fail(err)
+			return
+		}
+		defer disk.Close(in)
+		n := 0
+		for e, err := range edit.Read(in) {
+			if n++; err != nil || n > k.Len() {
+				fail(errors.Join(errBackup, err))
+				return
+			}
+			if !yield(e, nil) {
+				return
+			}
+		}
+		if n < k.Len() {
+			fail(errBackup)
+		}
+	}
+}
+
+// legacyEdits reads edits of records before format 4: one list, or as JSON in format 2.
+func (s *Store) legacyEdits(r *Record, e *Entry) (edits edit.List, err error) {
+	in, err := s.open(r, e.Edits, e.Edits.Digest)
+	if err != nil {
+		return nil, err
+	}
+	defer disk.Close(in)
+	text, err := io.ReadAll(in)
+	switch {
+	case err != nil:
+	case edit.IsEncoded(text):
+		edits, err = edit.Decode(text)
+	default:
+		err = json.Unmarshal(text, &edits)
+	}
+	if err != nil {
+		err = errBackup
+	}
+	return edits, err
+}
+
+// Verify reads what is kept of a file, and returns what is not as it was put there: its old
+// content, or edits that do not make the new one of it.
+func (s *Store) Verify(r *Record, e *Entry) error {
+	old, err := s.OpenOld(r, e)
+	if err != nil {
+		return err
+	}
+	defer disk.Close(old)
+	edits, err := s.Edits(r, e)
+	if err != nil {
+		return err
+	}
+	hash := sha256.New()
+	err = edit.Rewrite(hash, old, edits)
+	if err == nil && e.What != change.Remove && change.Digest(hash.Sum(nil)) != e.After || errors.Is(err, edit.ErrMisfit) {
+		err = notHad("changes", r, e, errBackup)
+	}
+	return err
+}

@@ -1,0 +1,202 @@
+package transaction
+
+import (
+	"bufio"
+	"crypto/sha256"
+	"errors"
+	"hash"
+	"io"
+	"sync"
+	"sync/atomic"
+
+	"frizzel/core/edit"
+	"frizzel/internal/change"
+	"frizzel/internal/disk"
+	"frizzel/internal/progress"
+	"frizzel/internal/vault/store"
+)
+
+// flow is a file's old content on its way, once, to the backup, and through the edits to the new
+// one: whatever its size, no more than a few chunks of it are held.
+type flow struct {
+	old    io.Reader
+	size   int64 // about
+	change *change.Change
+	backup *store.Backup   // nil where the old content is kept already
+	done   *progress.Meter // nil to tell nobody
+
+	// What came of it.
+	before, after change.Digest
+	print         change.Print
+	blob          store.Blob
+	written       int64 // bytes of the new content
+}
+
+// chunks are read while those before them are still on their way.
+const chunks = 2
+
+// to writes the new content to out, nil where there is to be none.
+func (f *flow) to(out io.Writer) (err error) {
+	f.print = change.Print{}
+	var steps []func([]byte) error
+	before := sha256.New()
+	if f.change.Print == (change.Print{}) || f.change.Before == (change.Digest{}) { // else the print says it
+		steps = append(steps, hashing(before))
+	}
+	if f.backup != nil {
+		piece, err := f.backup.Begin(f.size)
+		defer func() {
+			var endErr error
+			f.blob, endErr = piece.End()
+			err = errors.Join(err, endErr)
+		}()
+		if err != nil {
+			return err
+		}
+		steps = append(steps, writing(piece))
+	}
+	var fresh *rewriting
+	if out != nil {
+		if fresh, err = f.rewriting(out); err != nil {
+			return err
+		}
+		steps = append(steps, writing(fresh))
+	}
+	if err := f.chunks(steps); err != nil {
+		return err
+	}
+	if f.before = f.change.Before; len(steps) > 0 && f.before == (change.Digest{}) || f.change.Print == (change.Print{}) {
+		f.before = change.Digest(before.Sum(nil))
+	}
+	if fresh == nil {
+		return nil
+	}
+	err = fresh.close()
+	f.after, f.written = change.Digest(fresh.hash.Sum(nil)), fresh.written
+	return err
+}
+
+// chunks reads the old content, and takes each chunk through all steps at once.
+func (f *flow) chunks(steps []func([]byte) error) error {
+	if len(steps) == 0 {
+		steps = append(steps, func([]byte) error { return nil })
+	}
+	free, full := make(chan []byte, chunks), make(chan []byte, chunks)
+	for range chunks {
+		free <- nil
+	}
+	var readErr error
+	over := make(chan struct{})
+	var panicked any
+	go func() {
+		defer close(full)
+		defer func() { panicked = recover() }()
+		for {
+			var chunk []byte
+			select {
+			case chunk = <-free:
+			case <-over:
+				return
+			}
+			if chunk == nil {
+				chunk = make([]byte, change.ChunkSize)
+			}
+			n, err := io.ReadFull(f.old, chunk[:cap(chunk)])
+			full <- chunk[:n]
+			if err != nil {
+				if !errors.Is(err, io.EOF) && !errors.Is(err, io.ErrUnexpectedEOF) {
+					readErr = err
+				}
+				return
+			}
+		}
+	}()
+	defer func() {
+		close(over)
+		for range full { // until nothing reads any more
+		}
+	}()
+	for chunk := range full {
+		f.print = f.print.With(change.SumOf(chunk), len(chunk))
+		if err := atOnce(chunk, steps); err != nil {
+			return err
+		}
+		f.done.Add(int64(len(chunk)) / stages)
+		f.done.Add(int64(len(chunk)) / stages)
+		free <- chunk
+	}
+	if panicked != nil {
+		panic(panicked)
+	}
+	return readErr
+}
+
+// atOnce takes a chunk through all steps, each by itself.
+func atOnce(chunk []byte, steps []func([]byte) error) error {
+	errs := make([]error, len(steps))
+	var all sync.WaitGroup
+	var panicked atomic.Value
+	for i, step := range steps[1:] {
+		all.Go(func() {
+			defer func() {
+				if r := recover(); r != nil {
+					panicked.Store(r)
+				}
+			}()
+			errs[i+1] = step(chunk)
+		})
+	}
+	errs[0] = steps[0](chunk)
+	all.Wait()
+	if r := panicked.Load(); r != nil { // it goes on where somebody may wait for it
+		panic(r)
+	}
+	return errors.Join(errs...)
+}
+
+func hashing(h hash.Hash) func([]byte) error {
+	return func(chunk []byte) error { h.Write(chunk); return nil }
+}
+
+func writing(out io.Writer) func([]byte) error {
+	return func(chunk []byte) error { _, err := out.Write(chunk); return err }
+}
+
+// rewriting makes the new content, and its digest.
+type rewriting struct {
+	*edit.Rewriter
+	out     *bufio.Writer
+	file    io.Writer
+	hash    hash.Hash
+	written int64
+	done    *progress.Meter
+}
+
+func (f *flow) rewriting(out io.Writer) (*rewriting, error) {
+	r := &rewriting{file: out, hash: sha256.New(), done: f.done}
+	r.out = bufio.NewWriterSize(fresh{r}, change.ChunkSize/4)
+	var err error
+	r.Rewriter, err = edit.NewRewriter(r.out, f.change.Edits)
+	return r, err
+}
+
+func (r *rewriting) close() error { return errors.Join(r.Rewriter.Close(), r.out.Flush()) }
+
+// fresh takes the new content.
+type fresh struct{ *rewriting }
+
+func (f fresh) Write(text []byte) (int, error) {
+	f.hash.Write(text)
+	n, err := f.file.Write(text)
+	f.written += int64(n)
+	f.done.Add(int64(n) / stages)
+	return n, err
+}
+
+// copying returns what copies an open file.
+func copying(f disk.File) func(io.Writer) error {
+	return func(out io.Writer) error {
+		_, err := io.CopyBuffer(struct{ io.Writer }{out}, struct{ io.Reader }{disk.Reader(f)}, make([]byte, change.ChunkSize))
+		return err
+	}
+}
