@@ -118,7 +118,7 @@ func (w *Walk) window(win Window, last bool) error {
 
 // take puts a window behind what is still needed of those before.
 func (w *Walk) take(win Window) {
-	if len(w.text) == 0 {
+	if len(w.text) == 0 && len(w.edits) == 0 {
 		w.text, w.edits, w.at = win.Text, win.Edits, 0
 		return
 	}

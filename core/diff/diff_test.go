@@ -55,6 +55,9 @@ func TestWalk(t *testing.T) {
 			edits = append(edits, edit.Edit{Start: at, End: end, New: []byte([]string{"", "x", "y\n", "a\n"}[r.IntN(4)]), Rules: []int{r.IntN(2)}})
 			at = end
 		}
+		if seed%5 == 0 {
+			edits = append(edits, edit.Edit{Start: len(text), End: len(text), New: []byte("z\n")})
+		}
 		edits = edits.Changing(text)
 		context := r.IntN(4)
 		want := string(Unified(nil, "n", Hunks(text, edits, context), nil))
