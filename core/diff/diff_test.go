@@ -44,13 +44,13 @@ func TestWalk(t *testing.T) {
 		r := rand.New(rand.NewPCG(seed, 27))
 		var text []byte
 		var starts []int
-		for range r.IntN(30) {
+		for range r.IntN(60) {
 			starts = append(starts, len(text))
 			text = append(text, []string{"a\n", "bb\n", "c\r\n", "\n"}[r.IntN(4)]...)
 		}
 		text = append(text, "d"[r.IntN(2):]...)
 		var edits edit.List
-		for at := r.IntN(20); at < len(text); at += 1 + r.IntN(20) {
+		for at := r.IntN(20); at < len(text); at += 1 + r.IntN(20+int(seed%4)*60) {
 			end := min(at+r.IntN(4), len(text))
 			edits = append(edits, edit.Edit{Start: at, End: end, New: []byte([]string{"", "x", "y\n", "a\n"}[r.IntN(4)]), Rules: []int{r.IntN(2)}})
 			at = end
@@ -89,7 +89,13 @@ func TestWalk(t *testing.T) {
 				e.Start, e.End, rest = e.Start-from, e.End-from, rest[1:]
 				win.Edits = append(win.Edits, e)
 			}
-			require.NoError(t, w.Add(win))
+			parts := []Window{win}
+			if seed%2 == 0 {
+				parts = Near(win, context)
+			}
+			for _, part := range parts {
+				require.NoError(t, w.Add(part))
+			}
 			lines += strings.Count(string(win.Text), "\n")
 		}
 		require.NoError(t, w.End())

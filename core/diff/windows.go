@@ -1,6 +1,7 @@
 package diff
 
 import (
+	"bytes"
 	"errors"
 	"io"
 	"iter"
@@ -100,4 +101,55 @@ func (s *stream) fill() error {
 		}
 	}
 	return nil
+}
+
+// Near cuts a window into those parts of it that hunks with so many lines of context may need:
+// what is near an edit, or near the edges, beyond which there may be others.
+func Near(win Window, context int) []Window {
+	n := 2*context + 2
+	var parts []Window
+	from, to := 0, forward(win.Text, 0, n) // of the part at hand
+	line, counted := win.Line, 0
+	rest := win.Edits
+	add := func(to int) {
+		part := Window{Text: win.Text[from:to], Apart: win.Apart || len(parts) > 0}
+		line += bytes.Count(win.Text[counted:from], []byte("\n"))
+		part.Line, counted = line, from
+		for len(rest) > 0 && (rest[0].Start < to || to == len(win.Text)) {
+			e := rest[0]
+			e.Start, e.End, rest = e.Start-from, e.End-from, rest[1:]
+			part.Edits = append(part.Edits, e)
+		}
+		parts = append(parts, part)
+	}
+	next := func(start, end int) {
+		if before := back(win.Text, start, n); before > to {
+			add(to)
+			from = before
+		}
+		to = max(to, forward(win.Text, end, n))
+	}
+	for _, e := range win.Edits {
+		next(e.Start, e.End)
+	}
+	next(len(win.Text), len(win.Text))
+	add(len(win.Text))
+	return parts
+}
+
+// forward returns where the n-th line after the one that holds a place begins.
+func forward(text []byte, at, n int) int {
+	for range n + 1 {
+		at = lines.Next(text, at, len(text))
+	}
+	return at
+}
+
+// back returns where the n-th line before the one that holds a place begins.
+func back(text []byte, at, n int) int {
+	at = lines.Start(text, 0, at)
+	for range n {
+		at = lines.Previous(text, 0, at)
+	}
+	return at
 }

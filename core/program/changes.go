@@ -119,12 +119,14 @@ func (c *changes) commit() {
 		return
 	}
 	c.order()
-	next := c.edits.Apply(r.text.Bytes)
-	for i := range r.stack {
-		r.stack[i].spans = c.edits.Follow(r.stack[i].spans, r.text.Bytes)
+	text := r.text.Bytes
+	if !r.last { // else nobody asks for the text that comes of it
+		r.text = structure.New(c.edits.Apply(text), r.in.File.syntax())
+		for i := range r.stack {
+			r.stack[i].spans = c.edits.Follow(r.stack[i].spans, text)
+		}
 	}
-	r.edits, r.noted = edit.Compose(r.in.Text, r.text.Bytes, r.edits, c.edits), nil
-	r.text = structure.New(next, r.in.File.syntax())
+	r.edits, r.noted = edit.Compose(r.in.Text, text, r.edits, c.edits), nil
 	r.result.Changes[r.rule.Index] += c.made
 	if c.span && r.oneSpan() {
 		r.result.once = append(r.result.once, once{r.statement, r.rule.Index})

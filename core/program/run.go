@@ -155,6 +155,7 @@ type Statement struct {
 
 func (n Statement) do(r *run) {
 	r.statement = n.Number
+	r.last = n.Number == r.program.Statements-1 && r.program.assertions() == 0
 	n.Action.do(r)
 	r.worked++
 }
@@ -179,6 +180,7 @@ type run struct {
 	rule      *Rule
 	statement int           // the number of the one at work
 	worked    int           // statements done
+	last      bool          // no other one follows, and nothing is asked of the text in the end
 	changed   int           // changes offered, for progress
 	unread    map[Note]bool // what was noted of what is never closed
 	noted     *changes      // what knows where notes are, until the text is another

@@ -48,7 +48,7 @@ func (w *Windows) Read(k int, buffer []byte) (Window, []byte, error) {
 	if k == 0 {
 		before = 0
 	}
-	buffer, err := w.read(grown(buffer, int(hi-lo+before)+lookAhead), lo-before, hi)
+	buffer, err := w.read(grown(buffer, int(hi-lo+before)+longAhead), lo-before, hi)
 	if err != nil {
 		return Window{}, buffer, err
 	}
@@ -70,8 +70,12 @@ func (w *Windows) Read(k int, buffer []byte) (Window, []byte, error) {
 	return win, buffer, nil
 }
 
-// lookAhead is how many bytes behind a window are read at once to find its last line's end.
-const lookAhead = 4 << 10
+// lookAhead is how many bytes behind a window are read at once to find its last line's end, and
+// longAhead up to where what was read is kept for that.
+const (
+	lookAhead = 4 << 10
+	longAhead = 64 << 10
+)
 
 // lastLine goes on reading, where buffer holds bytes of the file from offset on, until the line
 // that holds the last one ends.
@@ -83,7 +87,7 @@ func (w *Windows) lastLine(buffer []byte, offset int64) ([]byte, error) {
 	at := offset + int64(have)
 	from := max(have-len(w.lineFeed)+1, 0) // a line feed may stand across
 	for ahead := int64(lookAhead); ; ahead *= 2 {
-		if int64(len(buffer)) > w.Width { // the line may be very long: where it ends is found first
+		if ahead > longAhead { // the line may be very long: where it ends is found first
 			end, err := w.endOfLine(at)
 			if err != nil {
 				return buffer, err
@@ -110,9 +114,9 @@ func (w *Windows) endOfLine(at int64) (int64, error) {
 	overlap := int64(len(w.lineFeed)) - 1
 	most := at + MostHeld
 	at = max(at-overlap, 0)
-	buffer := make([]byte, 0, w.Width)
+	buffer := make([]byte, 0, longAhead)
 	for {
-		to := min(at+w.Width, w.Size)
+		to := min(at+longAhead, w.Size)
 		var err error
 		if buffer, err = w.read(buffer[:0], at, to); err != nil {
 			return 0, err

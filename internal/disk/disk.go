@@ -79,6 +79,9 @@ type File interface {
 	Attributes() (map[string][]byte, error)
 	SetAttribute(name string, value []byte) error
 	RemoveAttribute(name string) error
+	// Hasten begins to bring n bytes to the disk, from at on, where that can be begun, so that a
+	// Sync later waits less.
+	Hasten(at, n int64)
 	// Sync waits until the file's content and attributes have reached the disk.
 	Sync() error
 	Close() error
@@ -220,6 +223,28 @@ func ReadRest(f File, content []byte) ([]byte, error) {
 
 // Reader reads an open file from its beginning.
 func Reader(f File) io.Reader { return io.NewSectionReader(f, 0, math.MaxInt64) }
+
+// Hastened is a file that is written from its beginning, and whose bytes are on their way to the
+// disk soon after.
+type Hastened struct {
+	File
+	Written int64 // bytes
+	begun   int64
+}
+
+// hastened is how many bytes are brought to the disk together.
+const hastened = 16 << 20
+
+// Write writes the next bytes.
+func (h *Hastened) Write(p []byte) (int, error) {
+	n, err := h.File.Write(p)
+	h.Written += int64(n)
+	if h.Written-h.begun >= hastened {
+		h.Hasten(h.begun, h.Written-h.begun)
+		h.begun = h.Written
+	}
+	return n, err
+}
 
 // Durability says whether what is written must be safe from a crash.
 type Durability int

@@ -2,7 +2,6 @@ package run
 
 import (
 	"context"
-	"slices"
 
 	"frizzel/core/program"
 	"frizzel/core/textfile"
@@ -128,18 +127,15 @@ func (f *Found) Each(context int, show func(*Sight) error) error {
 	if !first {
 		s.only = near(l.places, context)
 	}
-	nth, before := 0, -1
+	nth := 0
 	s.take = func(w *pane) error {
 		matches := w.made.([]program.Match)
-		i := len(l.places)
 		if first {
 			l.plan.Progress.Add(int64(len(w.Raw)))
-			l.places = append(l.places, place{k: w.k, offset: w.Offset, lines: w.lines(), line: w.at.Lines, text: w.at.Bytes, count: len(matches)})
-		} else {
-			i, _ = slices.BinarySearchFunc(l.places, w.k, func(p place, k int) int { return p.k - k })
+			l.places = append(l.places, place{k: w.k, offset: w.Offset, lines: w.lines, line: w.at.Lines, text: w.at.Bytes, count: len(matches)})
 		}
-		err := show(&Sight{f.At, w.File, matches, w.at.Lines, nth, before != i-1})
-		nth, before = nth+len(matches), i
+		err := show(&Sight{f.At, w.File, matches, w.at.Lines, nth, w.apart})
+		nth += len(matches)
 		return err
 	}
 	err := l.again(f.At, s)

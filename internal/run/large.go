@@ -70,7 +70,7 @@ func (p *Plan) edited(ctx context.Context, at selection.File, l *large, in progr
 	made = p.Program.Result()
 	made.Counters = in.Before
 	var legacy error // where the file turns out to be in some older encoding
-	s := pass{large: l, sums: true, work: func(w *pane) {
+	s := pass{large: l, sums: p.Writes, work: func(w *pane) {
 		from := in
 		if l.how.Order == program.InOrder {
 			from.Before = made.Counters
@@ -151,7 +151,7 @@ func below(err error, before int) error {
 
 // keep keeps what was made of a window.
 func (e *edited) keep(w *pane, n *rewritten) (err error) {
-	at := place{k: w.k, offset: w.Offset, lines: w.lines(), line: w.at.Lines, text: w.at.Bytes, count: len(n.Raw)}
+	at := place{k: w.k, offset: w.Offset, lines: w.lines, line: w.at.Lines, text: w.at.Bytes, count: len(n.Raw)}
 	e.count += len(n.Raw)
 	if len(n.raw) > 0 {
 		at.kept.raw, err = e.kept.Append(n.raw)

@@ -38,7 +38,7 @@ type Pending struct {
 func (p *Plan) Collect(ctx context.Context) ([]*Pending, *Summary, error) {
 	var all []*Pending
 	var before program.Counters
-	p.asks = true
+	p.asks, p.Writes = true, true
 	s, err := p.Do(ctx, func(r *Result) (bool, error) {
 		pending := &Pending{plan: p, before: before, first: r.Made, told: r.Made, At: r.At}
 		pending.take(r)

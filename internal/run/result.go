@@ -6,7 +6,6 @@ import (
 	"errors"
 	"io"
 	"iter"
-	"slices"
 
 	"frizzel/core/diff"
 	"frizzel/core/edit"
@@ -161,35 +160,39 @@ func (e *edited) list(at spool.Ref) (edit.List, error) {
 	return edit.Decode(text)
 }
 
-// shown returns the windows that a diff needs, of the text or of the bytes.
+// shown returns what a diff needs of the windows, of the text or of the bytes.
 func (e *edited) shown(at selection.File, context int, text bool) diff.Windows {
 	return func(take func(diff.Window) error) error {
-		before := -1
-		s := pass{large: e.large, only: near(e.places, context), work: func(*pane) {}}
-		s.take = func(w *pane) error {
-			i, _ := slices.BinarySearchFunc(e.places, w.k, func(p place, k int) int { return p.k - k })
-			p := e.places[i]
-			win := diff.Window{Text: w.Raw, Line: p.line, Apart: before != i-1}
-			before = i
+		s := pass{large: e.large, only: near(e.places, context), apart: true}
+		s.work = func(w *pane) {
+			p := e.places[w.place]
+			win := diff.Window{Text: w.Raw, Line: p.line, Apart: w.apart}
 			kept := p.kept.raw
 			if text {
 				win.Text, kept = w.Text, p.kept.text
 			}
 			if p.count > 0 {
-				var err error
-				if win.Edits, err = e.list(kept); err != nil {
+				if win.Edits, w.err = e.list(kept); w.err != nil {
+					return
+				}
+			}
+			w.made = diff.Near(win, context)
+		}
+		s.take = func(w *pane) error {
+			for _, part := range w.made.([]diff.Window) {
+				if err := take(part); err != nil {
 					return err
 				}
 			}
-			return take(win)
+			return nil
 		}
 		return e.again(at, s)
 	}
 }
 
-// near returns the places that hold something, with those around them that hold so many lines
+// near returns which places hold something, with those around them that hold so many lines
 // more, and one for the line that is cut.
-func near(all []place, context int) []place {
+func near(all []place, context int) []int {
 	wanted := make([]bool, len(all))
 	for i, p := range all {
 		if p.count == 0 {
@@ -203,10 +206,10 @@ func near(all []place, context int) []place {
 			wanted[k], n = true, n+all[k].lines
 		}
 	}
-	some := []place{}
-	for i, p := range all {
+	some := []int{}
+	for i := range all {
 		if wanted[i] {
-			some = append(some, p)
+			some = append(some, i)
 		}
 	}
 	return some

@@ -27,6 +27,9 @@ type Plan struct {
 	Encoding  string          // that all files are in; "" to tell by the script or the file
 	MaxSize   int64           // bytes; larger files are left out; 0 for any
 	Progress  *progress.Meter // nil to tell nobody
+	// Writes says that the changes are to be written, so that what they are against must be told
+	// from anything else.
+	Writes bool
 
 	window int64 // bytes of a window of a large file, 0 for as many as are summed up at once
 	asks   bool  // each change is asked about

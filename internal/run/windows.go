@@ -39,21 +39,22 @@ type pane struct {
 	k      int
 	buffer []byte
 	textfile.Window
-	at   program.Window
-	sum  uint64
-	made any // by work
-	err  error
-	done chan struct{}
+	at    program.Window
+	lines int  // in it
+	place int  // in the file's places
+	apart bool // from the window that was handed out before
+	sum   uint64
+	made  any // by work
+	err   error
+	done  chan struct{}
 }
-
-// lines returns how many lines the window holds.
-func (w *pane) lines() int { return bytes.Count(w.Text, []byte("\n")) }
 
 // pass is one way through the windows of a large file.
 type pass struct {
 	*large
-	only  []place // windows that were gone through before; nil for all
-	sums  bool    // of the chunks
+	only  []int // of the places; nil for all windows
+	sums  bool  // of the chunks
+	apart bool  // the work need not know what came before, whatever the program needs
 	work  func(*pane)
 	take  func(*pane) error
 	Print change.Print
@@ -84,7 +85,7 @@ func (s *pass) do(ctx context.Context) error {
 	}
 	defer all.Wait() // before the file is closed
 	defer cancel()
-	text, line, i := 0, 0, 0
+	text, line := 0, 0
 	for w := range ordered {
 		<-w.done
 		if err := ctx.Err(); w.err == nil {
@@ -96,13 +97,12 @@ func (s *pass) do(ctx context.Context) error {
 		s.Print = s.Print.With(w.sum, len(w.Chunk))
 		if w.File != nil {
 			if s.only != nil {
-				text, line = s.only[i].text, s.only[i].line
-				i++
+				text, line = s.places[w.place].text, s.places[w.place].line
 			}
 			if err := s.pass(w, text, line); err != nil {
 				return err
 			}
-			text, line = text+len(w.Text), line+w.lines()
+			text, line = text+len(w.Text), line+w.lines
 		}
 		if cap(w.buffer) > 2*int(s.windows.Width) { // a very long line must not hold memory for good
 			w.buffer = nil
@@ -123,7 +123,9 @@ func (s *pass) hand(ctx context.Context, free <-chan []byte, ordered, jobs chan<
 	for i := range n {
 		w := &pane{k: i, done: make(chan struct{})}
 		if s.only != nil {
-			w.k = s.only[i].k
+			w.place = s.only[i]
+			w.k = s.places[w.place].k
+			w.apart = i == 0 || s.only[i-1] != w.place-1
 		}
 		select {
 		case w.buffer = <-free:
@@ -146,7 +148,11 @@ func (s *pass) one(ctx context.Context, w *pane) {
 	if s.sums {
 		w.sum = change.SumOf(w.Chunk)
 	}
-	if w.File != nil && s.how.Order == program.AnyOrder {
+	if w.File == nil {
+		return
+	}
+	w.lines = bytes.Count(w.Text, []byte("\n"))
+	if s.how.Order == program.AnyOrder || s.apart {
 		w.at.Ending = s.ending
 		s.work(w)
 	}
@@ -155,7 +161,7 @@ func (s *pass) one(ctx context.Context, w *pane) {
 // pass takes a window on, before which the text has so many bytes and lines.
 func (s *pass) pass(w *pane, text, line int) error {
 	at := program.Window{Lines: line, Bytes: text, Ending: s.ending}
-	if s.how.Order == program.InOrder {
+	if s.how.Order == program.InOrder && !s.apart {
 		w.at = at
 		s.work(w)
 	}

@@ -44,6 +44,7 @@ type taken struct {
 // the error is a *RefusedError, or an *UnreadableError.
 func Apply(ctx context.Context, o ApplyOptions) (*Applied, error) {
 	a := &Applied{}
+	o.Plan.Writes = true
 	if _, err := Recover(ctx, o.Write); err != nil { // what is read must not be half of another run
 		return a, err
 	}

@@ -293,7 +293,7 @@ func (w *reverser) there(b *Back, e *store.Entry, now disk.File, kept func() err
 		return w.readable(e)
 	}
 	edits, err := w.Edits(w.record, e)
-	b.Edits = edit.Inverse{Edits: edits, Open: w.old(e)}
+	b.Edits = edit.Inverse{Edits: edits, Open: func() (io.ReadCloser, error) { return w.PeekOld(w.record, e) }}
 	if err == nil {
 		err = kept()
 	}

@@ -29,7 +29,7 @@ type Blob struct {
 
 // Backup is a backup file being written, one piece after another.
 type Backup struct {
-	file disk.File
+	file *disk.Hastened
 
 	mu sync.Mutex
 	at int64
@@ -46,7 +46,7 @@ func (l *Locked) NewBackup(r *Record) (*Backup, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Backup{file: f}, nil
+	return &Backup{file: &disk.Hastened{File: f}}, nil
 }
 
 // From worthPacking bytes on a content is compressed, and up to mostPacked: to compress more

@@ -29,7 +29,6 @@ type flow struct {
 	before, after change.Digest
 	print         change.Print
 	blob          store.Blob
-	written       int64 // bytes of the new content
 }
 
 // chunks are read while those before them are still on their way.
@@ -72,7 +71,7 @@ func (f *flow) to(out io.Writer) (err error) {
 		return nil
 	}
 	err = fresh.close()
-	f.after, f.written = change.Digest(fresh.hash.Sum(nil)), fresh.written
+	f.after = change.Digest(fresh.hash.Sum(nil))
 	return err
 }
 
@@ -165,11 +164,10 @@ func writing(out io.Writer) func([]byte) error {
 // rewriting makes the new content, and its digest.
 type rewriting struct {
 	*edit.Rewriter
-	out     *bufio.Writer
-	file    io.Writer
-	hash    hash.Hash
-	written int64
-	done    *progress.Meter
+	out  *bufio.Writer
+	file io.Writer
+	hash hash.Hash
+	done *progress.Meter
 }
 
 func (f *flow) rewriting(out io.Writer) (*rewriting, error) {
@@ -186,11 +184,9 @@ func (r *rewriting) close() error { return errors.Join(r.Rewriter.Close(), r.out
 type fresh struct{ *rewriting }
 
 func (f fresh) Write(text []byte) (int, error) {
-	f.hash.Write(text)
-	n, err := f.file.Write(text)
-	f.written += int64(n)
-	f.done.Add(int64(n) / stages)
-	return n, err
+	err := atOnce(text, []func([]byte) error{writing(f.file), hashing(f.hash)})
+	f.done.Add(int64(len(text)) / stages)
+	return len(text), err
 }
 
 // copying returns what copies an open file.

@@ -63,12 +63,12 @@ func rewriteInPlace(folder disk.Folder, name string, was disk.Info, content io.R
 	if err == nil && now != was {
 		err = &change.ChangedError{Path: name}
 	}
-	size := counter{File: f}
+	out := &disk.Hastened{File: f}
 	if err == nil {
-		_, err = io.CopyBuffer(struct{ io.Writer }{&size}, struct{ io.Reader }{content}, make([]byte, 64<<10))
+		_, err = io.CopyBuffer(struct{ io.Writer }{out}, struct{ io.Reader }{content}, make([]byte, 64<<10))
 	}
 	if err == nil {
-		err = f.Truncate(size.written)
+		err = f.Truncate(out.Written)
 	}
 	if err == nil {
 		err = f.Sync()

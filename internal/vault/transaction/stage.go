@@ -252,9 +252,9 @@ func writeLike(folder disk.Folder, name string, meta disk.Meta, durability disk.
 	if err != nil {
 		return disk.Info{}, err
 	}
-	size := counter{File: f}
+	out := &disk.Hastened{File: f}
 	if err = giveOwner(f, meta); err == nil {
-		err = fill(&size)
+		err = fill(out)
 	}
 	if err == nil {
 		err = giveRest(f, meta)
@@ -266,25 +266,13 @@ func writeLike(folder disk.Folder, name string, meta disk.Meta, durability disk.
 	if err == nil {
 		info, err = f.Stat()
 	}
-	if err == nil && (info.Mode != meta.Mode || info.UID != meta.UID || info.GID != meta.GID || info.Size != size.written) {
+	if err == nil && (info.Mode != meta.Mode || info.UID != meta.UID || info.GID != meta.GID || info.Size != out.Written) {
 		err = errNotKept
 	}
 	if err = errors.Join(err, f.Close()); err != nil {
 		_ = folder.Remove(name)
 	}
 	return info, err
-}
-
-// counter counts what is written to a file.
-type counter struct {
-	disk.File
-	written int64
-}
-
-func (c *counter) Write(p []byte) (int, error) {
-	n, err := c.File.Write(p)
-	c.written += int64(n)
-	return n, err
 }
 
 // The bits of a mode that a write may clear.
