@@ -66,3 +66,6 @@ func (f Form) afterLineFeed(raw []byte, offset int64) int {
 
 // Decoded reports whether the text is other bytes than the file.
 func (f Form) Decoded() bool { return f.encoding.step != nil }
+
+// WholeLines reports whether lines of the text are lines of the bytes, too.
+func (f Form) WholeLines() bool { return string(f.lineFeed) == "\n" }

@@ -83,6 +83,9 @@ func (r *Result) Bytes(context int) diff.Windows {
 	if r.revision != nil {
 		return diff.Whole(r.revision.File.Raw, r.revision.Raw)
 	}
+	if !r.large.windows.WholeLines() {
+		return diff.Stream(r.Open, r.large)
+	}
 	return r.large.shown(r.At, context, false)
 }
 
@@ -92,7 +95,7 @@ func (r *Result) Text(context int) diff.Windows {
 	if r.revision != nil {
 		return diff.Whole(r.revision.File.Text, r.revision.Text)
 	}
-	return r.large.shown(r.At, context, r.Decoded())
+	return r.large.shown(r.At, context, true)
 }
 
 // Open reads the file's bytes as they were read. It fails where the file has changed since.
@@ -165,18 +168,8 @@ func (e *edited) shown(at selection.File, context int, text bool) diff.Windows {
 	return func(take func(diff.Window) error) error {
 		s := pass{large: e.large, only: near(e.places, context), apart: true}
 		s.work = func(w *pane) {
-			p := e.places[w.place]
-			win := diff.Window{Text: w.Raw, Line: p.line, Apart: w.apart}
-			kept := p.kept.raw
-			if text {
-				win.Text, kept = w.Text, p.kept.text
-			}
-			if p.count > 0 {
-				if win.Edits, w.err = e.list(kept); w.err != nil {
-					return
-				}
-			}
-			w.made = diff.Near(win, context)
+			win, err := e.window(w, text)
+			w.made, w.err = diff.Near(win, context), err
 		}
 		s.take = func(w *pane) error {
 			for _, part := range w.made.([]diff.Window) {
@@ -188,6 +181,29 @@ func (e *edited) shown(at selection.File, context int, text bool) diff.Windows {
 		}
 		return e.again(at, s)
 	}
+}
+
+// window returns a window's bytes or its text, and the edits to that.
+func (e *edited) window(w *pane, text bool) (win diff.Window, err error) {
+	p := e.places[w.place]
+	win = diff.Window{Text: w.Raw, Line: p.line, Apart: w.apart}
+	kept := p.kept.raw
+	if text && e.windows.Decoded() {
+		kept = p.kept.text
+	}
+	if p.count > 0 {
+		win.Edits, err = e.list(kept)
+	}
+	if !text {
+		return win, err
+	}
+	win.Text = w.Text
+	if mark := len(w.Raw) - len(w.Text); mark > 0 && !e.windows.Decoded() {
+		for i := range win.Edits {
+			win.Edits[i].Start, win.Edits[i].End = win.Edits[i].Start-mark, win.Edits[i].End-mark
+		}
+	}
+	return win, err
 }
 
 // near returns which places hold something, with those around them that hold so many lines

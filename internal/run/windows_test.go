@@ -1,0 +1,148 @@
+package run
+
+import (
+	"bytes"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"golang.org/x/text/encoding"
+	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/japanese"
+	"golang.org/x/text/encoding/unicode"
+
+	"frizzel/core/diff"
+	"frizzel/core/edit"
+)
+
+// outcome is all that a run says of one file.
+type outcome struct {
+	Text, Diff, Told string
+	Changes          []int
+	Notes            []FileNote
+	Unmet            []string
+	Unknown          int
+}
+
+// ways are scripts that may be run over a file window by window, in every way that there is.
+var ways = []string{
+	"replace word \"depot\" with \"yard\"",
+	"replace regex '(\\w+)-(\\d)' with \"{=2}-{=1}\\nand {=1}\" last",
+	"rule a { replace text \"a\" with \"{=count}\" }\nrule b { on lines with text \"b\" { insert below \"n\" } }",
+	"on lines 2 to 9 { replace text \"é\" with \"{=line}\" }",
+	"on lines with text \"a\" { delete }\nreplace text \"駅\" with \"e\"",
+	"on lines with text \"a\" { delete }\nrequire at most 3 word \"depot\"",
+	"rule x { expect at most 2 changes\n trim line ends }\nforbid text \"d\"",
+	"comment out with \"# \"\nreplace text \"depot\" with \"→\"",
+	"use line endings crlf\nreplace text \"b\" with \"{=count-all}\"",
+	"replace each { \"depot\" with \"é\"\n \"a\" with \"\" }",
+}
+
+// A file that is gone through window by window gives what it gives as a whole, whatever the
+// script, the encoding and the windows: the text, the diff, the counts, the notes and their
+// lines, what is refused and why, what is found and where.
+func TestWindowsAreTheWhole(t *testing.T) {
+	encodings := map[string]encoding.Encoding{
+		"": encoding.Nop, "utf-16le": unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM), "shift_jis": japanese.ShiftJIS,
+		"windows-1252": charmap.Windows1252,
+	}
+	windowed := 0
+	for seed := range uint64(700) {
+		r := rand.New(rand.NewPCG(seed, 31))
+		name := []string{"", "", "utf-16le", "shift_jis", "windows-1252"}[r.IntN(5)]
+		var text strings.Builder
+		for range 12 + r.IntN(60) {
+			words := []string{"depot ", "a", "b ", "é", "駅", "depot-3", "\n", "\n", "\r\n", "\t "}
+			text.WriteString(words[r.IntN(len(words))])
+		}
+		raw, err := encoding.ReplaceUnsupported(encodings[name].NewEncoder()).Bytes([]byte(text.String()))
+		require.NoError(t, err)
+		if name == "" && r.IntN(3) == 0 {
+			raw = bytes.ReplaceAll(raw, []byte("é"), []byte("\xe9"))
+		}
+		if name == "" && r.IntN(3) == 0 {
+			raw = append([]byte("\xef\xbb\xbf"), raw...)
+		}
+		folder := t.TempDir()
+		for _, file := range []string{"1", "2"} { // what is counted goes on in the second
+			require.NoError(t, os.WriteFile(filepath.Join(folder, file), raw, 0o644))
+		}
+		rules := ways[r.IntN(len(ways))]
+		run := func(window int64) (all []outcome, found string) {
+			plan := planFor(t, rules, folder)
+			plan.Encoding, plan.window = name, window
+			s, err := plan.Do(t.Context(), func(r *Result) (bool, error) {
+				if r.large != nil {
+					windowed++
+				}
+				all = append(all, outcomeOf(t, r, raw))
+				return seed%7 > 0, nil
+			})
+			require.NoError(t, err)
+			all = append(all, outcome{Changes: s.Tally.Changes, Notes: s.Notes, Unmet: s.Tally.Unmet(), Unknown: s.Unknown})
+			plan = planFor(t, rules, folder)
+			plan.Encoding, plan.window = name, window
+			for _, sought := range []Sought{Assertions, Changes} {
+				_, err = plan.Find(t.Context(), sought, func(f *Found) error {
+					n, err := f.Count()
+					require.NoError(t, err)
+					found += fmt.Sprintln(f.At.Path, n)
+					return f.Each(0, func(s *Sight) error {
+						for i, m := range s.Matches {
+							found += fmt.Sprintf("%d: %d %q %q\n", s.Nth+i, s.Line+bytes.Count(s.File.Text[:m.Start], []byte("\n")), s.File.Text[m.Start:m.End], m.New)
+						}
+						return err
+					})
+				})
+				require.NoError(t, err)
+			}
+			return all, found
+		}
+		whole, wholeFound := run(1 << 30)
+		parts, partsFound := run(int64(2 + 2*r.IntN(len(raw)/2/manyWindows+1)))
+		require.Len(t, parts, len(whole))
+		for i := range whole {
+			at := fmt.Sprintf("seed %d, %s: %s\n%q", seed, name, rules, raw)
+			require.Equal(t, whole[i].Text, parts[i].Text, at)
+			require.Equal(t, whole[i].Diff, parts[i].Diff, at)
+			whole[i].Diff, parts[i].Diff = "", ""
+			require.Equal(t, whole[i], parts[i], at)
+		}
+		require.Equal(t, wholeFound, partsFound, "seed %d, %s: %s\n%q", seed, name, rules, raw)
+	}
+	require.Greater(t, windowed, 500)
+}
+
+// outcomeOf reads all that a result says.
+func outcomeOf(t *testing.T, r *Result, raw []byte) outcome {
+	o := outcome{Told: fmt.Sprint(r.Refuse, r.Decoded(), r.Changes()), Changes: r.Made.Changes}
+	if r.Refuse != nil {
+		return o
+	}
+	c := r.Change()
+	edits, err := edit.Gather(c.Edits)
+	require.NoError(t, err)
+	require.Equal(t, c.Count(), len(edits))
+	o.Text = string(edits.Apply(raw))
+	for _, context := range []int{0, 2} {
+		for _, text := range []diff.Windows{r.Bytes(context), r.Text(context)} {
+			var hunks []diff.Hunk
+			w := diff.Walk{Context: context, Hunk: func(h *diff.Hunk, _ bool) error {
+				for i := range h.Lines {
+					h.Lines[i].Text = slices.Clone(h.Lines[i].Text)
+				}
+				hunks = append(hunks, *h)
+				return nil
+			}}
+			require.NoError(t, text(w.Add))
+			require.NoError(t, w.End())
+			o.Diff += string(diff.Unified(nil, "n", hunks, nil))
+		}
+	}
+	return o
+}
