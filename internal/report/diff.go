@@ -43,7 +43,7 @@ func (p *Printer) Created(path string, edits edit.List) error {
 }
 
 func (p *Printer) diff(from, to string, text diff.Windows) error {
-	u := unified{Printer: p, out: bufio.NewWriterSize(p.Out, 64<<10), from: from, to: to, drawn: p.Terminal}
+	u := unified{Printer: p, out: p.buffered(), from: from, to: to, drawn: p.Terminal}
 	return u.write(text)
 }
 

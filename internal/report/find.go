@@ -60,7 +60,7 @@ func Places(f *run.Sight) []Place {
 // Found shows the matches of a file: on a terminal the lines under the file's name,
 // elsewhere path:line:column:text for each match.
 func (p *Printer) Found(f *run.Found) error {
-	b := bufio.NewWriterSize(p.Out, 64<<10)
+	b := p.buffered()
 	if !p.Terminal {
 		path := Path(f.At.Path)
 		err := f.Each(0, func(s *run.Sight) error {

@@ -6,6 +6,7 @@
 package report
 
 import (
+	"bufio"
 	"fmt"
 	"io"
 	"maps"
@@ -32,6 +33,16 @@ type Printer struct {
 	Width   int                // columns of the terminal, 0 for no bound
 	Verbose bool               // name the files that are left out
 	Hidden  []*pattern.Pattern // what is not to be shown
+
+	buffer *bufio.Writer
+}
+
+// buffered returns what gathers what is written to Out; it is to be flushed.
+func (p *Printer) buffered() *bufio.Writer {
+	if p.buffer == nil {
+		p.buffer = bufio.NewWriterSize(p.Out, 64<<10)
+	}
+	return p.buffer
 }
 
 // mask stands for what is hidden; its length tells nothing.

@@ -36,11 +36,11 @@ var ways = []string{
 	"rule a { replace text \"a\" with \"{=count}\" }\nrule b { on lines with text \"b\" { insert below \"n\" } }",
 	"on lines 2 to 9 { replace text \"é\" with \"{=line}\" }",
 	"on lines with text \"a\" { delete }\nreplace text \"駅\" with \"e\"",
-	"on lines with text \"a\" { delete }\nrequire at most 3 word \"depot\"",
+	"on lines with text \"a\" { delete }\nrequire at most 3 of word \"depot\"",
 	"rule x { expect at most 2 changes\n trim line ends }\nforbid text \"d\"",
 	"comment out with \"# \"\nreplace text \"depot\" with \"→\"",
 	"use line endings crlf\nreplace text \"b\" with \"{=count-all}\"",
-	"replace each { \"depot\" with \"é\"\n \"a\" with \"\" }",
+	"replace each text {\n\"depot\" with \"é\"\n \"a\" with \"\"\n}",
 }
 
 // A file that is gone through window by window gives what it gives as a whole, whatever the
