@@ -62,7 +62,11 @@ func (a *app) listRuns(s *store.Store, of, format string) error {
 	if err != nil {
 		return err
 	}
-	l := &listing{Store: s, undone: history.Undone(records), busy: s.BeingWritten()}
+	undone, err := history.Undone(records)
+	if err != nil {
+		return err
+	}
+	l := &listing{Store: s, undone: undone, busy: s.BeingWritten()}
 	if of != "" {
 		if of, err = filepath.Abs(of); err != nil {
 			return err
@@ -146,8 +150,11 @@ func (a *app) runEvents(l *listing, records []*store.Record, damaged []store.Dam
 			Event: "run", Run: r.ID, Number: r.Number, Time: r.Time, User: r.User, Host: r.Host, Kind: r.Kind, Undoes: r.Undoes,
 			State: l.stateOf(r), Files: r.Targets(), Changes: r.Changes, Bytes: l.Size(r.ID), Rules: rulesUsed(r), Note: r.Note,
 		}
-		for i := range r.Files {
-			e.Paths = append(e.Paths, r.Files[i].Absolute())
+		for f, err := range r.Files.All() {
+			if err != nil {
+				return err
+			}
+			e.Paths = append(e.Paths, f.Absolute())
 		}
 		for _, left := range r.Left {
 			e.Left = append(e.Left, leftEvent{string(left.Path), left.Reason, string(left.Kept)})
@@ -232,7 +239,7 @@ func (l *listing) stateOf(r *store.Record) string {
 		return "put back in part"
 	case state == store.PutBack:
 		return "put back"
-	case undone == len(r.Files) && undone > 0:
+	case undone == r.Files.Len() && undone > 0:
 		return "taken back"
 	case undone > 0:
 		return fmt.Sprintf("%d taken back", undone)
@@ -245,7 +252,10 @@ func (l *listing) stateOf(r *store.Record) string {
 // rulesUsed lists the rules that changed something, as far as they have names.
 func rulesUsed(r *store.Record) []string {
 	used := map[int]bool{}
-	for _, e := range r.Files {
+	for e, err := range r.Files.All() {
+		if err != nil {
+			break
+		}
 		for _, rule := range e.Rules {
 			used[rule] = true
 		}
@@ -286,8 +296,10 @@ func (a *app) historyShow() *cobra.Command {
 func (a *app) showRun(s *store.Store, r *store.Record) error {
 	printer := a.printer()
 	printer.Rules = r.Rules
-	for i := range r.Files {
-		e := &r.Files[i]
+	for e, err := range r.Files.All() {
+		if err != nil {
+			return err
+		}
 		if e.What != change.Rewrite {
 			said := map[change.What]string{change.Create: "created", change.Remove: "taken away"}[e.What]
 			fmt.Fprintf(a.Out, "# %s: %s\n", report.Path(e.Absolute()), said)

@@ -36,7 +36,7 @@ type Applied struct {
 
 // taken gathers what is to be written.
 type taken struct {
-	changes []change.Change
+	changes change.Kept
 	count   int // of changes in them
 }
 
@@ -52,7 +52,8 @@ func Apply(ctx context.Context, o ApplyOptions) (*Applied, error) {
 	if o.Ask != nil {
 		collect = o.asked
 	}
-	t, err := collect(ctx, a)
+	t := &taken{}
+	err := collect(ctx, a, t)
 	if err != nil {
 		return a, err
 	}
@@ -68,9 +69,9 @@ func Apply(ctx context.Context, o ApplyOptions) (*Applied, error) {
 	if bad := a.Summary.Unreadable(); len(bad) > 0 && !o.SkipUnreadable {
 		return a, &UnreadableError{len(bad)}
 	}
-	a.Run, err = o.Write.write(ctx, transaction.Intent{Kind: store.Apply, Rules: o.Rules.Labels, Changes: t.count}, t.changes)
+	a.Run, err = o.Write.write(ctx, transaction.Intent{Kind: store.Apply, Rules: o.Rules.Labels, Changes: t.count}, &t.changes)
 	if a.Run != nil {
-		a.Files = len(t.changes)
+		a.Files = t.changes.Len()
 	}
 	return a, err
 }
@@ -87,25 +88,27 @@ func (e *UnreadableError) Error() string {
 }
 
 // all takes every change.
-func (o *ApplyOptions) all(ctx context.Context, a *Applied) (t taken, err error) {
+func (o *ApplyOptions) all(ctx context.Context, a *Applied, t *taken) (err error) {
 	a.Summary, err = o.Plan.Do(ctx, func(r *run.Result) (bool, error) {
 		if r.Refuse != nil {
 			a.Refuses = append(a.Refuses, refusal(r.At.Path, r.Refuse))
 			return false, nil
 		}
-		t.changes = append(t.changes, r.Change())
 		t.count += r.Changes()
+		if err := t.changes.Add(r.Change()); err != nil {
+			return false, err
+		}
 		return true, o.Show(r)
 	})
-	return t, err
+	return err
 }
 
 // asked takes what a person takes.
-func (o *ApplyOptions) asked(ctx context.Context, a *Applied) (t taken, err error) {
+func (o *ApplyOptions) asked(ctx context.Context, a *Applied, t *taken) (err error) {
 	all, s, err := o.Plan.Collect(ctx)
 	a.Summary = s
 	if err != nil {
-		return t, err
+		return err
 	}
 	var pending []*run.Pending
 	for _, p := range all {
@@ -123,7 +126,7 @@ func (o *ApplyOptions) asked(ctx context.Context, a *Applied) (t taken, err erro
 			err = ErrNothingTaken
 		}
 		if err != nil {
-			return t, err
+			return err
 		}
 	}
 	s.Settle(all)
@@ -131,9 +134,11 @@ func (o *ApplyOptions) asked(ctx context.Context, a *Applied) (t taken, err erro
 		if p.Refuse != nil {
 			a.Refuses = append(a.Refuses, refusal(p.At.Path, p.Refuse))
 		} else if p.Change.Count() > 0 {
-			t.changes = append(t.changes, p.Change)
 			t.count += p.Changes
+			if err := t.changes.Add(p.Change); err != nil {
+				return err
+			}
 		}
 	}
-	return t, nil
+	return nil
 }

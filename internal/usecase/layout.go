@@ -36,7 +36,7 @@ func Layout(ctx context.Context, o LayoutOptions) (*LaidOut, error) {
 	if err != nil {
 		return nil, err
 	}
-	var changes []change.Change
+	var changes change.List
 	var problems script.Problems
 	for _, path := range scripts {
 		text, err := ReadScript(path, o.Stdin)

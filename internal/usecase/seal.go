@@ -103,7 +103,7 @@ func ApplySeal(ctx context.Context, o ApplySealOptions) (*SealApplied, error) {
 		return nil, &RefusedError{reasons}
 	}
 	a := &SealApplied{Done: len(st.Done)}
-	var changes []change.Change
+	changes := &change.Kept{}
 	for i := range st.Changes {
 		c := &st.Changes[i]
 		take, err := o.Take(c, st.Counts[i], c.Windows(o.Write.Store.System))
@@ -111,13 +111,15 @@ func ApplySeal(ctx context.Context, o ApplySealOptions) (*SealApplied, error) {
 			return a, err
 		}
 		if take {
-			changes = append(changes, *c)
 			a.Count += st.Counts[i]
+			if err := changes.Add(*c); err != nil {
+				return a, err
+			}
 		}
 	}
 	a.Run, err = o.Write.write(ctx, transaction.Intent{Kind: store.Apply, Rules: o.Seal.Rules, Changes: a.Count}, changes)
 	if a.Run != nil {
-		a.Files = len(changes)
+		a.Files = changes.Len()
 	}
 	return a, err
 }

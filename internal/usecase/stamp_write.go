@@ -50,7 +50,7 @@ type StampTaken struct {
 
 // WriteStamps writes what is taken, as one run, nil where that is nothing.
 func WriteStamps(ctx context.Context, w Writing, labels []string, taken []StampTaken) (*store.Record, int, error) {
-	var changes []change.Change
+	var changes change.List
 	count := 0
 	for _, t := range taken {
 		if len(t.Edits) == 0 {

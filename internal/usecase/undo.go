@@ -43,6 +43,8 @@ type TakenBack struct {
 	Files   int           // written
 	Left    []store.Left  // left alone
 	Already int           // files that are as they were already
+
+	later []store.Left
 }
 
 // Undo takes a run back, or an undo, whole or in part. Where files are left alone there is
@@ -59,52 +61,52 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 	if err != nil {
 		return nil, err
 	}
-	back, left, already, err := history.Reverse(o.Write.Store, records, r, history.Reversal{Paths: paths, Force: o.Force})
+	t := &TakenBack{Of: r}
+	back, taken := &change.Kept{}, &change.Kept{}
+	later := map[int]bool{} // of back, files that have changed since
+	t.Left, t.Already, err = history.Reverse(o.Write.Store, records, r, history.Reversal{Paths: paths, Force: o.Force}, func(b *history.Back) error {
+		if b.Later && o.Later != TakeLater {
+			t.later = append(t.later, store.Left{Path: change.Path(b.Path), Reason: "it has changed since; --keep-later takes back what the run changed, around the later changes"})
+			return nil
+		}
+		if b.Later {
+			later[back.Len()] = true
+		}
+		return back.Add(b.Change)
+	})
 	if err != nil {
 		return nil, err
 	}
-	t := &TakenBack{Of: r, Left: left, Already: already}
-	back = o.unlater(back, t)
+	t.Left = append(t.Left, t.later...)
 	if o.Found != nil {
 		o.Found(r, t.Left)
 	}
-	var changes []change.Change
 	count := 0
-	for i := range back {
+	for i := range back.Len() {
+		c, err := back.At(i)
+		if err != nil {
+			return t, err
+		}
 		take := true
 		if o.Take != nil {
-			if take, err = o.Take(&back[i], back[i].Windows(o.Write.Store.System)); err != nil {
+			if take, err = o.Take(&history.Back{Change: c, Later: later[i]}, c.Windows(o.Write.Store.System)); err != nil {
 				return t, err
 			}
 		}
 		if take {
-			changes = append(changes, back[i].Change)
-			count += back[i].Count()
+			count += c.Count()
+			if err := taken.Add(c); err != nil {
+				return t, err
+			}
 		}
 	}
 	t.Run, err = o.Write.write(ctx, transaction.Intent{
 		Kind: o.Kind, Undoes: r.ID, Rules: r.Rules, Changes: count, After: r.After, Left: t.Left,
-	}, changes)
+	}, taken)
 	if t.Run != nil {
-		t.Files = len(changes)
+		t.Files = taken.Len()
 	}
 	return t, err
-}
-
-// unlater drops the files that have changed since, unless they are wanted.
-func (o *UndoOptions) unlater(back []history.Back, t *TakenBack) []history.Back {
-	if o.Later == TakeLater {
-		return back
-	}
-	var kept []history.Back
-	for _, b := range back {
-		if b.Later {
-			t.Left = append(t.Left, store.Left{Path: change.Path(b.Path), Reason: "it has changed since; --keep-later takes back what the run changed, around the later changes"})
-			continue
-		}
-		kept = append(kept, b)
-	}
-	return kept
 }
 
 // find returns the run that the first name names, or the last one, and the absolute paths
@@ -167,14 +169,18 @@ func (o *UndoOptions) fits(records []*store.Record, r *store.Record) (*store.Rec
 	if !r.State().Succeeded() {
 		return nil, refused("run %s did not come to its end (%s), so there is nothing to take back", r.Name(), r.State())
 	}
-	undone := history.Undone(records)[r.ID]
+	counts, err := history.Undone(records)
+	if err != nil {
+		return nil, err
+	}
+	undone := counts[r.ID]
 	if o.Kind == store.Undo {
-		if undone == len(r.Files) {
+		if undone == r.Files.Len() {
 			return nil, refused("run %s was taken back already; frizzel redo %s does it again", r.Name(), r.Name())
 		}
 		return r, nil
 	}
-	if r.Kind == store.Undo && undone < len(r.Files) {
+	if r.Kind == store.Undo && undone < r.Files.Len() {
 		return r, nil
 	}
 	u, err := history.UndoOf(records, r)

@@ -62,8 +62,8 @@ func Settle(ctx context.Context, l *store.Locked, command []string) (Settled, er
 }
 
 // write writes changes as a run, nil for none, after what is to be settled.
-func (w *Writing) write(ctx context.Context, intent transaction.Intent, changes []change.Change) (*store.Record, error) {
-	if len(changes) == 0 {
+func (w *Writing) write(ctx context.Context, intent transaction.Intent, changes change.Set) (*store.Record, error) {
+	if changes.Len() == 0 {
 		return nil, nil
 	}
 	if w.Into != "" {
@@ -87,7 +87,7 @@ func (w *Writing) write(ctx context.Context, intent transaction.Intent, changes 
 }
 
 // locked writes a run with the store locked.
-func (w *Writing) locked(ctx context.Context, intent transaction.Intent, changes []change.Change) (*store.Record, error) {
+func (w *Writing) locked(ctx context.Context, intent transaction.Intent, changes change.Set) (*store.Record, error) {
 	l, err := w.Store.Lock(ctx)
 	if err != nil {
 		return nil, err
@@ -134,7 +134,7 @@ func (w *Writing) settled(ctx context.Context, s Settled) {
 
 // into turns changes of files into new files in a folder, the originals left as they
 // are.
-func (w *Writing) into(changes []change.Change) ([]change.Change, error) {
+func (w *Writing) into(changes change.Set) (change.Set, error) {
 	abs, err := filepath.Abs(w.Into)
 	if err != nil {
 		return nil, err
@@ -142,8 +142,12 @@ func (w *Writing) into(changes []change.Change) ([]change.Change, error) {
 	if resolved, err := filepath.EvalSymlinks(abs); err == nil {
 		abs = resolved
 	}
-	out := make([]change.Change, len(changes))
-	for i, c := range changes {
+	out := make(change.List, changes.Len())
+	for i := range out {
+		c, err := changes.At(i)
+		if err != nil {
+			return nil, err
+		}
 		meta, err := metaOf(w.Store.System, &c)
 		if err != nil {
 			return nil, err

@@ -90,7 +90,7 @@ func (y *yard) rewrite(path, old, fresh string) change.Change {
 	}
 }
 
-func apply(changes func() []change.Change, intent transaction.Intent) func(context.Context, *store.Locked) error {
+func apply(changes func() change.List, intent transaction.Intent) func(context.Context, *store.Locked) error {
 	return func(ctx context.Context, l *store.Locked) error {
 		intent.Kind = store.Apply
 		_, err := transaction.Write(ctx, l, intent, changes())
@@ -108,6 +108,15 @@ func redoLast(ctx context.Context, l *store.Locked) error {
 	return reverse(ctx, l, store.Undo, store.Redo)
 }
 
+// reversal gathers what takes a run back.
+func reversal(s *store.Store, records []*store.Record, r *store.Record, how history.Reversal) (all []history.Back, left []store.Left, err error) {
+	left, _, err = history.Reverse(s, records, r, how, func(b *history.Back) error {
+		all = append(all, *b)
+		return nil
+	})
+	return all, left, err
+}
+
 func reverse(ctx context.Context, l *store.Locked, last, kind store.Kind) error {
 	records, _, err := l.Runs()
 	if err != nil {
@@ -117,11 +126,11 @@ func reverse(ctx context.Context, l *store.Locked, last, kind store.Kind) error 
 	if err != nil {
 		return err
 	}
-	back, left, _, err := history.Reverse(l.Store, records, r, history.Reversal{})
+	back, left, err := reversal(l.Store, records, r, history.Reversal{})
 	if err != nil || len(left) > 0 {
 		return errors.Join(err, fmt.Errorf("%v", left))
 	}
-	var changes []change.Change
+	var changes change.List
 	for _, b := range back {
 		changes = append(changes, b.Change)
 	}
@@ -138,7 +147,7 @@ func jobs(y **yard) []job {
 			}
 		}
 	}
-	rewriteAll := func() (all []change.Change) {
+	rewriteAll := func() (all change.List) {
 		for _, path := range slices.Sorted(maps.Keys((*y).tree())) {
 			if content, _, _ := (*y).Read(path); strings.Contains(content, "depot-3") {
 				all = append(all, (*y).rewrite(path, "depot-3", "depot-4444"))
@@ -146,23 +155,23 @@ func jobs(y **yard) []job {
 		}
 		return all
 	}
-	one := func(path, old, fresh string) func() []change.Change {
-		return func() []change.Change { return []change.Change{(*y).rewrite(path, old, fresh)} }
+	one := func(path, old, fresh string) func() change.List {
+		return func() change.List { return change.List{(*y).rewrite(path, old, fresh)} }
 	}
 	linked := func(y *yard) {
 		y.File("/tree/a", "first page of depot-3, second page, third page of depot-3\n", 0o644)
 		y.Link("/tree/a", "/tree/b")
 	}
-	created := func() []change.Change {
+	created := func() change.List {
 		meta := disk.Meta{Mode: 0o640, UID: os.Geteuid(), GID: os.Getegid()}
-		return []change.Change{
+		return change.List{
 			{Path: "n", Folder: "/tree", Name: "n", What: change.Create, Meta: meta, Edits: edit.List{{New: []byte("a new file of the depot\n")}}},
 			{Path: "m", Folder: "/tree/new/folder", Name: "m", What: change.Create, Meta: meta, Edits: edit.List{{New: []byte("another one, in a folder\n")}}},
 		}
 	}
-	removed := func() []change.Change {
+	removed := func() change.List {
 		content, _, _ := (*y).Read("/tree/00")
-		return []change.Change{{
+		return change.List{{
 			Path: "00", Folder: "/tree", Name: "00", What: change.Remove,
 			Before: change.DigestOf([]byte(content)), Edits: edit.List{{End: len(content)}},
 		}}

@@ -35,7 +35,7 @@ func twoRuns(t *testing.T, intent transaction.Intent, cut bool) *yard {
 		func() {
 			defer func() { _ = recover() }()
 			require.NoError(t, y.locked(func(ctx context.Context, l *store.Locked) error {
-				_, err := transaction.Write(ctx, l, down, []change.Change{y.rewrite("/tree/"+name, "depot-3", "depot-4")})
+				_, err := transaction.Write(ctx, l, down, change.List{y.rewrite("/tree/"+name, "depot-3", "depot-4")})
 				return err
 			}))
 		}()
@@ -119,14 +119,14 @@ func (y *yard) damaged(t *testing.T, what string) {
 			require.NotEqual(t, "2", name, "%s: its neighbour cannot be read: %v", what, err)
 			continue
 		}
-		back, _, _, err := history.Reverse(y.store(), records, r, history.Reversal{})
+		back, _, err := reversal(y.store(), records, r, history.Reversal{})
 		require.NoError(t, err, what)
 		if name == "2" {
 			require.Len(t, back, 1, what)
 		}
 		for _, b := range back {
 			require.NoError(t, y.locked(func(ctx context.Context, l *store.Locked) error {
-				_, err := transaction.Write(ctx, l, transaction.Intent{Kind: store.Undo, Undoes: r.ID}, []change.Change{b.Change})
+				_, err := transaction.Write(ctx, l, transaction.Intent{Kind: store.Undo, Undoes: r.ID}, change.List{b.Change})
 				return err
 			}), what)
 		}

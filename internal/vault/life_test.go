@@ -101,7 +101,7 @@ func (l *life) paths() []string {
 }
 
 // changes are what an apply does: most files are rewritten, one may be made or removed.
-func (l *life) changes() (all []change.Change, after map[string]string) {
+func (l *life) changes() (all change.List, after map[string]string) {
 	after = map[string]string{}
 	for _, path := range l.paths() {
 		content, info, _ := l.Read(path)
@@ -198,12 +198,12 @@ func (l *life) takeBack(kind store.Kind) {
 		if err != nil {
 			return err
 		}
-		back, gotLeft, _, err := history.Reverse(s.Store, records, records[n-1], how)
+		back, gotLeft, err := reversal(s.Store, records, records[n-1], how)
 		if err != nil {
 			return err
 		}
 		require.Len(l.t, gotLeft, len(left), "%s\n%v", l.fail(), gotLeft)
-		var changes []change.Change
+		var changes change.List
 		for _, b := range back {
 			require.False(l.t, b.Later, l.fail())
 			changes = append(changes, b.Change)
@@ -374,7 +374,8 @@ func (l *life) compare() {
 	require.NoError(l.t, err)
 	require.Empty(l.t, damaged, l.fail())
 	require.Len(l.t, records, len(l.runs), l.fail())
-	undone := history.Undone(records)
+	undone, err := history.Undone(records)
+	require.NoError(l.t, err)
 	for i, r := range records {
 		m := l.runs[i]
 		require.Equal(l.t, m.state, r.State(), "run %d\n%s", i+1, l.fail())

@@ -8,6 +8,7 @@ package history
 import (
 	"errors"
 	"fmt"
+	"hash/maphash"
 	"io"
 	"path/filepath"
 
@@ -24,9 +25,12 @@ var ErrNothing = errors.New("there is no run to take back")
 // Last returns the last run of the kind that was not taken back whole: the one that
 // an undo of an Apply, or a redo of an Undo, is about.
 func Last(records []*store.Record, kind store.Kind) (*store.Record, error) {
-	undone := undoneFiles(records)
+	undone, err := undoneFiles(records)
+	if err != nil {
+		return nil, err
+	}
 	for i := len(records) - 1; i >= 0; i-- {
-		if r := records[i]; r.State().Succeeded() && r.Kind == kind && len(undone[r.ID]) < len(r.Files) {
+		if r := records[i]; r.State().Succeeded() && r.Kind == kind && len(undone[r.ID]) < r.Files.Len() {
 			return r, nil
 		}
 	}
@@ -36,9 +40,12 @@ func Last(records []*store.Record, kind store.Kind) (*store.Record, error) {
 // UndoOf returns the last run that took a run back and was not taken back in turn, or
 // ErrNothing.
 func UndoOf(records []*store.Record, r *store.Record) (*store.Record, error) {
-	undone := undoneFiles(records)
+	undone, err := undoneFiles(records)
+	if err != nil {
+		return nil, err
+	}
 	for i := len(records) - 1; i >= 0; i-- {
-		if u := records[i]; u.State().Succeeded() && u.Undoes == r.ID && len(undone[u.ID]) < len(u.Files) {
+		if u := records[i]; u.State().Succeeded() && u.Undoes == r.ID && len(undone[u.ID]) < u.Files.Len() {
 			return u, nil
 		}
 	}
@@ -46,33 +53,48 @@ func UndoOf(records []*store.Record, r *store.Record) (*store.Record, error) {
 }
 
 // Undone returns how many files of each run have been taken back, by its ID.
-func Undone(records []*store.Record) map[string]int {
+func Undone(records []*store.Record) (map[string]int, error) {
+	undone, err := undoneFiles(records)
 	counts := map[string]int{}
-	for id, files := range undoneFiles(records) {
+	for id, files := range undone {
 		counts[id] = len(files)
 	}
-	return counts
+	return counts, err
 }
+
+// paths are paths by their sums, since they may be many.
+type paths map[[2]uint64]struct{}
+
+var seeds = [2]maphash.Seed{maphash.MakeSeed(), maphash.MakeSeed()}
+
+func sumOf(path string) [2]uint64 {
+	return [2]uint64{maphash.String(seeds[0], path), maphash.String(seeds[1], path)}
+}
+
+func (p paths) has(path string) bool { _, ok := p[sumOf(path)]; return ok }
 
 // undoneFiles returns the files of each run that have been taken back, by a run that
 // has not been taken back in turn.
-func undoneFiles(records []*store.Record) map[string]map[string]bool {
-	undone := map[string]map[string]bool{}
+func undoneFiles(records []*store.Record) (map[string]paths, error) {
+	undone := map[string]paths{}
 	for i := len(records) - 1; i >= 0; i-- {
 		r := records[i]
 		if !r.State().Succeeded() || r.Undoes == "" {
 			continue
 		}
 		if undone[r.Undoes] == nil {
-			undone[r.Undoes] = map[string]bool{}
+			undone[r.Undoes] = paths{}
 		}
-		for f := range r.Files {
-			if path := r.Files[f].Absolute(); !undone[r.ID][path] {
-				undone[r.Undoes][path] = true
+		for e, err := range r.Files.All() {
+			if err != nil {
+				return nil, err
+			}
+			if path := e.Absolute(); !undone[r.ID].has(path) {
+				undone[r.Undoes][sumOf(path)] = struct{}{}
 			}
 		}
 	}
-	return undone
+	return undone, nil
 }
 
 // LeftBy reports of a path and a content's digest whether one of the runs left that there:
@@ -85,8 +107,8 @@ func LeftBy(s *store.Store) func(path string, content change.Digest) bool {
 			left = map[string][]change.Digest{}
 			records, _, _ := s.Runs()
 			for _, r := range records {
-				for i := range r.Files {
-					if e := &r.Files[i]; e.Role != change.Target && r.State().Succeeded() {
+				for e, err := range r.Files.All() {
+					if err == nil && e.Role != change.Target && r.State().Succeeded() {
 						left[e.Absolute()] = append(left[e.Absolute()], e.After)
 					}
 				}
@@ -117,14 +139,21 @@ type Back struct {
 	Later bool
 }
 
-// Reverse returns the changes that take a run back, the files that are left alone, and
-// how many are as they were already. records are all runs.
-func Reverse(s *store.Store, records []*store.Record, r *store.Record, how Reversal) (back []Back, left []store.Left, already int, err error) {
-	undone := undoneFiles(records)[r.ID]
+// Reverse calls take with each change that takes a run back, and returns the files that are
+// left alone, and how many are as they were already. records are all runs.
+func Reverse(s *store.Store, records []*store.Record, r *store.Record, how Reversal, take func(*Back) error) (left []store.Left, already int, err error) {
+	all, err := undoneFiles(records)
+	if err != nil {
+		return nil, 0, err
+	}
+	undone := all[r.ID]
 	w := reverser{Store: s, record: r, force: how.Force, sameBoot: r.Boot == disk.Boot()}
-	for i := range r.Files {
-		e := &r.Files[i]
-		if undone[e.Absolute()] || !touched(e, how.Paths) {
+	defer w.close()
+	for e, err := range r.Files.All() {
+		if err != nil {
+			return left, already, err
+		}
+		if undone.has(e.Absolute()) || !touched(e, how.Paths) {
 			continue
 		}
 		b, reason := w.file(e)
@@ -134,16 +163,18 @@ func Reverse(s *store.Store, records []*store.Record, r *store.Record, how Rever
 		case reason != nil:
 			left = append(left, store.Left{Path: change.Path(e.Absolute()), Reason: reason.Error()})
 		default:
-			back = append(back, *b)
+			if err := take(b); err != nil {
+				return left, already, err
+			}
 		}
 	}
-	return back, left, already, nil
+	return left, already, nil
 }
 
 // Touched reports whether any file of a run is one of the paths, or lies below one.
 func Touched(r *store.Record, path string) bool {
-	for i := range r.Files {
-		if r.Files[i].Touches(path) {
+	for e, err := range r.Files.All() {
+		if err == nil && e.Touches(path) {
 			return true
 		}
 	}
@@ -165,6 +196,29 @@ type reverser struct {
 	record   *store.Record
 	force    bool
 	sameBoot bool // devices have the numbers that they had
+
+	path   string // of the folder at hand
+	folder disk.Folder
+	failed error // why there is none
+}
+
+// close lets go of the folder at hand.
+func (w *reverser) close() {
+	if w.folder != nil {
+		disk.Close(w.folder)
+	}
+}
+
+// open opens a folder, unless it is the one at hand.
+func (w *reverser) open(path string) (disk.Folder, error) {
+	if path != w.path {
+		w.close()
+		w.path = path
+		if w.folder, w.failed = w.System.OpenFolder(path); w.failed != nil {
+			w.folder = nil
+		}
+	}
+	return w.folder, w.failed
 }
 
 // Why a file is left alone.
@@ -181,7 +235,7 @@ var (
 
 // file returns the change that takes one file back, or why it is left alone.
 func (w *reverser) file(e *store.Entry) (*Back, error) {
-	folder, err := w.System.OpenFolder(filepath.Dir(e.Absolute()))
+	folder, err := w.open(filepath.Dir(e.Absolute()))
 	switch {
 	case disk.Missing(err):
 		return nil, errNoFolder
@@ -190,7 +244,6 @@ func (w *reverser) file(e *store.Entry) (*Back, error) {
 	case err != nil:
 		return nil, err
 	}
-	defer disk.Close(folder)
 	if id := folder.ID(); e.In != (disk.ID{}) && (id.Inode != e.In.Inode || w.sameBoot && id.Device != e.In.Device) {
 		return nil, errMoved
 	}
@@ -219,7 +272,7 @@ const long = 4 << 20
 
 // kept returns what says why what is kept of a file is not what was put there.
 func (w *reverser) kept(e *store.Entry) func() error {
-	if e.What != change.Rewrite || e.Old.Size < long || e.Edits.Digest == (change.Digest{}) {
+	if e.What != change.Rewrite || e.Old.Size <= long && e.Edits.Size <= long || e.Edits.Digest == (change.Digest{}) {
 		return func() error { return w.Verify(w.record, e) }
 	}
 	done := make(chan error, 1)
@@ -291,6 +344,11 @@ func (w *reverser) there(b *Back, e *store.Entry, now disk.File, kept func() err
 	if e.What == change.Remove || b.Before != e.After {
 		b.Edits = edit.Between{Old: w.opener(e), Fresh: w.old(e)}
 		return w.readable(e)
+	}
+	if e.Old.Size <= long && e.Edits.Size <= long {
+		old, edits, err := w.Contents(w.record, e)
+		b.Edits = edits.Invert(old)
+		return err
 	}
 	edits, err := w.Edits(w.record, e)
 	b.Edits = edit.Inverse{Edits: edits, Open: func() (io.ReadCloser, error) { return w.PeekOld(w.record, e) }}
@@ -364,8 +422,11 @@ func Shown(s *store.Store, r *store.Record, e *store.Entry) (diff.Windows, error
 func Verify(s *store.Store) (damaged []store.Damaged, runs int, err error) {
 	records, damaged, err := s.Runs()
 	for _, r := range records {
-		for i := range r.Files {
-			e := &r.Files[i]
+		for e, err := range r.Files.All() {
+			if err != nil {
+				damaged = append(damaged, store.Damaged{ID: r.ID, Reason: err})
+				break
+			}
 			if e.What == change.Create || !r.Staged || r.State() == store.PutBack {
 				continue
 			}

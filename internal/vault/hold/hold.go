@@ -80,17 +80,14 @@ func lapse(ctx context.Context, l *store.Locked, r *store.Record, command []stri
 		out.Error = err
 		return out
 	}
-	back, left, _, err := history.Reverse(l.Store, records, r, history.Reversal{})
+	changes := &change.Kept{}
+	left, _, err := history.Reverse(l.Store, records, r, history.Reversal{}, func(b *history.Back) error { return changes.Add(b.Change) })
 	if err != nil {
 		out.Error = err
 		return out
 	}
-	var changes []change.Change
-	for _, b := range back {
-		changes = append(changes, b.Change)
-	}
 	out.Left = left
-	if len(changes) > 0 {
+	if changes.Len() > 0 {
 		out.Undo, out.Error = transaction.Write(ctx, l, transaction.Intent{
 			Kind: store.Undo, Undoes: r.ID, Command: command, Rules: r.Rules, Changes: r.Changes,
 			Note: "nobody kept run " + r.Name(), After: r.After, Left: left,

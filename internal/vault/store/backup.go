@@ -16,8 +16,9 @@ import (
 	"frizzel/internal/disk"
 )
 
-// Blob is a piece of a run's backup file.
+// Blob is a piece of a run's backup file, or of a block of it.
 type Blob struct {
+	Block  int   `json:"block,omitempty"` // the number of the block, from 1, that Offset is in; 0 for none
 	Offset int64 `json:"offset"`
 	Length int64 `json:"length"`           // bytes in the backup
 	Size   int64 `json:"size"`             // bytes of the content
@@ -27,13 +28,19 @@ type Blob struct {
 	Digest change.Digest `json:"digest,omitzero"`
 }
 
-// Backup is a backup file being written, one piece after another.
+// Backup is a backup file being written, one piece after another; small ones share blocks, which
+// are compressed together.
 type Backup struct {
 	file *disk.Hastened
 
-	mu sync.Mutex
-	at int64
+	mu     sync.Mutex
+	at     int64
+	block  []byte // the one at hand
+	blocks []Blob
 }
+
+// blockSize is from how many bytes on a block is written.
+const blockSize = 128 << 10
 
 // NewBackup begins the backup of a run.
 func (l *Locked) NewBackup(r *Record) (*Backup, error) {
@@ -67,15 +74,55 @@ var encoder = sync.OnceValue(func() *zstd.Encoder {
 // Put appends a content, compressed where that pays. It may be called by several
 // goroutines at once.
 func (b *Backup) Put(content []byte) (Blob, error) {
-	blob := Blob{Length: int64(len(content)), Size: int64(len(content))}
-	if len(content) >= worthPacking {
-		if packed := encoder().EncodeAll(content, nil); len(packed) < len(content) {
-			content = packed
-			blob.Length, blob.Packed = int64(len(content)), true
-		}
+	if len(content) < worthPacking {
+		return b.putSmall(content)
 	}
+	return b.put(content)
+}
+
+// putSmall appends a content to the block at hand.
+func (b *Backup) putSmall(content []byte) (Blob, error) {
+	b.mu.Lock()
+	blob := Blob{Block: len(b.blocks) + 1, Offset: int64(len(b.block)), Size: int64(len(content))}
+	b.block = append(b.block, content...)
+	full := len(b.block) >= blockSize
+	var err error
+	if full {
+		err = b.flush()
+	}
+	b.mu.Unlock()
+	return blob, err
+}
+
+// flush writes the block at hand.
+func (b *Backup) flush() error {
+	if len(b.block) == 0 {
+		return nil
+	}
+	block, err := b.write(b.pack(b.block))
+	b.blocks, b.block = append(b.blocks, block), b.block[:0]
+	return err
+}
+
+func (b *Backup) put(content []byte) (Blob, error) {
+	blob, packed := b.pack(content)
 	b.mu.Lock()
 	defer b.mu.Unlock()
+	return b.write(blob, packed)
+}
+
+// pack compresses a content, where that pays.
+func (b *Backup) pack(content []byte) (Blob, []byte) {
+	blob := Blob{Length: int64(len(content)), Size: int64(len(content))}
+	if packed := encoder().EncodeAll(content, nil); len(packed) < len(content) {
+		content = packed
+		blob.Length, blob.Packed = int64(len(content)), true
+	}
+	return blob, content
+}
+
+// write writes what pack made of a content.
+func (b *Backup) write(blob Blob, content []byte) (Blob, error) {
 	blob.Offset = b.at
 	b.at += int64(len(content))
 	_, err := b.file.Write(content)
@@ -141,7 +188,9 @@ func (b *Backup) PutEdits(edits edit.Source) (Blob, error) {
 			return Blob{}, err
 		}
 		blob, err := b.Put(text.Bytes())
-		blob.Count, blob.Digest = edits.Len(), change.DigestOf(text.Bytes())
+		if blob.Count = edits.Len(); blob.Block == 0 { // else the new content's digest tells
+			blob.Digest = change.DigestOf(text.Bytes())
+		}
 		return blob, err
 	}
 	p, err := b.Begin(0)
@@ -154,8 +203,13 @@ func (b *Backup) PutEdits(edits edit.Source) (Blob, error) {
 	return blob, errors.Join(err, endErr)
 }
 
-// Close brings the backup to the disk and closes it.
-func (b *Backup) Close() error { return errors.Join(b.file.Sync(), b.file.Close()) }
+// Close brings the backup to the disk and closes it, and says in the record where its blocks
+// are.
+func (b *Backup) Close(r *Record) error {
+	err := b.flush()
+	r.Blocks = b.blocks
+	return errors.Join(err, b.file.Sync(), b.file.Close())
+}
 
 // stagedName is where the new content of a file waits that is rewritten in place.
 func stagedName(i int) string { return fmt.Sprintf("new-%d", i) }
@@ -177,7 +231,7 @@ func (s *Store) StagedPath(r *Record, i int) string {
 }
 
 // OpenStaged reads what NewStaged made. At its end it fails where that is not what was written.
-func (l *Locked) OpenStaged(r *Record, i int) (io.ReadCloser, error) {
+func (l *Locked) OpenStaged(r *Record, i int, e *Entry) (io.ReadCloser, error) {
 	folder, err := l.runFolder(r.ID)
 	if err != nil {
 		return nil, err
@@ -187,8 +241,8 @@ func (l *Locked) OpenStaged(r *Record, i int) (io.ReadCloser, error) {
 	if err != nil {
 		return nil, err
 	}
-	damaged := fmt.Errorf("the staged content of %s is damaged", r.Files[i].Path)
-	return &verified{in: disk.Reader(f), file: f, hash: sha256.New(), digest: r.Files[i].After, size: -1, damaged: damaged}, nil
+	damaged := fmt.Errorf("the staged content of %s is damaged", e.Path)
+	return &verified{in: disk.Reader(f), file: f, hash: sha256.New(), digest: e.After, size: -1, damaged: damaged}, nil
 }
 
 // DropStaged removes what NewStaged makes; it need not be there.
@@ -201,18 +255,18 @@ func (l *Locked) DropStaged(r *Record, i int) {
 
 // Extract writes the old content of a file beside the records, where a person can get at
 // it, and returns its path.
-func (l *Locked) Extract(r *Record, i int) (string, error) {
+func (l *Locked) Extract(r *Record, i int, e *Entry) (string, error) {
 	folder, err := l.runFolder(r.ID)
 	if err != nil {
 		return "", err
 	}
 	defer disk.Close(folder)
 	name := fmt.Sprintf("old-%d", i)
-	if !holds(folder, name, r.Files[i].Before) {
+	if !holds(folder, name, e.Before) {
 		if err := disk.RemoveIfThere(folder, name); err != nil {
 			return "", err
 		}
-		if err := l.extract(r, i, folder, name); err != nil {
+		if err := l.extract(r, e, folder, name); err != nil {
 			_ = folder.Remove(name)
 			return "", err
 		}
@@ -231,8 +285,8 @@ func holds(folder disk.Folder, name string, content change.Digest) bool {
 	return err == nil && is == content
 }
 
-func (l *Locked) extract(r *Record, i int, folder disk.Folder, name string) error {
-	old, err := l.OpenOld(r, &r.Files[i])
+func (l *Locked) extract(r *Record, e *Entry, folder disk.Folder, name string) error {
+	old, err := l.OpenOld(r, e)
 	if err != nil {
 		return err
 	}

@@ -9,6 +9,7 @@ import (
 	"hash"
 	"io"
 	"iter"
+	"sync"
 
 	"github.com/klauspost/compress/zstd"
 
@@ -60,6 +61,69 @@ func (v *verified) Close() error {
 
 // open reads a piece of a run's backup.
 func (s *Store) open(r *Record, blob Blob, digest change.Digest) (io.ReadCloser, error) {
+	if blob.Block > 0 {
+		return s.openSmall(r, blob, digest)
+	}
+	return s.openPiece(r, blob, digest)
+}
+
+// openSmall reads one of many pieces in a block.
+func (s *Store) openSmall(r *Record, blob Blob, digest change.Digest) (io.ReadCloser, error) {
+	if blob.Block > len(r.Blocks) {
+		return nil, errBackup
+	}
+	block, err := r.unpacked.get(blob.Block, func() ([]byte, error) {
+		in, err := s.openPiece(r, r.Blocks[blob.Block-1], change.Digest{})
+		if err != nil {
+			return nil, err
+		}
+		defer disk.Close(in)
+		return io.ReadAll(in)
+	})
+	if err != nil {
+		return nil, err
+	}
+	if blob.Offset < 0 || blob.Size < 0 || blob.Offset > int64(len(block))-blob.Size {
+		return nil, errBackup
+	}
+	content := block[blob.Offset : blob.Offset+blob.Size]
+	if digest != (change.Digest{}) && change.DigestOf(content) != digest {
+		return nil, errBackup
+	}
+	return io.NopCloser(bytes.NewReader(content)), nil
+}
+
+// blocks are some blocks of a backup, unpacked.
+type blocks struct {
+	mu   sync.Mutex
+	last [4]unpacked
+	next int
+}
+
+type unpacked struct {
+	number int // from 1
+	text   []byte
+}
+
+// get returns a block, which read reads where it is not there.
+func (b *blocks) get(number int, read func() ([]byte, error)) ([]byte, error) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	for _, u := range b.last {
+		if u.number == number {
+			return u.text, nil
+		}
+	}
+	text, err := read()
+	if err == nil {
+		b.last[b.next] = unpacked{number, text}
+		b.next = (b.next + 1) % len(b.last)
+	}
+	return text, err
+}
+
+// openPiece reads a piece that stands by itself.
+func (s *Store) openPiece(r *Record, blob Blob, digest change.Digest) (io.ReadCloser, error) {
 	folder, err := s.runFolder(r.ID)
 	if err != nil {
 		return nil, err
@@ -96,7 +160,9 @@ func (s *Store) OpenOld(r *Record, e *Entry) (io.ReadCloser, error) {
 	if err != nil {
 		return nil, notHad("old content", r, e, err)
 	}
-	v.(*verified).damaged = notHad("old content", r, e, errBackup)
+	if v, ok := v.(*verified); ok {
+		v.damaged = notHad("old content", r, e, errBackup)
+	}
 	return v, nil
 }
 
@@ -117,7 +183,7 @@ func notHad(what string, r *Record, e *Entry, err error) error {
 
 // Edits returns what a run did to one of its files, against its old content.
 func (s *Store) Edits(r *Record, e *Entry) (edit.Source, error) {
-	if r.Format >= 4 {
+	if !r.OldEdits {
 		return keptEdits{s, r, e}, nil
 	}
 	edits, err := s.legacyEdits(r, e)
@@ -182,6 +248,27 @@ func (s *Store) legacyEdits(r *Record, e *Entry) (edits edit.List, err error) {
 		err = errBackup
 	}
 	return edits, err
+}
+
+// Contents returns what a run's file was, and the edits to that, of a file that is small enough
+// to be held: what is kept of it, held against its digests.
+func (s *Store) Contents(r *Record, e *Entry) (old []byte, edits edit.List, err error) {
+	in, err := s.OpenOld(r, e)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer disk.Close(in)
+	if old, err = io.ReadAll(in); err != nil {
+		return nil, nil, err
+	}
+	source, err := s.Edits(r, e)
+	if err == nil {
+		edits, err = edit.Gather(source)
+	}
+	if err == nil && (!edits.Fits(len(old)) || e.What != change.Remove && change.DigestOf(edits.Apply(old)) != e.After) {
+		err = notHad("changes", r, e, errBackup)
+	}
+	return old, edits, err
 }
 
 // Verify reads what is kept of a file, and returns what is not as it was put there: its old

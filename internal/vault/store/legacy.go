@@ -54,7 +54,8 @@ func legacy(folder disk.Folder, id string) (*Record, error) {
 		return nil, trailer.ErrDamaged
 	}
 	r := l.Record
-	r.Format, r.Staged = 1, true
+	r.Format, r.Staged, r.OldEdits = 1, true, true
+	var files []Entry
 	for i, old := range l.Files {
 		if old.Entry == nil {
 			return nil, trailer.ErrDamaged
@@ -67,12 +68,16 @@ func legacy(folder disk.Folder, id string) (*Record, error) {
 		case old.Removed:
 			e.What = change.Remove
 		}
-		r.Files = append(r.Files, e)
+		files = append(files, e)
 		if old.Beside != "" {
-			r.Files = append(r.Files, Entry{
+			r.Beside++
+			files = append(files, Entry{
 				Path: old.Beside, Folder: e.Folder, Name: old.Beside, What: change.Create, Role: change.Beside, After: e.Before,
 			})
 		}
+	}
+	if r.Files, err = FilesOf("", files); err != nil {
+		return nil, err
 	}
 	r.Steps, err = legacySteps(folder, r, l.Hold)
 	return r, err

@@ -159,11 +159,7 @@ func (l *Locked) Save(r *Record) error {
 		return err
 	}
 	defer disk.Close(folder)
-	body, err := r.encode()
-	if err != nil {
-		return err
-	}
-	return errors.Join(putSealed(folder, recordName, r.ID, body), folder.Sync())
+	return errors.Join(putRecord(folder, r), folder.Sync())
 }
 
 // Enter takes a run to its next state, on disk before it returns where that matters. The error is a
@@ -201,13 +197,7 @@ func (l *Locked) enterLegacy(r *Record, steps []Step) error {
 		return err
 	}
 	defer disk.Close(folder)
-	fresh := *r
-	fresh.Format = format
-	body, err := fresh.encode()
-	if err != nil {
-		return err
-	}
-	if err := errors.Join(putSealed(folder, recordName, r.ID, body), folder.Sync()); err != nil {
+	if err := errors.Join(putRecord(folder, r), folder.Sync()); err != nil {
 		return err
 	}
 	from := stateOf(r.Steps)
@@ -261,6 +251,9 @@ func (l *Locked) Forget(r *Record) error {
 	}
 	defer disk.Close(runs)
 	if err := runs.Rename(r.ID, prunedName+r.ID); err != nil { // so that it is there whole, or not at all
+		return err
+	}
+	if err := runs.Sync(); err != nil { // or else a crash brings it back without some of its files
 		return err
 	}
 	removeAll(runs, prunedName+r.ID)

@@ -1,9 +1,11 @@
 package store
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"io"
 	"path/filepath"
 	"strings"
 	"time"
@@ -29,17 +31,25 @@ type Record struct {
 	Note    string        `json:"note,omitempty"`
 	Rules   []string      `json:"rules"` // labels of the rules that made changes
 	Changes int           `json:"changes"`
-	After   string        `json:"after,omitempty"` // a command to run when its files have changed
-	Hold    time.Duration `json:"hold,omitempty"`  // how long it waits to be kept
-	Staged  bool          `json:"staged"`          // what Files say of contents is known
-	Left    []Left        `json:"left,omitempty"`  // what was left alone by the run that takes back
-	Files   []Entry       `json:"-"`               // a line each
+	After   string        `json:"after,omitempty"`  // a command to run when its files have changed
+	Hold    time.Duration `json:"hold,omitempty"`   // how long it waits to be kept
+	Staged  bool          `json:"staged"`           // what Files say of contents is known
+	Left    []Left        `json:"left,omitempty"`   // what was left alone by the run that takes back
+	Beside  int           `json:"beside,omitempty"` // how many of Files are old contents beside new ones
+	Count   int           `json:"files"`            // how many Files there are
+	Secret  string        `json:"secret"`           // makes the names of what is on its way
+	Blocks  []Blob        `json:"blocks,omitempty"` // of the backup, that hold many small pieces each
+	// OldEdits says that edits are written as in formats before 4.
+	OldEdits bool   `json:"old_edits,omitempty"`
+	Files    *Files `json:"-"`
 
 	Steps []Step `json:"-"` // from the journal
+
+	unpacked blocks
 }
 
-// format is the version of records. Those of formats 2 and 3 are the same, but for how their
-// edits are written.
+// format is the version of records. Those of formats 2 and 3 have a line of JSON for each file,
+// and their edits are written in other ways.
 const format = 4
 
 // Kind is what a run did.
@@ -71,15 +81,7 @@ func (r *Record) Name() string {
 }
 
 // Targets counts the files that were to be changed, those left beside them aside.
-func (r *Record) Targets() int {
-	n := 0
-	for i := range r.Files {
-		if r.Files[i].Role != change.Beside {
-			n++
-		}
-	}
-	return n
-}
+func (r *Record) Targets() int { return r.Files.Len() - r.Beside }
 
 // Left is a file that a run left alone.
 type Left struct {
@@ -105,10 +107,12 @@ type Entry struct {
 	Inode   disk.ID   `json:"inode,omitzero"`  // of the file before
 	Staged  disk.ID   `json:"staged,omitzero"` // of the new content
 	Was     disk.Meta `json:"was,omitzero"`    // what it was besides its content; of a new file, what that is to be
-	Temp    string    `json:"temp,omitempty"`  // the name of the new content beside its target, and
-	Back    string    `json:"back,omitempty"`  // that of the old one on its way back
-	Old     Blob      `json:"old"`             // the old content
-	Edits   Blob      `json:"edits"`           // from the old content to the new
+	// Temp is the name of the new content beside its target, and Back that of the old one on its
+	// way back; Files makes them, but for those of formats before 4.
+	Temp  string `json:"temp,omitempty"`
+	Back  string `json:"back,omitempty"`
+	Old   Blob   `json:"old"`   // the old content
+	Edits Blob   `json:"edits"` // from the old content to the new
 }
 
 // Absolute returns the file's whole path.
@@ -120,39 +124,66 @@ func (e *Entry) Touches(path string) bool {
 	return abs == path || strings.HasPrefix(abs, strings.TrimSuffix(path, "/")+"/")
 }
 
-// encode writes a record: a line for the run, and one for each file.
-func (r *Record) encode() ([]byte, error) {
-	var b bytes.Buffer
-	e := json.NewEncoder(&b)
-	if err := e.Encode(r); err != nil {
-		return nil, err
+// write writes a record: a line for the run, and then its files.
+func (r *Record) write(out io.Writer) error {
+	r.Count = r.Files.Len()
+	of := r.Format
+	r.Format = format
+	err := json.NewEncoder(out).Encode(r)
+	if r.Format = of; err != nil {
+		return err
 	}
-	for i := range r.Files {
-		if err := e.Encode(&r.Files[i]); err != nil {
-			return nil, err
-		}
-	}
-	return b.Bytes(), nil
+	return r.Files.write(out)
 }
 
-// decode reads what encode wrote.
+// readRecord reads what write wrote, but for the files, which are read when they are asked for.
+func readRecord(body *io.SectionReader, again func() (*io.SectionReader, io.Closer, error)) (*Record, error) {
+	line, err := bufio.NewReader(body).ReadBytes('\n')
+	if err != nil {
+		return nil, trailer.ErrDamaged
+	}
+	r := &Record{}
+	if err := json.Unmarshal(line, r); err != nil {
+		return nil, err
+	}
+	if r.Format != format {
+		return nil, fmt.Errorf("it is of format %d, which this program does not know", r.Format)
+	}
+	r.Files = &Files{secret: r.Secret, count: r.Count, read: func(f *Files) error {
+		body, file, err := again()
+		if err != nil {
+			return err
+		}
+		defer disk.Close(file)
+		return f.readFrom(io.NewSectionReader(body, int64(len(line)), body.Size()-int64(len(line))))
+	}}
+	return r, nil
+}
+
+// decode reads a record of a format before 4: a line for the run, and one for each file.
 func decode(body []byte) (*Record, error) {
 	d := json.NewDecoder(bytes.NewReader(body))
-	r := &Record{}
+	r := &Record{OldEdits: true}
 	if err := d.Decode(r); err != nil {
 		return nil, err
 	}
-	if r.Format != format && r.Format != 2 && r.Format != 3 {
+	if r.Format != 2 && r.Format != 3 {
 		return nil, fmt.Errorf("it is of format %d, which this program does not know", r.Format)
 	}
+	var files []Entry
 	for d.More() {
 		var e Entry
 		if err := d.Decode(&e); err != nil {
 			return nil, err
 		}
-		r.Files = append(r.Files, e)
+		if e.Role == change.Beside {
+			r.Beside++
+		}
+		files = append(files, e)
 	}
-	return r, nil
+	var err error
+	r.Files, err = FilesOf("", files)
+	return r, err
 }
 
 // encodeSteps writes a journal, a line for each step.

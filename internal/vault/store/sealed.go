@@ -1,7 +1,9 @@
 package store
 
 import (
+	"bufio"
 	"errors"
+	"io"
 
 	"frizzel/internal/disk"
 	"frizzel/internal/trailer"
@@ -13,11 +15,26 @@ import (
 // putSealed replaces a file by body, whole or not at all. Its name is on disk once the
 // folder is synced.
 func putSealed(folder disk.Folder, name, of string, body []byte) error {
+	return replace(folder, name, func(out io.Writer) error {
+		_, err := out.Write(trailer.Add(of+"/"+name, body))
+		return err
+	})
+}
+
+// replace replaces a file by what write writes.
+func replace(folder disk.Folder, name string, write func(io.Writer) error) error {
 	fresh := name + ".new"
 	if err := disk.RemoveIfThere(folder, fresh); err != nil {
 		return err
 	}
-	if err := disk.WriteFile(folder, fresh, trailer.Add(of+"/"+name, body), disk.Synced); err != nil {
+	f, err := folder.Create(fresh)
+	if err != nil {
+		return err
+	}
+	if err = write(&disk.Hastened{File: f}); err == nil {
+		err = f.Sync()
+	}
+	if err = errors.Join(err, f.Close()); err != nil {
 		return errors.Join(err, disk.RemoveIfThere(folder, fresh))
 	}
 	return folder.Rename(fresh, name)
@@ -30,4 +47,55 @@ func getSealed(folder disk.Folder, name, of string) ([]byte, error) {
 		return nil, err
 	}
 	return trailer.Cut(of+"/"+name, text)
+}
+
+// putRecord replaces a run's record.
+func putRecord(folder disk.Folder, r *Record) error {
+	return replace(folder, recordName, func(out io.Writer) error {
+		b := bufio.NewWriterSize(out, 64<<10)
+		w := trailer.NewWriter(r.ID+"/"+recordName, b)
+		return errors.Join(r.write(w), w.Close(), b.Flush())
+	})
+}
+
+// getRecord reads a run's record, of this format or an earlier one.
+func (s *Store) getRecord(folder disk.Folder, id string) (*Record, error) {
+	body, file, err := openRecord(folder, id)
+	if errors.Is(err, trailer.ErrDamaged) {
+		old, oldErr := getSealed(folder, recordName, id)
+		if oldErr != nil {
+			return nil, err
+		}
+		return decode(old)
+	}
+	if err != nil {
+		return nil, err
+	}
+	defer disk.Close(file)
+	return readRecord(body, func() (*io.SectionReader, io.Closer, error) {
+		folder, err := s.runFolder(id)
+		if err != nil {
+			return nil, nil, err
+		}
+		defer disk.Close(folder)
+		return openRecord(folder, id)
+	})
+}
+
+// openRecord opens the body of a run's record.
+func openRecord(folder disk.Folder, id string) (*io.SectionReader, io.Closer, error) {
+	f, err := folder.Open(recordName)
+	if err != nil {
+		return nil, nil, err
+	}
+	info, err := f.Stat()
+	var body *io.SectionReader
+	if err == nil {
+		body, err = trailer.Check(id+"/"+recordName, f, info.Size)
+	}
+	if err != nil {
+		disk.Close(f)
+		return nil, nil, err
+	}
+	return body, f, nil
 }

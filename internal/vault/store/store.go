@@ -175,11 +175,7 @@ func (s *Store) read(id string, wanted func(State) bool) (*Record, error) {
 	if err != nil || !wanted(stateOf(steps)) {
 		return nil, err
 	}
-	body, err := getSealed(folder, recordName, id)
-	if err != nil {
-		return nil, err
-	}
-	r, err := decode(body)
+	r, err := s.getRecord(folder, id)
 	if err == nil && (r.ID != id || !r.Staged && stateOf(steps) != Begun && stateOf(steps) != PuttingBack && stateOf(steps) != PutBack) {
 		err = trailer.ErrDamaged
 	}

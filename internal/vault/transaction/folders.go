@@ -46,8 +46,11 @@ func (e *BusyError) Unwrap() error { return store.ErrBusy }
 func folderOf(e *store.Entry) string { return filepath.Dir(e.Absolute()) }
 
 // openAll opens the folders of files that are to be written, all of which must be there.
-func openAll(ctx context.Context, l *store.Locked, files []store.Entry) (*folders, error) {
-	f := openFolders(l, files, nil)
+func openAll(ctx context.Context, l *store.Locked, files *store.Files) (*folders, error) {
+	f, err := openFolders(l, files, nil)
+	if err != nil {
+		return nil, err
+	}
 	for _, path := range f.paths() {
 		if err := f.open[path].away; err != nil {
 			f.close()
@@ -64,15 +67,19 @@ func openAll(ctx context.Context, l *store.Locked, files []store.Entry) (*folder
 // openFolders opens what can be had of the folders of files. sameBoot is nil for files that
 // are to be written, whose folders are made where that is meant; else it says whether
 // devices have the numbers that they had.
-func openFolders(l *store.Locked, files []store.Entry, sameBoot *bool) *folders {
+func openFolders(l *store.Locked, files *store.Files, sameBoot *bool) (*folders, error) {
 	f := &folders{open: map[string]*folder{}}
-	for i := range files {
-		path, wanted := folderOf(&files[i]), files[i].In
+	for e, err := range files.All() {
+		if err != nil {
+			f.close()
+			return nil, err
+		}
+		path, wanted := folderOf(e), e.In
 		if _, ok := f.open[path]; ok {
 			continue
 		}
 		opened, err := l.System.OpenFolder(path)
-		if disk.Missing(err) && files[i].What == change.Create && sameBoot == nil {
+		if disk.Missing(err) && e.What == change.Create && sameBoot == nil {
 			opened, err = disk.MakePath(l.System, path, 0o755)
 		}
 		if err == nil && !isFolder(opened.ID(), wanted, sameBoot == nil || *sameBoot) {
@@ -81,7 +88,7 @@ func openFolders(l *store.Locked, files []store.Entry, sameBoot *bool) *folders 
 		}
 		f.open[path] = &folder{opened, err}
 	}
-	return f
+	return f, nil
 }
 
 // isFolder reports whether a folder is the one that was meant, where that is known.

@@ -33,7 +33,7 @@ func TestFolderIsLocked(t *testing.T) {
 		l, err := s.Lock(context.Background())
 		require.NoError(t, err)
 		defer l.Unlock()
-		_, err = Write(context.Background(), l, Intent{Kind: store.Apply}, []change.Change{c})
+		_, err = Write(context.Background(), l, Intent{Kind: store.Apply}, change.List{c})
 		return err
 	}
 	synctest.Test(t, func(t *testing.T) {

@@ -20,7 +20,7 @@ func (e *StagedError) Error() string {
 // replaceAll makes every new content live, on disk. From here on the run is carried
 // through, whatever the user's keyboard says: it is short.
 func (w *writer) replaceAll() error {
-	if err := each(context.Background(), len(w.changes), w.replace); err != nil {
+	if err := each(context.Background(), w.record.Files.Len(), w.replace); err != nil {
 		return err
 	}
 	return w.folders.sync(w.durability())
@@ -29,24 +29,27 @@ func (w *writer) replaceAll() error {
 // replace makes the new content of file i live, if the file and the copy still are what
 // they were.
 func (w *writer) replace(i int) error {
-	e := &w.record.Files[i]
+	e, was, err := w.seen(i)
+	if err != nil {
+		return err
+	}
 	folder, name := w.folders.of(e)
 	now, err := folder.Stat(name)
 	switch {
 	case e.What == change.Create && disk.Missing(err):
-	case e.What == change.Create, err != nil, now != w.found[i]:
+	case e.What == change.Create, err != nil, now != was.found:
 		return &change.ChangedError{Path: string(e.Path)}
 	case e.What == change.Remove:
 		return folder.Remove(name)
 	case e.InPlace:
-		content, err := w.store.OpenStaged(w.record, i)
+		content, err := w.store.OpenStaged(w.record, i, e)
 		if err != nil {
 			return err
 		}
 		defer disk.Close(content)
-		return rewriteInPlace(folder, name, w.found[i], content)
+		return rewriteInPlace(folder, name, was.found, content)
 	}
-	if staged, err := folder.Stat(e.Temp); err != nil || staged != w.staged[i] {
+	if staged, err := folder.Stat(e.Temp); err != nil || staged != was.staged {
 		return &StagedError{string(e.Path)}
 	}
 	return folder.Rename(e.Temp, name)

@@ -30,7 +30,11 @@ func Recover(ctx context.Context, l *store.Locked) ([]Settled, []store.Damaged, 
 	var all []Settled
 	for _, r := range cut {
 		sameBoot := r.Boot == disk.Boot()
-		f := openFolders(l, r.Files, &sameBoot)
+		f, err := openFolders(l, r.Files, &sameBoot)
+		if err != nil {
+			damaged = append(damaged, store.Damaged{ID: r.ID, Reason: err})
+			continue
+		}
 		s := Settled{Run: r}
 		if err := f.lock(ctx, l); err != nil {
 			s.Err = err
@@ -59,15 +63,18 @@ type restorer struct {
 // files that hold what the run wrote their old content. Old contents are on disk before
 // the first of them goes live. Where all files could be looked at the run is settled.
 func restore(l *store.Locked, r *store.Record, f *folders) (Settled, error) {
-	w := &restorer{store: l, record: r, folders: f, live: r.Staged && r.State() != store.Begun, durability: durabilityOf(len(r.Files)), Settled: Settled{Run: r}}
-	for i := range r.Files {
-		e := &r.Files[i]
-		folder, name := f.of(e)
-		if folder.away != nil {
+	w := &restorer{store: l, record: r, folders: f, live: r.Staged && r.State() != store.Begun, durability: durabilityOf(r.Files.Len()), Settled: Settled{Run: r}}
+	for i := range r.Files.Len() {
+		e, err := r.Files.At(i)
+		if err != nil {
+			return w.Settled, err
+		}
+		p := &putting{w, i, e, nil, ""}
+		if p.folder, p.name = f.of(e); p.folder.away != nil {
 			w.Away = append(w.Away, string(e.Path))
 			continue
 		}
-		if err := w.prepare(folder, name, i); err != nil {
+		if err := p.prepare(); err != nil {
 			return w.Settled, err
 		}
 	}
@@ -106,18 +113,23 @@ func (w *restorer) settle() error {
 	if err := w.store.Enter(w.record, store.PutBack); err != nil {
 		return err
 	}
-	for i := range w.record.Files {
-		if w.record.Files[i].InPlace {
-			w.store.DropStaged(w.record, i)
-		}
-	}
+	dropStaged(w.store, w.record)
 	return nil
 }
 
-// prepare removes what is on its way beside file i, and sees to it that its old content
+// putting is one file that is put back.
+type putting struct {
+	*restorer
+	i      int
+	entry  *store.Entry
+	folder *folder
+	name   string
+}
+
+// prepare removes what is on its way beside the file, and sees to it that its old content
 // can go live in a step, where it has to.
-func (w *restorer) prepare(folder disk.Folder, name string, i int) error {
-	e := &w.record.Files[i]
+func (w *putting) prepare() error {
+	e, folder, name := w.entry, w.folder, w.name
 	for _, temp := range []string{e.Temp, e.Back} {
 		if temp == "" {
 			continue
@@ -129,41 +141,41 @@ func (w *restorer) prepare(folder disk.Folder, name string, i int) error {
 	if !w.live {
 		return nil
 	}
-	now, info, err := look(folder, name)
+	now, info, err := lookAt(folder, name)
 	switch {
 	case errors.Is(err, disk.ErrNotRegular):
-		w.leave(i, "it is a link, a folder or the like by now")
+		w.leave("it is a link, a folder or the like by now")
 		return nil
 	case err != nil && !disk.Missing(err):
 		return err
 	case e.What == change.Create:
-		w.unmake(folder, name, i, now, info, err)
+		w.unmake(now, info, err)
 		return nil
 	case err != nil && e.What != change.Remove:
-		w.leave(i, "it is gone")
+		w.leave("it is gone")
 		return nil
 	case err == nil && now == e.Before:
 		return nil
 	case err == nil && e.What == change.Remove:
-		w.leave(i, "it was made anew by someone else")
+		w.leave("it was made anew by someone else")
 		return nil
 	}
-	if oldErr := w.readable(e); oldErr != nil {
-		w.leave(i, oldErr.Error())
+	if oldErr := w.readable(); oldErr != nil {
+		w.leave(oldErr.Error())
 		return nil
 	}
 	if e.InPlace {
-		return w.prepareInPlace(folder, name, i, info)
+		return w.prepareInPlace(info)
 	}
 	if err == nil && now != e.After {
-		w.leave(i, "it was changed by someone else")
+		w.leave("it was changed by someone else")
 		return nil
 	}
-	return w.prepareBack(folder, name, i, info, err == nil)
+	return w.prepareBack(info, err == nil)
 }
 
-// look returns the digest of what a file holds now, and what it is.
-func look(folder disk.Folder, name string) (now change.Digest, info disk.Info, err error) {
+// lookAt returns the digest of what a file holds now, and what it is.
+func lookAt(folder disk.Folder, name string) (now change.Digest, info disk.Info, err error) {
 	f, err := folder.Open(name)
 	if err != nil {
 		return now, info, err
@@ -176,8 +188,8 @@ func look(folder disk.Folder, name string) (now change.Digest, info disk.Info, e
 }
 
 // readable returns why the old content of a file cannot be had.
-func (w *restorer) readable(e *store.Entry) error {
-	old, err := w.store.OpenOld(w.record, e)
+func (w *putting) readable() error {
+	old, err := w.store.OpenOld(w.record, w.entry)
 	if err != nil {
 		return err
 	}
@@ -187,11 +199,11 @@ func (w *restorer) readable(e *store.Entry) error {
 }
 
 // leave remembers a file that is left alone, and where its old content is.
-func (w *restorer) leave(i int, reason string) {
-	e := &w.record.Files[i]
+func (w *putting) leave(reason string) {
+	e := w.entry
 	l := store.Left{Path: change.Path(e.Absolute()), Reason: reason}
 	if e.What != change.Create {
-		if kept, err := w.store.Extract(w.record, i); err == nil {
+		if kept, err := w.store.Extract(w.record, w.i, e); err == nil {
 			l.Kept = change.Path(kept)
 		}
 	}
@@ -199,25 +211,26 @@ func (w *restorer) leave(i int, reason string) {
 }
 
 // unmake takes a file away that the run made, if it is still what the run made.
-func (w *restorer) unmake(folder disk.Folder, name string, i int, now change.Digest, info disk.Info, err error) {
+func (w *putting) unmake(now change.Digest, info disk.Info, err error) {
+	folder, name := w.folder, w.name
 	switch {
 	case err != nil: // not there
-	case now == w.record.Files[i].After:
+	case now == w.entry.After:
 		w.steps = append(w.steps, func() error {
 			if is, err := folder.Stat(name); err != nil || is != info {
-				w.leave(i, "it was changed by someone else")
+				w.leave("it was changed by someone else")
 				return nil
 			}
 			return folder.Remove(name)
 		})
 	default:
-		w.leave(i, "it was changed by someone else")
+		w.leave("it was changed by someone else")
 	}
 }
 
-// prepareBack writes the old content of file i to a file beside it, to be renamed over it.
-func (w *restorer) prepareBack(folder disk.Folder, name string, i int, was disk.Info, there bool) error {
-	e := &w.record.Files[i]
+// prepareBack writes the old content to a file beside it, to be renamed over it.
+func (w *putting) prepareBack(was disk.Info, there bool) error {
+	e, folder, name := w.entry, w.folder, w.name
 	meta := e.Was
 	if w.record.Format == 1 || meta.Mode == 0 && meta.Attributes == nil {
 		meta = disk.Meta{Mode: was.Mode, UID: was.UID, GID: was.GID}
@@ -230,8 +243,8 @@ func (w *restorer) prepareBack(folder disk.Folder, name string, i int, was disk.
 	if back == "" {
 		back = tempName()
 	}
-	if _, err := writeLike(folder, back, meta, w.durability, w.old(e)); errors.Is(err, errNotKept) {
-		w.leave(i, "its owner or attributes cannot be given to it any more")
+	if _, err := writeLike(folder, back, meta, w.durability, w.old); errors.Is(err, errNotKept) {
+		w.leave("its owner or attributes cannot be given to it any more")
 		return nil
 	} else if err != nil {
 		return err
@@ -239,7 +252,7 @@ func (w *restorer) prepareBack(folder disk.Folder, name string, i int, was disk.
 	w.steps = append(w.steps, func() error {
 		is, err := folder.Stat(name)
 		if there && (err != nil || is != was) || !there && !disk.Missing(err) {
-			w.leave(i, "it was changed by someone else")
+			w.leave("it was changed by someone else")
 			return folder.Remove(back)
 		}
 		return folder.Rename(back, name)
@@ -247,35 +260,33 @@ func (w *restorer) prepareBack(folder disk.Folder, name string, i int, was disk.
 	return nil
 }
 
-// old returns what writes the old content of a file.
-func (w *restorer) old(e *store.Entry) func(io.Writer) error {
-	return func(out io.Writer) error {
-		old, err := w.store.OpenOld(w.record, e)
-		if err != nil {
-			return err
-		}
-		defer disk.Close(old)
-		_, err = io.CopyBuffer(struct{ io.Writer }{out}, old, make([]byte, 64<<10))
+// old writes the old content.
+func (w *putting) old(out io.Writer) error {
+	old, err := w.store.OpenOld(w.record, w.entry)
+	if err != nil {
 		return err
 	}
+	defer disk.Close(old)
+	_, err = io.Copy(struct{ io.Writer }{out}, old)
+	return err
 }
 
 // prepareInPlace sees to a file that was to be rewritten in place.
-func (w *restorer) prepareInPlace(folder disk.Folder, name string, i int, was disk.Info) error {
-	e := &w.record.Files[i]
+func (w *putting) prepareInPlace(was disk.Info) error {
+	e, folder, name := w.entry, w.folder, w.name
 	if err := w.store.Verify(w.record, e); err != nil {
-		w.leave(i, err.Error())
+		w.leave(err.Error())
 		return nil
 	}
 	ok := e.Inode == (disk.ID{}) || e.Inode.Inode == was.Inode
 	if ok {
 		var err error
-		if ok, err = w.mixture(folder, name, e, was.Size); err != nil {
+		if ok, err = w.mixture(); err != nil {
 			return err
 		}
 	}
 	if !ok {
-		w.leave(i, "it is neither what it was nor what was to be written")
+		w.leave("it is neither what it was nor what was to be written")
 		return nil
 	}
 	w.steps = append(w.steps, func() error {
@@ -287,7 +298,7 @@ func (w *restorer) prepareInPlace(folder disk.Folder, name string, i int, was di
 		err = rewriteInPlace(folder, name, was, old)
 		var changed *change.ChangedError
 		if errors.As(err, &changed) {
-			w.leave(i, "it was changed by someone else")
+			w.leave("it was changed by someone else")
 			return nil
 		}
 		return err
@@ -296,8 +307,9 @@ func (w *restorer) prepareInPlace(folder disk.Folder, name string, i int, was di
 }
 
 // mixture reports whether a file holds what a rewriting in place may leave where it is cut off.
-func (w *restorer) mixture(folder disk.Folder, name string, e *store.Entry, size int64) (bool, error) {
-	f, err := folder.Open(name)
+func (w *putting) mixture() (bool, error) {
+	e := w.entry
+	f, err := w.folder.Open(w.name)
 	if err != nil {
 		return false, err
 	}

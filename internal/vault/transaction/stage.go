@@ -21,7 +21,7 @@ import (
 func tempName() string { return change.TempPrefix + strings.ToLower(rand.Text()) }
 
 // durability says how each file is written.
-func (w *writer) durability() disk.Durability { return durabilityOf(len(w.changes)) }
+func (w *writer) durability() disk.Durability { return durabilityOf(w.record.Files.Len()) }
 
 // stageAll writes the backup and the new contents, which no one sees yet, and makes sure
 // that they are on disk, and the record that knows them.
@@ -30,11 +30,11 @@ func (w *writer) stageAll(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	err = each(ctx, w.targets, func(i int) error {
+	err = each(ctx, w.changes.Len(), func(i int) error {
 		defer w.intent.Progress.File()
-		return w.stage(b, i)
+		return w.stageFile(b, i)
 	})
-	if err = errors.Join(err, b.Close()); err != nil {
+	if err = errors.Join(err, b.Close(w.record)); err != nil {
 		return err
 	}
 	if w.durability() == disk.Unsynced {
@@ -49,83 +49,118 @@ func (w *writer) stageAll(ctx context.Context) error {
 // stages is how often a file's content is gone through: read, backed up, written.
 const stages = 3
 
-// stage backs file i up and stages its new content, and what is left beside it.
-func (w *writer) stage(b *store.Backup, i int) error {
-	c, e := &w.changes[i], &w.record.Files[i]
-	folder, name := w.folders.of(e)
-	if c.What == change.Create {
-		there, err := w.stageNew(folder, name, c, e, i)
-		if err != nil || !there {
-			return err
-		}
-	}
-	if err := folder.Writable(name); err != nil {
-		return asChanged(err, c.Path)
-	}
-	target, err := folder.Open(name)
-	if err != nil {
-		return asChanged(err, c.Path)
-	}
-	defer disk.Close(target)
-	info, err := target.Stat()
-	if err != nil {
-		return err
-	}
-	e.In, e.Inode, w.found[i] = folder.ID(), info.ID, info
-	if e.Was, err = disk.MetaOf(target, info); err != nil {
-		return err
-	}
-	take := w.stageStreamed
-	if info.Size <= mostHeld {
-		take = w.stageHeld
-	}
-	if err := take(b, folder, i, target); err != nil {
-		return err
-	}
-	return w.stageBeside(b, i, target)
+// staging is one file on its way.
+type staging struct {
+	*writer
+	backup *store.Backup
+	i      int
+	change change.Change
+	entry  *store.Entry
+	folder *folder
+	name   string
+	look
 }
 
-// mostHeld is up to how many bytes a content is held while it is staged.
-const mostHeld = 4 << 20
+// stageFile backs file i up and stages its new content, and what is left beside it.
+func (w *writer) stageFile(b *store.Backup, i int) error {
+	c, err := w.changes.At(i)
+	if err != nil {
+		return err
+	}
+	return w.stage(b, i, c)
+}
 
-// stageHeld stages file i, the target, whose content is small enough to be held.
-func (w *writer) stageHeld(b *store.Backup, folder *folder, i int, target disk.File) error {
-	c, e := &w.changes[i], &w.record.Files[i]
-	old, err := disk.ReadAll(target, w.found[i].Size)
+func (w *writer) stage(b *store.Backup, i int, c change.Change) error {
+	e, err := w.record.Files.At(i)
+	if err != nil {
+		return err
+	}
+	s := &staging{writer: w, backup: b, i: i, change: c, entry: e}
+	s.folder, s.name = w.folders.of(e)
+	if c.What == change.Create {
+		there, err := s.fresh()
+		if err != nil {
+			return err
+		}
+		if !there {
+			return w.saw(i, e, s.look)
+		}
+	}
+	return s.target()
+}
+
+// target backs a file up that is there, and stages its new content.
+func (s *staging) target() error {
+	if err := s.folder.Writable(s.name); err != nil {
+		return asChanged(err, s.change.Path)
+	}
+	target, err := s.folder.Open(s.name)
+	if err != nil {
+		return asChanged(err, s.change.Path)
+	}
+	defer disk.Close(target)
+	if s.found, err = target.Stat(); err != nil {
+		return err
+	}
+	s.entry.In, s.entry.Inode = s.folder.ID(), s.found.ID
+	if s.entry.Was, err = disk.MetaOf(target, s.found); err != nil {
+		return err
+	}
+	take := s.streamed
+	if _, held := s.change.Edits.(edit.List); held && s.found.Size <= mostHeld {
+		take = s.held
+	}
+	if err := take(target); err != nil {
+		return err
+	}
+	if err := s.saw(s.i, s.entry, s.look); err != nil {
+		return err
+	}
+	return s.besides(target)
+}
+
+// mostHeld is up to how many bytes a content is held while it is staged; tests hold none.
+var mostHeld = int64(4 << 20)
+
+// held stages the target, whose content is small enough to be held.
+func (s *staging) held(target disk.File) error {
+	c, e := &s.change, s.entry
+	old, err := disk.ReadAll(target, s.found.Size)
 	if err != nil {
 		return err
 	}
 	if e.Before = change.DigestOf(old); e.Before != c.Before {
 		return &change.ChangedError{Path: c.Path}
 	}
-	w.intent.Progress.Add(int64(len(old)) / stages)
-	if e.Old, err = b.Put(old); err != nil {
+	s.intent.Progress.Add(int64(len(old)) / stages)
+	if e.Old, err = s.backup.Put(old); err != nil {
 		return err
 	}
-	w.intent.Progress.Add(int64(len(old)) / stages)
-	if e.Edits, err = b.PutEdits(c.Edits); err != nil || c.What == change.Remove {
+	s.intent.Progress.Add(int64(len(old)) / stages)
+	if e.Edits, err = s.backup.PutEdits(c.Edits); err != nil || c.What == change.Remove {
 		return err
 	}
-	var made bytes.Buffer
-	if err := edit.Rewrite(&made, bytes.NewReader(old), c.Edits); err != nil {
-		return err
+	edits, _ := c.Edits.(edit.List)
+	if !edits.Fits(len(old)) {
+		return edit.ErrMisfit
 	}
-	e.After = change.DigestOf(made.Bytes())
-	return w.stageContent(folder, i, e.Was, w.found[i].Links, func(out io.Writer) error {
-		w.intent.Progress.Add(int64(made.Len()) / stages)
-		_, err := out.Write(made.Bytes())
+	made := edits.Apply(old)
+	e.After = change.DigestOf(made)
+	return s.content(e.Was, s.found.Links, func(out io.Writer) error {
+		s.intent.Progress.Add(int64(len(made)) / stages)
+		_, err := out.Write(made)
 		return err
 	})
 }
 
-// stageStreamed stages file i, the target, of any size.
-func (w *writer) stageStreamed(b *store.Backup, folder *folder, i int, target disk.File) error {
-	c, e := &w.changes[i], &w.record.Files[i]
+// streamed stages the target, of any size.
+func (s *staging) streamed(target disk.File) error {
+	c, e := &s.change, s.entry
 	var err error
-	if e.Edits, err = b.PutEdits(c.Edits); err != nil {
+	if e.Edits, err = s.backup.PutEdits(c.Edits); err != nil {
 		return err
 	}
-	f := flow{size: w.found[i].Size, change: c, backup: b, done: w.intent.Progress}
+	f := flow{size: s.found.Size, change: c, backup: s.backup, done: s.intent.Progress}
 	to := func(out io.Writer) error {
 		f.old = disk.Reader(target)
 		err := f.to(out)
@@ -141,7 +176,7 @@ func (w *writer) stageStreamed(b *store.Backup, folder *folder, i int, target di
 	if c.What == change.Remove {
 		return to(nil)
 	}
-	return w.stageContent(folder, i, e.Was, w.found[i].Links, to)
+	return s.content(e.Was, s.found.Links, to)
 }
 
 // asChanged takes what can no longer be opened for a file that has changed.
@@ -152,49 +187,50 @@ func asChanged(err error, path string) error {
 	return err
 }
 
-// stageContent stages the new content of file i, of which the disk has so many names; fill
-// writes it, perhaps twice.
-func (w *writer) stageContent(folder *folder, i int, meta disk.Meta, links int, fill func(io.Writer) error) (err error) {
-	e := &w.record.Files[i]
+// content stages the new content of a file of which the disk has so many names; fill writes it,
+// perhaps twice.
+func (s *staging) content(meta disk.Meta, links int, fill func(io.Writer) error) (err error) {
+	e := s.entry
 	e.InPlace = links > 1
 	if !e.InPlace {
-		w.staged[i], err = writeLike(folder, e.Temp, meta, w.durability(), fill)
-		e.Staged = w.staged[i].ID
+		s.staged, err = writeLike(s.folder, e.Temp, meta, s.durability(), fill)
+		e.Staged = s.staged.ID
 		e.InPlace = errors.Is(err, errNotKept)
 	}
 	if e.InPlace {
 		e.Staged = disk.ID{}
-		err = w.stageInPlace(i, fill)
+		err = s.inPlace(fill)
 	}
-	if after := w.changes[i].After; err == nil && after != (change.Digest{}) && after != e.After {
-		err = fmt.Errorf("%s cannot be made what it was: what is kept of it is damaged", w.changes[i].Path)
+	if after := s.change.After; err == nil && after != (change.Digest{}) && after != e.After {
+		err = fmt.Errorf("%s cannot be made what it was: what is kept of it is damaged", s.change.Path)
 	}
 	return err
 }
 
-// stageInPlace stages the new content of file i, which is to be rewritten in place.
-func (w *writer) stageInPlace(i int, fill func(io.Writer) error) error {
-	f, err := w.store.NewStaged(w.record, i)
+// inPlace stages the new content of a file that is to be rewritten in place.
+func (s *staging) inPlace(fill func(io.Writer) error) error {
+	f, err := s.store.NewStaged(s.record, s.i)
 	if err != nil {
 		return err
 	}
 	return errors.Join(fill(f), f.Close())
 }
 
-// stageNew stages the content of a file that is not there yet. It reports true where one is
+// fresh stages the content of a file that is not there yet. It reports true where one is
 // that an earlier run left, which then is replaced like any other.
-func (w *writer) stageNew(folder *folder, name string, c *change.Change, e *store.Entry, i int) (there bool, err error) {
-	old, err := folder.Open(name)
+func (s *staging) fresh() (there bool, err error) {
+	c, e := &s.change, s.entry
+	old, err := s.folder.Open(s.name)
 	switch {
 	case disk.Missing(err):
-		e.In, e.Was = folder.ID(), c.Meta
-		w.staged[i], err = writeLike(folder, e.Temp, c.Meta, w.durability(), func(out io.Writer) error {
+		e.In, e.Was = s.folder.ID(), c.Meta
+		s.staged, err = writeLike(s.folder, e.Temp, c.Meta, s.durability(), func(out io.Writer) error {
 			hash := sha256.New()
 			err := edit.Rewrite(io.MultiWriter(hash, out), bytes.NewReader(nil), c.Edits)
 			e.After = change.Digest(hash.Sum(nil))
 			return err
 		})
-		e.Staged = w.staged[i].ID
+		e.Staged = s.staged.ID
 		return false, err
 	case errors.Is(err, disk.ErrNotRegular):
 		return false, &ExistsError{c.Path}
@@ -206,11 +242,11 @@ func (w *writer) stageNew(folder *folder, name string, c *change.Change, e *stor
 	if err != nil {
 		return false, err
 	}
-	if w.intent.LeftBy == nil || !w.intent.LeftBy(c.Absolute(), digest) {
+	if s.intent.LeftBy == nil || !s.intent.LeftBy(c.Absolute(), digest) {
 		return false, &ExistsError{c.Path}
 	}
 	c.Edits = edit.Between{Old: func() (io.ReadCloser, error) {
-		f, err := folder.Open(name)
+		f, err := s.folder.Open(s.name)
 		return opened(f), err
 	}, Fresh: edit.Edited(edit.Empty, c.Edits)}
 	c.What, c.Before = change.Rewrite, digest
@@ -226,18 +262,18 @@ func opened(f disk.File) io.ReadCloser {
 	}{disk.Reader(f), f}
 }
 
-// stageBeside stages the old content of file i, the target, as a file of its own, where that is
-// asked for.
-func (w *writer) stageBeside(b *store.Backup, i int, target disk.File) error {
-	k, ok := w.beside[i]
+// besides stages the old content of the target as a file of its own, where that is asked for.
+func (s *staging) besides(target disk.File) error {
+	k, ok := s.beside[s.i]
 	if !ok {
 		return nil
 	}
-	w.changes[k].Meta, w.changes[k].After = w.record.Files[i].Was, w.record.Files[i].Before
-	w.changes[k].Edits = edit.Between{Old: edit.Empty, Fresh: func() (io.ReadCloser, error) {
+	c := s.besideOf(&s.change)
+	c.Meta = s.entry.Was
+	c.Edits = edit.Between{Old: edit.Empty, Fresh: func() (io.ReadCloser, error) {
 		return io.NopCloser(disk.Reader(target)), nil
 	}}
-	return w.stage(b, k)
+	return s.stage(s.backup, k, c)
 }
 
 // errNotKept is returned where a copy cannot have its original's attributes.
@@ -334,8 +370,11 @@ func (w *writer) proveFiles(ctx context.Context) error {
 	if w.intent.ProveFile == nil {
 		return nil
 	}
-	for i := range w.targets {
-		e := &w.record.Files[i]
+	for i := range w.changes.Len() {
+		e, err := w.record.Files.At(i)
+		if err != nil {
+			return err
+		}
 		if e.What == change.Remove {
 			continue
 		}

@@ -18,17 +18,18 @@ package transaction
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"os"
 	"os/user"
-	"slices"
 	"time"
 
 	"frizzel/core/edit"
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
 	"frizzel/internal/progress"
+	"frizzel/internal/spool"
 	"frizzel/internal/vault/store"
 )
 
@@ -98,19 +99,19 @@ type writer struct {
 	store   *store.Locked
 	intent  Intent
 	record  *store.Record
-	changes []change.Change // those asked for, then the files left beside them
-	targets int             // how many were asked for
-	beside  map[int]int     // by a target, the file that is left beside it
+	changes change.Set  // those asked for
+	beside  map[int]int // by a target, the file that is left beside it
 	folders *folders
-	found   []disk.Info // each target, as it was when its copy was staged
-	staged  []disk.Info // each copy, when it was
+	looks   spool.Table // what each target was when its copy was staged, and what the copy
 	last    store.State // that was to be entered when that failed
 }
 
 // Write makes all changes, or none where it returns an error.
-func Write(ctx context.Context, l *store.Locked, intent Intent, changes []change.Change) (*store.Record, error) {
-	w := newWriter(l, intent, changes)
-	var err error
+func Write(ctx context.Context, l *store.Locked, intent Intent, changes change.Set) (*store.Record, error) {
+	w, err := newWriter(l, intent, changes)
+	if err != nil {
+		return nil, err
+	}
 	if w.folders, err = openAll(ctx, l, w.record.Files); err != nil {
 		return nil, err
 	}
@@ -121,26 +122,54 @@ func Write(ctx context.Context, l *store.Locked, intent Intent, changes []change
 	return w.record, nil
 }
 
-func newWriter(l *store.Locked, intent Intent, changes []change.Change) *writer {
-	w := &writer{store: l, intent: intent, changes: slices.Clone(changes), targets: len(changes), beside: map[int]int{}}
-	for i, c := range changes {
-		if intent.Beside != "" && c.What == change.Rewrite {
-			w.beside[i] = len(w.changes)
-			w.changes = append(w.changes, change.Change{
-				Path: c.Path + intent.Beside, Folder: c.Folder, Name: c.Name + intent.Beside, In: c.In,
-				What: change.Create, Role: change.Beside,
-			})
+func newWriter(l *store.Locked, intent Intent, changes change.Set) (*writer, error) {
+	w := &writer{store: l, intent: intent, changes: changes, beside: map[int]int{}}
+	all := changes.Len()
+	if intent.Beside != "" {
+		for i := range changes.Len() {
+			c, err := changes.At(i)
+			if err != nil {
+				return nil, err
+			}
+			if c.What == change.Rewrite {
+				w.beside[i] = all
+				all++
+			}
 		}
 	}
-	w.found, w.staged = make([]disk.Info, len(w.changes)), make([]disk.Info, len(w.changes))
-	w.record = newRecord(intent, w.changes)
-	return w
+	w.record = newRecord(intent)
+	w.record.Beside = all - changes.Len()
+	w.record.Files = store.NewFiles(w.record.Secret, all)
+	w.looks.Grow(all)
+	for i := range changes.Len() {
+		c, err := changes.At(i)
+		if err == nil {
+			err = w.record.Files.Set(i, entryOf(&c))
+		}
+		if k, ok := w.beside[i]; ok && err == nil {
+			c = w.besideOf(&c)
+			err = w.record.Files.Set(k, entryOf(&c))
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	return w, nil
 }
 
-func newRecord(intent Intent, changes []change.Change) *store.Record {
+// besideOf returns the change that leaves the old content of a file beside it.
+func (w *writer) besideOf(c *change.Change) change.Change {
+	return change.Change{
+		Path: c.Path + w.intent.Beside, Folder: c.Folder, Name: c.Name + w.intent.Beside, In: c.In,
+		What: change.Create, Role: change.Beside,
+	}
+}
+
+func newRecord(intent Intent) *store.Record {
 	r := &store.Record{
 		Kind: intent.Kind, Undoes: intent.Undoes, Time: time.Now(), Boot: disk.Boot(), Command: intent.Command,
 		Note: intent.Note, Rules: intent.Rules, Changes: intent.Changes, After: intent.After, Hold: intent.Hold, Left: intent.Left,
+		Secret: rand.Text(),
 	}
 	r.Host, _ = os.Hostname()
 	if u, err := user.Current(); err == nil {
@@ -148,14 +177,38 @@ func newRecord(intent Intent, changes []change.Change) *store.Record {
 	}
 	here, _ := os.Getwd()
 	r.Folder = change.Path(here)
-	for _, c := range changes {
-		r.Files = append(r.Files, store.Entry{
-			Path: change.Path(c.Path), Folder: change.Path(c.Folder), Name: change.Path(c.Name), In: c.In,
-			What: c.What, Role: c.Role, Before: c.Before, Rules: rulesOf(&c),
-			Temp: tempName(), Back: tempName(),
-		})
-	}
 	return r
+}
+
+// entryOf is what is known of a file before it is staged.
+func entryOf(c *change.Change) *store.Entry {
+	return &store.Entry{
+		Path: change.Path(c.Path), Folder: change.Path(c.Folder), Name: change.Path(c.Name), In: c.In,
+		What: c.What, Role: c.Role, Before: c.Before, Rules: rulesOf(c),
+	}
+}
+
+// look is what a target was when its copy was staged, and what the copy was then.
+type look struct{ found, staged disk.Info }
+
+// saw keeps what is known of file i once it is staged.
+func (w *writer) saw(i int, e *store.Entry, l look) error {
+	var to change.Encoder
+	to.Info(l.found)
+	to.Info(l.staged)
+	return errors.Join(w.record.Files.Set(i, e), w.looks.Set(i, to.Text))
+}
+
+// seen returns what saw kept.
+func (w *writer) seen(i int) (*store.Entry, look, error) {
+	text, err := w.looks.At(i, nil)
+	if err != nil {
+		return nil, look{}, err
+	}
+	d := change.Decoder{Text: text}
+	l := look{d.Info(), d.Info()}
+	e, err := w.record.Files.At(i)
+	return e, l, errors.Join(err, d.Err)
 }
 
 // rulesOf returns the rules that made a change's edits, each once.
@@ -222,16 +275,18 @@ func (w *writer) end(state store.State) error {
 		w.last = state
 		return errors.Join(errUnsure, err)
 	}
-	w.dropStaged()
+	dropStaged(w.store, w.record)
 	return nil
 }
 
 // dropStaged lets go of what was staged for files rewritten in place.
-func (w *writer) dropStaged() {
-	for i := range w.record.Files {
-		if w.record.Files[i].InPlace {
-			w.store.DropStaged(w.record, i)
+func dropStaged(l *store.Locked, r *store.Record) {
+	i := 0
+	for e, err := range r.Files.All() {
+		if err == nil && e.InPlace {
+			l.DropStaged(r, i)
 		}
+		i++
 	}
 }
 

@@ -1,0 +1,84 @@
+package change
+
+import (
+	"slices"
+
+	"frizzel/core/edit"
+	"frizzel/internal/spool"
+)
+
+// Set is changes by their numbers, from 0.
+type Set interface {
+	Len() int
+	// At returns change i, which is the caller's own.
+	At(i int) (Change, error)
+}
+
+// List is changes that are held.
+type List []Change
+
+// Len returns how many changes there are.
+func (l List) Len() int { return len(l) }
+
+// At returns change i.
+func (l List) At(i int) (Change, error) { return l[i], nil }
+
+// Kept is changes that may be too many to be held: their edits, where they are held, and all
+// else of them go to disk. It is ready for use as it is.
+type Kept struct {
+	table   spool.Table
+	sources map[int]edit.Source // of edits that are not held
+	encoder Encoder
+}
+
+// Len returns how many changes there are.
+func (k *Kept) Len() int { return k.table.Len() }
+
+// Add appends a change.
+func (k *Kept) Add(c Change) error {
+	e := &k.encoder
+	e.Text = e.Text[:0]
+	e.String(c.Path)
+	e.String(c.Folder)
+	e.String(c.Name)
+	e.ID(c.In)
+	e.String(string(c.What))
+	e.String(string(c.Role))
+	e.Digest(c.Before)
+	e.Int(c.Print.Size)
+	e.Int(int64(c.Print.Sum))
+	e.Digest(c.After)
+	e.Ints(c.Rules)
+	e.Meta(c.Meta)
+	if list, ok := c.Edits.(edit.List); ok {
+		e.Text = list.Encode(e.Text)
+	} else {
+		if k.sources == nil {
+			k.sources = map[int]edit.Source{}
+		}
+		k.sources[k.table.Len()] = c.Edits
+	}
+	return k.table.Add(e.Text)
+}
+
+// At returns change i.
+func (k *Kept) At(i int) (Change, error) {
+	text, err := k.table.At(i, nil)
+	if err != nil {
+		return Change{}, err
+	}
+	d := Decoder{Text: text}
+	c := Change{
+		Path: d.String(), Folder: d.String(), Name: d.String(), In: d.ID(), What: What(d.String()), Role: Role(d.String()),
+		Before: d.Digest(), Print: Print{d.Int(), uint64(d.Int())}, After: d.Digest(), Rules: d.Ints(), Meta: d.Meta(),
+	}
+	if d.Err != nil {
+		return c, d.Err
+	}
+	if source, ok := k.sources[i]; ok {
+		c.Edits = source
+		return c, nil
+	}
+	c.Edits, err = edit.Decode(slices.Clip(d.Text))
+	return c, err
+}
