@@ -241,6 +241,27 @@ func Read(in io.Reader) iter.Seq2[Edit, error] {
 	}
 }
 
+// ReadAll reads all edits of what Write wrote; their texts share those bytes.
+func ReadAll(text []byte) (List, error) {
+	var all List
+	for len(text) > 0 {
+		size, n := binary.Uvarint(text)
+		if n <= 0 || size > uint64(len(text)-n) {
+			return nil, ErrEncoding
+		}
+		some, err := Decode(text[n : n+int(size) : n+int(size)])
+		if err != nil {
+			return nil, err
+		}
+		if text = text[n+int(size):]; all == nil {
+			all = some
+		} else {
+			all = append(all, some...)
+		}
+	}
+	return all, nil
+}
+
 // readList reads a list of so many bytes, if they are there.
 func readList(r io.Reader, size int64) (List, error) {
 	body, err := io.ReadAll(io.LimitReader(r, size))

@@ -107,7 +107,7 @@ func (c *Change) Now(system disk.System) (Digest, Print, error) {
 		return Digest{}, Print{}, err
 	}
 	defer disk.Close(f)
-	return Read(disk.Reader(f))
+	return ReadFile(f)
 }
 
 // Check reads the file as it is now. The error is a *ChangedError where it is not what the

@@ -5,6 +5,8 @@ import (
 	"errors"
 	"hash/maphash"
 	"io"
+
+	"frizzel/internal/disk"
 )
 
 // Print tells a content from others as long as this program runs, at a fraction of what a
@@ -36,8 +38,20 @@ func (p Print) With(sum uint64, size int) Print {
 }
 
 // Read reads a content to its end, and returns its digest and its print.
-func Read(in io.Reader) (Digest, Print, error) {
-	hash, print, chunk := sha256.New(), Print{}, make([]byte, 0, 64<<10)
+func Read(in io.Reader) (Digest, Print, error) { return read(in, 64<<10) }
+
+// ReadFile is Read for an open file.
+func ReadFile(f disk.File) (Digest, Print, error) {
+	info, err := f.Stat()
+	if err != nil {
+		return Digest{}, Print{}, err
+	}
+	return read(disk.Reader(f), int(min(info.Size+1, ChunkSize)))
+}
+
+// read reads a content of less than size bytes, or more.
+func read(in io.Reader, size int) (Digest, Print, error) {
+	hash, print, chunk := sha256.New(), Print{}, make([]byte, 0, size)
 	for {
 		n, err := io.ReadFull(in, chunk[len(chunk):cap(chunk)])
 		chunk = chunk[:len(chunk)+n]

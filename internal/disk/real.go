@@ -89,7 +89,7 @@ func (f *realFolder) open(name string, flag int) (File, error) {
 	if err != nil {
 		return nil, f.fail("open", name, err)
 	}
-	return realFile{os.NewFile(uintptr(fd), f.path(name))}, nil
+	return &realFile{fd, f, name}, nil
 }
 
 func (f *realFolder) Open(name string) (File, error)        { return f.open(name, os.O_RDONLY) }
@@ -165,34 +165,101 @@ func (f *realFolder) Sync() error       { return f.file.Sync() }
 func (f *realFolder) SyncSystem() error { return syncSystem(f.file) }
 func (f *realFolder) Close() error      { return f.file.Close() }
 
-// realFile is an open file.
-type realFile struct{ *os.File }
-
-func (f realFile) Stat() (Info, error) { return infoOf(f.File) }
-
-func (f realFile) Chmod(mode uint32) error {
-	return f.fail("change the mode of", unix.Fchmod(int(f.Fd()), mode))
+// realFile is an open file. It is no os.File, which asks the kernel more than is needed here of
+// each of many small files.
+type realFile struct {
+	fd     int
+	folder *realFolder
+	name   string // in it
 }
 
-func (f realFile) fail(op string, err error) error {
-	if err == nil {
-		return nil
+// retried calls a system call again where a signal came between.
+func retried(call func() (int, error)) (int, error) {
+	for {
+		if n, err := call(); err != unix.EINTR {
+			return n, err
+		}
 	}
-	return &os.PathError{Op: op, Path: f.Name(), Err: err}
 }
 
-func (f realFile) Attributes() (map[string][]byte, error) {
-	n, err := unix.Flistxattr(int(f.Fd()), nil)
+func (f *realFile) Stat() (Info, error) {
+	var st unix.Stat_t
+	if _, err := retried(func() (int, error) { return 0, unix.Fstat(f.fd, &st) }); err != nil {
+		return Info{}, f.fail("look at", err)
+	}
+	return infoFrom(&st), nil
+}
+
+func (f *realFile) ReadAt(p []byte, at int64) (read int, err error) {
+	for read < len(p) {
+		n, err := retried(func() (int, error) { return unix.Pread(f.fd, p[read:min(len(p), read+mostAtOnce)], at+int64(read)) })
+		if err != nil {
+			return read, f.fail("read", err)
+		}
+		if n == 0 {
+			return read, io.EOF
+		}
+		read += n
+	}
+	return read, nil
+}
+
+// mostAtOnce is how many bytes one system call is asked for.
+const mostAtOnce = 1 << 30
+
+func (f *realFile) Write(p []byte) (written int, err error) {
+	for written < len(p) {
+		n, err := retried(func() (int, error) { return unix.Write(f.fd, p[written:min(len(p), written+mostAtOnce)]) })
+		if err == nil && n == 0 {
+			err = io.ErrUnexpectedEOF
+		}
+		if err != nil {
+			return written, f.fail("write", err)
+		}
+		written += n
+	}
+	return written, nil
+}
+
+func (f *realFile) Truncate(size int64) error {
+	_, err := retried(func() (int, error) { return 0, unix.Ftruncate(f.fd, size) })
+	return f.fail("truncate", err)
+}
+
+func (f *realFile) Sync() error {
+	_, err := retried(func() (int, error) { return 0, unix.Fsync(f.fd) })
+	return f.fail("sync", err)
+}
+
+func (f *realFile) Chmod(mode uint32) error {
+	return f.fail("change the mode of", unix.Fchmod(f.fd, mode))
+}
+
+func (f *realFile) Chown(uid, gid int) error {
+	return f.fail("change the owner of", unix.Fchown(f.fd, uid, gid))
+}
+
+func (f *realFile) Close() error { return f.fail("close", unix.Close(f.fd)) }
+
+func (f *realFile) fail(op string, err error) error { return f.folder.fail(op, f.name, err) }
+
+func (f *realFile) Attributes() (map[string][]byte, error) {
+	n, err := unix.Flistxattr(f.fd, nil)
 	if n == 0 || unsupported(err) {
 		return nil, nil
 	}
-	names, err := xattr.FList(f.File)
+	file, err := f.file()
+	if err != nil {
+		return nil, err
+	}
+	defer Close(file)
+	names, err := xattr.FList(file)
 	if err != nil {
 		return nil, err
 	}
 	all := map[string][]byte{}
 	for _, name := range names {
-		value, err := xattr.FGet(f.File, name)
+		value, err := xattr.FGet(file, name)
 		if err != nil {
 			return nil, err
 		}
@@ -201,10 +268,32 @@ func (f realFile) Attributes() (map[string][]byte, error) {
 	return all, nil
 }
 
-func (f realFile) SetAttribute(name string, value []byte) error {
-	return xattr.FSet(f.File, name, value)
+// file returns the same file as package xattr wants it.
+func (f *realFile) file() (*os.File, error) {
+	fd, err := unix.FcntlInt(uintptr(f.fd), unix.F_DUPFD_CLOEXEC, 0)
+	if err != nil {
+		return nil, f.fail("open", err)
+	}
+	return os.NewFile(uintptr(fd), f.folder.path(f.name)), nil
 }
-func (f realFile) RemoveAttribute(name string) error { return xattr.FRemove(f.File, name) }
+
+func (f *realFile) SetAttribute(name string, value []byte) error {
+	file, err := f.file()
+	if err != nil {
+		return err
+	}
+	defer Close(file)
+	return xattr.FSet(file, name, value)
+}
+
+func (f *realFile) RemoveAttribute(name string) error {
+	file, err := f.file()
+	if err != nil {
+		return err
+	}
+	defer Close(file)
+	return xattr.FRemove(file, name)
+}
 
 func unsupported(err error) bool {
 	return errors.Is(err, unix.ENOTSUP) || errors.Is(err, unix.EOPNOTSUPP) || errors.Is(err, unix.ENOSYS)

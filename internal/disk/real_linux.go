@@ -18,8 +18,8 @@ func syncSystem(f *os.File) error {
 }
 
 // Hasten has the kernel begin to write. Where it cannot, Sync does it all.
-func (f realFile) Hasten(at, n int64) {
-	_ = unix.SyncFileRange(int(f.Fd()), at, n, unix.SYNC_FILE_RANGE_WRITE)
+func (f *realFile) Hasten(at, n int64) {
+	_ = unix.SyncFileRange(f.fd, at, n, unix.SYNC_FILE_RANGE_WRITE)
 }
 
 // Boot names the time since the machine came up, "" where that cannot be told: devices

@@ -16,7 +16,7 @@ const SyncsAtOnce = false
 func syncSystem(f *os.File) error { return f.Sync() }
 
 // Hasten leaves it to Sync.
-func (f realFile) Hasten(int64, int64) {}
+func (f *realFile) Hasten(int64, int64) {}
 
 // Boot names the time since the machine came up, "" where that cannot be told.
 func Boot() string {

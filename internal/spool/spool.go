@@ -17,6 +17,15 @@ type Spool struct {
 	head []byte   // not in the file yet
 	file *os.File // nil while all is in head
 	size int64    // bytes in the file
+
+	blocks [8]block // of the file, read last
+	oldest int      // of them
+}
+
+// block is a part of the file, that begins at a multiple of its size.
+type block struct {
+	number int64
+	text   []byte
 }
 
 // Ref is where a piece is.
@@ -74,8 +83,37 @@ func (s *Spool) Read(r Ref, buffer []byte) ([]byte, error) {
 		copy(buffer, s.head[r.at-s.size:])
 		return buffer, nil
 	}
-	_, err := s.file.ReadAt(buffer, r.at)
-	return buffer, err
+	return buffer, s.read(buffer, r.at)
+}
+
+// blockSize is how many bytes are read at once for small pieces.
+const blockSize = 64 << 10
+
+// read reads bytes of the file.
+func (s *Spool) read(buffer []byte, at int64) error {
+	number, from := at/blockSize, int(at%blockSize)
+	if from+len(buffer) > blockSize || len(buffer) > blockSize/4 || (number+1)*blockSize > s.size { // which may grow
+		_, err := s.file.ReadAt(buffer, at)
+		return err
+	}
+	for i := range s.blocks {
+		if b := &s.blocks[i]; b.text != nil && b.number == number {
+			copy(buffer, b.text[from:])
+			return nil
+		}
+	}
+	b := &s.blocks[s.oldest]
+	s.oldest = (s.oldest + 1) % len(s.blocks)
+	if b.text == nil {
+		b.text = make([]byte, blockSize)
+	}
+	if _, err := s.file.ReadAt(b.text, number*blockSize); err != nil {
+		b.number = -1
+		return err
+	}
+	b.number = number
+	copy(buffer, b.text[from:])
+	return nil
 }
 
 // Close lets go of everything.

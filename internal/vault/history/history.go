@@ -85,11 +85,11 @@ func undoneFiles(records []*store.Record) (map[string]paths, error) {
 		if undone[r.Undoes] == nil {
 			undone[r.Undoes] = paths{}
 		}
-		for e, err := range r.Files.All() {
+		for path, err := range r.Files.Paths() {
 			if err != nil {
 				return nil, err
 			}
-			if path := e.Absolute(); !undone[r.ID].has(path) {
+			if !undone[r.ID].has(path) {
 				undone[r.Undoes][sumOf(path)] = struct{}{}
 			}
 		}
@@ -173,8 +173,8 @@ func Reverse(s *store.Store, records []*store.Record, r *store.Record, how Rever
 
 // Touched reports whether any file of a run is one of the paths, or lies below one.
 func Touched(r *store.Record, path string) bool {
-	for e, err := range r.Files.All() {
-		if err == nil && e.Touches(path) {
+	for file, err := range r.Files.Paths() {
+		if err == nil && store.Touches(file, path) {
 			return true
 		}
 	}
@@ -183,7 +183,7 @@ func Touched(r *store.Record, path string) bool {
 
 func touched(e *store.Entry, paths []string) bool {
 	for _, p := range paths {
-		if e.Touches(p) {
+		if store.Touches(e.Absolute(), p) {
 			return true
 		}
 	}
@@ -261,7 +261,7 @@ func (w *reverser) file(e *store.Entry) (*Back, error) {
 	}
 	defer disk.Close(f)
 	kept := w.kept(e)
-	if b.Before, b.Print, err = change.Read(disk.Reader(f)); err != nil {
+	if b.Before, b.Print, err = change.ReadFile(f); err != nil {
 		return nil, err
 	}
 	return b, w.there(b, e, f, kept)

@@ -281,7 +281,7 @@ func holds(folder disk.Folder, name string, content change.Digest) bool {
 		return false
 	}
 	defer disk.Close(f)
-	is, _, err := change.Read(disk.Reader(f))
+	is, _, err := change.ReadFile(f)
 	return err == nil && is == content
 }
 

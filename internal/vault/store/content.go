@@ -261,14 +261,32 @@ func (s *Store) Contents(r *Record, e *Entry) (old []byte, edits edit.List, err 
 	if old, err = io.ReadAll(in); err != nil {
 		return nil, nil, err
 	}
-	source, err := s.Edits(r, e)
-	if err == nil {
-		edits, err = edit.Gather(source)
+	if r.OldEdits {
+		edits, err = s.legacyEdits(r, e)
+	} else {
+		edits, err = s.readEdits(r, e)
 	}
-	if err == nil && (!edits.Fits(len(old)) || e.What != change.Remove && change.DigestOf(edits.Apply(old)) != e.After) {
+	if err != nil {
+		return nil, nil, notHad("changes", r, e, err)
+	}
+	if !edits.Fits(len(old)) || e.What != change.Remove && change.DigestOf(edits.Apply(old)) != e.After {
 		err = notHad("changes", r, e, errBackup)
 	}
 	return old, edits, err
+}
+
+// readEdits reads edits that are few enough to be held.
+func (s *Store) readEdits(r *Record, e *Entry) (edit.List, error) {
+	in, err := s.open(r, e.Edits, e.Edits.Digest)
+	if err != nil {
+		return nil, err
+	}
+	defer disk.Close(in)
+	text, err := io.ReadAll(in)
+	if err != nil {
+		return nil, err
+	}
+	return edit.ReadAll(text)
 }
 
 // Verify reads what is kept of a file, and returns what is not as it was put there: its old

@@ -3,13 +3,13 @@ package store
 import (
 	"bufio"
 	"crypto/sha256"
-	"encoding/base32"
 	"encoding/binary"
+	"encoding/hex"
 	"errors"
-	"fmt"
 	"io"
 	"iter"
-	"strings"
+	"path/filepath"
+	"strconv"
 	"sync"
 
 	"github.com/klauspost/compress/zstd"
@@ -59,37 +59,70 @@ func (f *Files) Len() int {
 // files of its own.
 func (f *Files) Set(i int, e *Entry) error {
 	var to change.Encoder
-	known := *e
-	if f.secret != "" {
-		known.Temp, known.Back = "", ""
-	}
-	known.encode(&to)
+	e.encode(&to)
 	return f.table.Set(i, to.Text)
+}
+
+// known reads the files, where that is not done.
+func (f *Files) known() error {
+	if f.read != nil {
+		f.once.Do(func() { f.err = f.read(f) })
+	}
+	return f.err
 }
 
 // At returns what is known of file i.
 func (f *Files) At(i int) (*Entry, error) {
-	if f.read != nil {
-		f.once.Do(func() { f.err = f.read(f) })
-	}
-	if f.err != nil {
-		return nil, f.err
+	if err := f.known(); err != nil {
+		return nil, err
 	}
 	text, err := f.table.At(i, nil)
 	if err != nil {
 		return nil, err
 	}
 	e, err := decodeEntry(text)
-	if err == nil && f.secret != "" {
-		e.Temp, e.Back = f.name(i, "temp"), f.name(i, "back")
+	if err == nil {
+		e.secret, e.number = f.secret, i
 	}
 	return e, err
 }
 
-// name makes the name of what is on its way to file i, which nobody else has.
-func (f *Files) name(i int, what string) string {
-	sum := sha256.Sum256(fmt.Appendf(nil, "%s %d %s", f.secret, i, what))
-	return change.TempPrefix + strings.ToLower(base32.StdEncoding.WithPadding(base32.NoPadding).EncodeToString(sum[:16]))
+// Temp is the name of the file's new content beside its target.
+func (e *Entry) Temp() string { return e.name(e.OldTemp, 't') }
+
+// Back is the name of the file's old content on its way back.
+func (e *Entry) Back() string { return e.name(e.OldBack, 'b') }
+
+// name makes the name of what is on its way to the file, which nobody else has, and nobody can
+// guess.
+func (e *Entry) name(old string, what byte) string {
+	if e.secret == "" {
+		return old
+	}
+	sum := sha256.Sum256(append(strconv.AppendInt(append([]byte(e.secret), what), int64(e.number), 10), '\n'))
+	return change.TempPrefix + hex.EncodeToString(sum[:13])
+}
+
+// Paths yields the whole paths of all files.
+func (f *Files) Paths() iter.Seq2[string, error] {
+	return func(yield func(string, error) bool) {
+		var text []byte
+		for i := range f.Len() {
+			if err := f.known(); err != nil {
+				yield("", err)
+				return
+			}
+			var err error
+			if text, err = f.table.At(i, text); err != nil {
+				yield("", err)
+				return
+			}
+			d := change.Decoder{Text: text}
+			if path := filepath.Join(d.String(), d.String()); !yield(path, d.Err) || d.Err != nil {
+				return
+			}
+		}
+	}
 }
 
 // All yields all files.
@@ -171,8 +204,8 @@ func (e *Entry) encode(to *change.Encoder) {
 	to.Meta(e.Was)
 	e.Old.encode(to)
 	e.Edits.encode(to)
-	to.String(e.Temp)
-	to.String(e.Back)
+	to.String(e.OldTemp)
+	to.String(e.OldBack)
 	to.Digest(e.Before)
 	to.Digest(e.After)
 }
@@ -183,7 +216,7 @@ func decodeEntry(text []byte) (*Entry, error) {
 		Folder: change.Path(d.String()), Name: change.Path(d.String()), Path: change.Path(d.String()), In: d.ID(),
 		What: change.What(d.String()), Role: change.Role(d.String()), Rules: d.Ints(),
 		InPlace: d.Int() == 1, Inode: d.ID(), Staged: d.ID(), Was: d.Meta(), Old: decodeBlob(&d), Edits: decodeBlob(&d),
-		Temp: d.String(), Back: d.String(), Before: d.Digest(), After: d.Digest(),
+		OldTemp: d.String(), OldBack: d.String(), Before: d.Digest(), After: d.Digest(),
 	}
 	if d.Err != nil || len(d.Text) > 0 {
 		return nil, trailer.ErrDamaged

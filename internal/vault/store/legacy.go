@@ -61,7 +61,7 @@ func legacy(folder disk.Folder, id string) (*Record, error) {
 			return nil, trailer.ErrDamaged
 		}
 		e := *old.Entry
-		e.Temp = fmt.Sprintf("%s%s-%d", change.TempPrefix, id, i)
+		e.OldTemp = fmt.Sprintf("%s%s-%d", change.TempPrefix, id, i)
 		switch {
 		case old.Created:
 			e.What = change.Create

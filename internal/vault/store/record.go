@@ -107,21 +107,23 @@ type Entry struct {
 	Inode   disk.ID   `json:"inode,omitzero"`  // of the file before
 	Staged  disk.ID   `json:"staged,omitzero"` // of the new content
 	Was     disk.Meta `json:"was,omitzero"`    // what it was besides its content; of a new file, what that is to be
-	// Temp is the name of the new content beside its target, and Back that of the old one on its
-	// way back; Files makes them, but for those of formats before 4.
-	Temp  string `json:"temp,omitempty"`
-	Back  string `json:"back,omitempty"`
-	Old   Blob   `json:"old"`   // the old content
-	Edits Blob   `json:"edits"` // from the old content to the new
+	// Of formats before 4: the name of the new content beside its target, and that of the old one
+	// on its way back.
+	OldTemp string `json:"temp,omitempty"`
+	OldBack string `json:"back,omitempty"`
+	Old     Blob   `json:"old"`   // the old content
+	Edits   Blob   `json:"edits"` // from the old content to the new
+
+	secret string
+	number int
 }
 
 // Absolute returns the file's whole path.
 func (e *Entry) Absolute() string { return filepath.Join(string(e.Folder), string(e.Name)) }
 
-// Touches reports whether an entry is the file of a path, absolute, or lies below it.
-func (e *Entry) Touches(path string) bool {
-	abs := e.Absolute()
-	return abs == path || strings.HasPrefix(abs, strings.TrimSuffix(path, "/")+"/")
+// Touches reports whether a file, by its whole path, is that of another path, or lies below it.
+func Touches(file, path string) bool {
+	return file == path || strings.HasPrefix(file, strings.TrimSuffix(path, "/")+"/")
 }
 
 // write writes a record: a line for the run, and then its files.

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"path/filepath"
 	"runtime"
 	"slices"
@@ -45,12 +46,18 @@ func (e *BusyError) Unwrap() error { return store.ErrBusy }
 
 func folderOf(e *store.Entry) string { return filepath.Dir(e.Absolute()) }
 
-// openAll opens the folders of files that are to be written, all of which must be there.
-func openAll(ctx context.Context, l *store.Locked, files *store.Files) (*folders, error) {
-	f, err := openFolders(l, files, nil)
-	if err != nil {
-		return nil, err
+// wanted are the folders that files are in, by their paths.
+type wanted map[string]*store.Entry // the first file of each
+
+func (w wanted) add(e *store.Entry) {
+	if path := folderOf(e); w[path] == nil {
+		w[path] = e
 	}
+}
+
+// openAll opens the folders of files that are to be written, all of which must be there.
+func openAll(ctx context.Context, l *store.Locked, files wanted) (*folders, error) {
+	f := openFolders(l, files, nil)
 	for _, path := range f.paths() {
 		if err := f.open[path].away; err != nil {
 			f.close()
@@ -67,28 +74,21 @@ func openAll(ctx context.Context, l *store.Locked, files *store.Files) (*folders
 // openFolders opens what can be had of the folders of files. sameBoot is nil for files that
 // are to be written, whose folders are made where that is meant; else it says whether
 // devices have the numbers that they had.
-func openFolders(l *store.Locked, files *store.Files, sameBoot *bool) (*folders, error) {
+func openFolders(l *store.Locked, files wanted, sameBoot *bool) *folders {
 	f := &folders{open: map[string]*folder{}}
-	for e, err := range files.All() {
-		if err != nil {
-			f.close()
-			return nil, err
-		}
-		path, wanted := folderOf(e), e.In
-		if _, ok := f.open[path]; ok {
-			continue
-		}
+	for _, path := range slices.Sorted(maps.Keys(files)) {
+		e := files[path]
 		opened, err := l.System.OpenFolder(path)
 		if disk.Missing(err) && e.What == change.Create && sameBoot == nil {
 			opened, err = disk.MakePath(l.System, path, 0o755)
 		}
-		if err == nil && !isFolder(opened.ID(), wanted, sameBoot == nil || *sameBoot) {
+		if err == nil && !isFolder(opened.ID(), e.In, sameBoot == nil || *sameBoot) {
 			disk.Close(opened)
 			err = &MovedError{path}
 		}
 		f.open[path] = &folder{opened, err}
 	}
-	return f, nil
+	return f
 }
 
 // isFolder reports whether a folder is the one that was meant, where that is known.

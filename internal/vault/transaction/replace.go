@@ -49,10 +49,10 @@ func (w *writer) replace(i int) error {
 		defer disk.Close(content)
 		return rewriteInPlace(folder, name, was.found, content)
 	}
-	if staged, err := folder.Stat(e.Temp); err != nil || staged != was.staged {
+	if staged, err := folder.Stat(e.Temp()); err != nil || staged != was.staged {
 		return &StagedError{string(e.Path)}
 	}
-	return folder.Rename(e.Temp, name)
+	return folder.Rename(e.Temp(), name)
 }
 
 // rewriteInPlace gives a file another content without replacing it, if it still is what it

@@ -30,11 +30,18 @@ func Recover(ctx context.Context, l *store.Locked) ([]Settled, []store.Damaged, 
 	var all []Settled
 	for _, r := range cut {
 		sameBoot := r.Boot == disk.Boot()
-		f, err := openFolders(l, r.Files, &sameBoot)
+		files := wanted{}
+		for e, fileErr := range r.Files.All() {
+			if err = fileErr; err != nil {
+				break
+			}
+			files.add(e)
+		}
 		if err != nil {
 			damaged = append(damaged, store.Damaged{ID: r.ID, Reason: err})
 			continue
 		}
+		f := openFolders(l, files, &sameBoot)
 		s := Settled{Run: r}
 		if err := f.lock(ctx, l); err != nil {
 			s.Err = err
@@ -130,7 +137,7 @@ type putting struct {
 // can go live in a step, where it has to.
 func (w *putting) prepare() error {
 	e, folder, name := w.entry, w.folder, w.name
-	for _, temp := range []string{e.Temp, e.Back} {
+	for _, temp := range []string{e.Temp(), e.Back()} {
 		if temp == "" {
 			continue
 		}
@@ -182,7 +189,7 @@ func lookAt(folder disk.Folder, name string) (now change.Digest, info disk.Info,
 	}
 	defer disk.Close(f)
 	if info, err = f.Stat(); err == nil {
-		now, _, err = change.Read(disk.Reader(f))
+		now, _, err = change.ReadFile(f)
 	}
 	return now, info, err
 }
@@ -239,7 +246,7 @@ func (w *putting) prepareBack(was disk.Info, there bool) error {
 			disk.Close(f)
 		}
 	}
-	back := e.Back
+	back := e.Back()
 	if back == "" {
 		back = tempName()
 	}

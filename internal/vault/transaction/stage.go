@@ -193,13 +193,14 @@ func (s *staging) content(meta disk.Meta, links int, fill func(io.Writer) error)
 	e := s.entry
 	e.InPlace = links > 1
 	if !e.InPlace {
-		s.staged, err = writeLike(s.folder, e.Temp, meta, s.durability(), fill)
+		s.staged, err = writeLike(s.folder, e.Temp(), meta, s.durability(), fill)
 		e.Staged = s.staged.ID
 		e.InPlace = errors.Is(err, errNotKept)
 	}
 	if e.InPlace {
 		e.Staged = disk.ID{}
-		err = s.inPlace(fill)
+		s.inPlace.Store(true)
+		err = s.stageInPlace(fill)
 	}
 	if after := s.change.After; err == nil && after != (change.Digest{}) && after != e.After {
 		err = fmt.Errorf("%s cannot be made what it was: what is kept of it is damaged", s.change.Path)
@@ -207,8 +208,8 @@ func (s *staging) content(meta disk.Meta, links int, fill func(io.Writer) error)
 	return err
 }
 
-// inPlace stages the new content of a file that is to be rewritten in place.
-func (s *staging) inPlace(fill func(io.Writer) error) error {
+// stageInPlace stages the new content of a file that is to be rewritten in place.
+func (s *staging) stageInPlace(fill func(io.Writer) error) error {
 	f, err := s.store.NewStaged(s.record, s.i)
 	if err != nil {
 		return err
@@ -224,7 +225,7 @@ func (s *staging) fresh() (there bool, err error) {
 	switch {
 	case disk.Missing(err):
 		e.In, e.Was = s.folder.ID(), c.Meta
-		s.staged, err = writeLike(s.folder, e.Temp, c.Meta, s.durability(), func(out io.Writer) error {
+		s.staged, err = writeLike(s.folder, e.Temp(), c.Meta, s.durability(), func(out io.Writer) error {
 			hash := sha256.New()
 			err := edit.Rewrite(io.MultiWriter(hash, out), bytes.NewReader(nil), c.Edits)
 			e.After = change.Digest(hash.Sum(nil))
@@ -238,7 +239,7 @@ func (s *staging) fresh() (there bool, err error) {
 		return false, err
 	}
 	defer disk.Close(old)
-	digest, _, err := change.Read(disk.Reader(old))
+	digest, _, err := change.ReadFile(old)
 	if err != nil {
 		return false, err
 	}
@@ -378,7 +379,7 @@ func (w *writer) proveFiles(ctx context.Context) error {
 		if e.What == change.Remove {
 			continue
 		}
-		staged := filepath.Join(folderOf(e), e.Temp)
+		staged := filepath.Join(folderOf(e), e.Temp())
 		if e.InPlace {
 			staged = w.store.StagedPath(w.record, i)
 		}

@@ -23,6 +23,7 @@ import (
 	"fmt"
 	"os"
 	"os/user"
+	"sync/atomic"
 	"time"
 
 	"frizzel/core/edit"
@@ -101,8 +102,10 @@ type writer struct {
 	record  *store.Record
 	changes change.Set  // those asked for
 	beside  map[int]int // by a target, the file that is left beside it
+	wanted  wanted
 	folders *folders
 	looks   spool.Table // what each target was when its copy was staged, and what the copy
+	inPlace atomic.Bool // some file is to be rewritten in place
 	last    store.State // that was to be entered when that failed
 }
 
@@ -112,7 +115,7 @@ func Write(ctx context.Context, l *store.Locked, intent Intent, changes change.S
 	if err != nil {
 		return nil, err
 	}
-	if w.folders, err = openAll(ctx, l, w.record.Files); err != nil {
+	if w.folders, err = openAll(ctx, l, w.wanted); err != nil {
 		return nil, err
 	}
 	defer w.folders.close()
@@ -123,7 +126,7 @@ func Write(ctx context.Context, l *store.Locked, intent Intent, changes change.S
 }
 
 func newWriter(l *store.Locked, intent Intent, changes change.Set) (*writer, error) {
-	w := &writer{store: l, intent: intent, changes: changes, beside: map[int]int{}}
+	w := &writer{store: l, intent: intent, changes: changes, beside: map[int]int{}, wanted: wanted{}}
 	all := changes.Len()
 	if intent.Beside != "" {
 		for i := range changes.Len() {
@@ -144,7 +147,9 @@ func newWriter(l *store.Locked, intent Intent, changes change.Set) (*writer, err
 	for i := range changes.Len() {
 		c, err := changes.At(i)
 		if err == nil {
-			err = w.record.Files.Set(i, entryOf(&c))
+			e := entryOf(&c)
+			w.wanted.add(e)
+			err = w.record.Files.Set(i, e)
 		}
 		if k, ok := w.beside[i]; ok && err == nil {
 			c = w.besideOf(&c)
@@ -275,7 +280,9 @@ func (w *writer) end(state store.State) error {
 		w.last = state
 		return errors.Join(errUnsure, err)
 	}
-	dropStaged(w.store, w.record)
+	if w.inPlace.Load() {
+		dropStaged(w.store, w.record)
+	}
 	return nil
 }
 
