@@ -74,6 +74,7 @@ func (f *realFolder) fail(op, name string, err error) error {
 
 func (f *realFolder) open(name string, flag int) (File, error) {
 	fd, err := openAt(f.fd(), name, flag, 0o600)
+	var info Info
 	switch {
 	case err == unix.ELOOP, err == unix.EMLINK, err == unix.EISDIR, err == unix.ENXIO:
 		err = ErrNotRegular
@@ -82,6 +83,7 @@ func (f *realFolder) open(name string, flag int) (File, error) {
 		if err = unix.Fstat(fd, &st); err == nil && st.Mode&unix.S_IFMT != unix.S_IFREG {
 			err = ErrNotRegular
 		}
+		info = infoFrom(&st)
 		if err != nil {
 			_ = unix.Close(fd)
 		}
@@ -89,7 +91,7 @@ func (f *realFolder) open(name string, flag int) (File, error) {
 	if err != nil {
 		return nil, f.fail("open", name, err)
 	}
-	return &realFile{fd, f, name}, nil
+	return &realFile{fd: fd, folder: f, name: name, opened: info, fresh: flag == os.O_RDONLY}, nil
 }
 
 func (f *realFolder) Open(name string) (File, error)        { return f.open(name, os.O_RDONLY) }
@@ -171,6 +173,8 @@ type realFile struct {
 	fd     int
 	folder *realFolder
 	name   string // in it
+	opened Info   // what it was when it was opened for reading
+	fresh  bool   // nobody asked for that yet
 }
 
 // retried calls a system call again where a signal came between.
@@ -183,6 +187,10 @@ func retried(call func() (int, error)) (int, error) {
 }
 
 func (f *realFile) Stat() (Info, error) {
+	if f.fresh {
+		f.fresh = false
+		return f.opened, nil
+	}
 	var st unix.Stat_t
 	if _, err := retried(func() (int, error) { return 0, unix.Fstat(f.fd, &st) }); err != nil {
 		return Info{}, f.fail("look at", err)
@@ -196,10 +204,10 @@ func (f *realFile) ReadAt(p []byte, at int64) (read int, err error) {
 		if err != nil {
 			return read, f.fail("read", err)
 		}
-		if n == 0 {
+		read += n
+		if n == 0 || read < len(p) && at+int64(read) == f.opened.Size { // which spares one more call
 			return read, io.EOF
 		}
-		read += n
 	}
 	return read, nil
 }
