@@ -69,8 +69,8 @@ type Walk struct {
 	Context int
 	// Hunk is called with each hunk. Where Most is not 0, one that gets longer than so many
 	// lines comes in pieces, each with the lines since the last one; only the last, for which
-	// done is set, has its counts. Where there are several windows, texts are valid during the
-	// call only.
+	// done is set, has its counts. Such pieces, and texts where there are several windows, are
+	// valid during the call only.
 	Hunk func(h *Hunk, done bool) error
 	Most int
 
@@ -123,7 +123,7 @@ func (w *Walk) take(win Window) {
 		return
 	}
 	shift := len(w.text)
-	w.text = append(w.text, win.Text...)
+	w.text, w.edits = append(w.text, win.Text...), slices.Grow(w.edits, len(win.Edits))
 	for _, e := range win.Edits {
 		e.Start, e.End = e.Start+shift, e.End+shift
 		w.edits = append(w.edits, e)
@@ -243,7 +243,7 @@ func (w *Walk) pass(done bool) error {
 	if w.own = 0; done {
 		w.open = nil
 	} else {
-		w.open.Lines = nil
+		w.open.Lines = w.open.Lines[:0]
 	}
 	return err
 }
@@ -277,6 +277,7 @@ func (w *Walk) finish() error {
 
 // appendLines cuts text into lines and hands each the marks that lie in it.
 func appendLines(all []Line, op Op, text []byte, marks [][2]int) []Line {
+	within := make([][2]int, 0, len(marks)) // of all lines, one after another
 	for at := 0; at < len(text); {
 		next := lines.Next(text, at, len(text))
 		l := Line{Op: op, Text: text[at:next]}
@@ -288,7 +289,8 @@ func appendLines(all []Line, op Op, text []byte, marks [][2]int) []Line {
 				break
 			}
 			if from, to := max(m[0], at), min(m[1], next); from < to {
-				l.Marks = append(l.Marks, [2]int{from - at, to - at})
+				within = append(within, [2]int{from - at, to - at})
+				l.Marks = within[len(within)-len(l.Marks)-1 : len(within) : len(within)]
 			}
 		}
 		all = append(all, l)

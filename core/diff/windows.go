@@ -5,6 +5,7 @@ import (
 	"errors"
 	"io"
 	"iter"
+	"sort"
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
@@ -104,7 +105,8 @@ func (s *stream) fill() error {
 }
 
 // Near cuts a window into those parts of it that hunks with so many lines of context may need:
-// what is near an edit, or near the edges, beyond which there may be others.
+// what is near an edit, or near the edges, beyond which there may be others. The parts take over
+// the window's edits.
 func Near(win Window, context int) []Window {
 	n := 2*context + 2
 	var parts []Window
@@ -115,19 +117,30 @@ func Near(win Window, context int) []Window {
 		part := Window{Text: win.Text[from:to], Apart: win.Apart || len(parts) > 0}
 		line += bytes.Count(win.Text[counted:from], []byte("\n"))
 		part.Line, counted = line, from
-		for len(rest) > 0 && (rest[0].Start < to || to == len(win.Text)) {
-			e := rest[0]
-			e.Start, e.End, rest = e.Start-from, e.End-from, rest[1:]
-			part.Edits = append(part.Edits, e)
+		n := len(rest)
+		if to < len(win.Text) {
+			n = sort.Search(n, func(i int) bool { return rest[i].Start >= to })
+		}
+		part.Edits, rest = rest[:n:n], rest[n:]
+		for i := range part.Edits {
+			part.Edits[i].Start, part.Edits[i].End = part.Edits[i].Start-from, part.Edits[i].End-from
 		}
 		parts = append(parts, part)
 	}
+	last := -1 // where the edit before ends
 	next := func(start, end int) {
+		if last >= 0 && start-last <= n { // fewer bytes than lines
+			last = end
+			return
+		}
+		if last >= 0 {
+			to = max(to, forward(win.Text, last, n))
+		}
 		if before := back(win.Text, start, n); before > to {
 			add(to)
 			from = before
 		}
-		to = max(to, forward(win.Text, end, n))
+		last = end
 	}
 	for _, e := range win.Edits {
 		next(e.Start, e.End)

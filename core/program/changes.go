@@ -80,6 +80,9 @@ func (c *changes) offer(edits ...edit.Edit) bool {
 	}
 	before := len(c.edits)
 	text := c.run.text.Bytes
+	if len(edits) > 0 && before == cap(c.edits) && before >= many { // about as many again in what is left
+		c.edits = slices.Grow(c.edits, before*(len(text)-edits[0].Start)/max(edits[0].Start, 1)*9/8+many)
+	}
 	for _, e := range edits {
 		if !bytes.Equal(text[e.Start:e.End], e.New) {
 			e.Rules = c.rules

@@ -142,7 +142,7 @@ func (e *Events) Found(f *run.Found) error {
 			event := matchEvent{
 				Event: "match", Path: f.At.Path, PathBytes: bytesOf(f.At.Path),
 				Line: pl.Line, Column: pl.Column, EndColumn: pl.EndColumn,
-				Rule: e.rules[m.Rule], Text: string(pl.Near()),
+				Rule: e.rules[m.Rule], Text: pl.Near(),
 			}
 			if m.Changes {
 				s := string(m.New)

@@ -91,8 +91,10 @@ func (p *Printer) foundPlain(b *bufio.Writer, path string, pl *Place, m program.
 	b.Write(append(strconv.AppendInt(append(number[:0], ':'), int64(pl.Line), 10), ':'))
 	b.Write(append(strconv.AppendInt(number[:0], int64(pl.Column), 10), ':'))
 	b.WriteString(p.ruleOf(m))
-	b.Write(pl.Near())
-	b.WriteByte('\n')
+	before, near, after := pl.near()
+	b.WriteString(before)
+	b.Write(near)
+	b.WriteString(after + "\n")
 }
 
 // A line that is longer than longLine bytes is not written once for each of its matches:
@@ -102,11 +104,11 @@ const (
 	nearMatch = 500
 )
 
-// Near returns the line of a place; of a very long one what stands around the match, with
+// near returns the line of a place; of a very long one what stands around the match, with
 // … for the rest.
-func (pl *Place) Near() []byte {
+func (pl *Place) near() (before string, text []byte, after string) {
 	if len(pl.Text) <= longLine {
-		return pl.Text
+		return "", pl.Text, ""
 	}
 	from, to := max(pl.Start-nearMatch, 0), min(pl.End+nearMatch, len(pl.Text))
 	for from > 0 && !utf8.RuneStart(pl.Text[from]) {
@@ -115,7 +117,13 @@ func (pl *Place) Near() []byte {
 	for to < len(pl.Text) && !utf8.RuneStart(pl.Text[to]) {
 		to++
 	}
-	return slices.Concat([]byte("…"), pl.Text[from:to], []byte("…"))
+	return "…", pl.Text[from:to], "…"
+}
+
+// Near returns near as one text.
+func (pl *Place) Near() string {
+	before, text, after := pl.near()
+	return before + string(text) + after
 }
 
 // ruleOf names the rule of a match, with what separates it from the text.
