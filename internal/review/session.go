@@ -50,6 +50,7 @@ type File struct {
 	Changes []Change // in the order of their places, once opened
 
 	all     int // changes proposed, taken or not
+	taken   int // of Changes
 	answers map[program.Key]program.Answer
 	left    bool // the whole file is left as it is
 	hand    *hand
@@ -97,13 +98,7 @@ func (f *File) Count() int {
 	if f.left {
 		return 0
 	}
-	n := 0
-	for _, c := range f.Changes {
-		if !c.Left {
-			n++
-		}
-	}
-	return n
+	return f.taken
 }
 
 // All returns how many changes the file's rules propose.
@@ -122,6 +117,17 @@ func (f *File) Reopen() error { return f.run() }
 
 // run runs the rules again with the answers given so far.
 func (f *File) run() error {
+	err := f.again()
+	f.taken = 0
+	for i := range f.Changes {
+		if !f.Changes[i].Left {
+			f.taken++
+		}
+	}
+	return err
+}
+
+func (f *File) again() error {
 	f.Changes, f.opened = f.Changes[:0], true
 	if f.hand != nil && !f.left {
 		return f.byHand()
