@@ -78,7 +78,9 @@ func (a *Address) selects(r *run) (spans []edit.Span, unclosed []int) {
 		if r.in.File.markdown() {
 			spans = t.Headings(a.Section, a.Direct)
 		} else {
-			spans = t.Sections(a.Section)
+			var headers []int
+			spans, headers = t.Sections(a.Section)
+			r.holdBetween(headers)
 		}
 		spans = joined(a.filter(t, spans))
 	case Block:
@@ -89,10 +91,22 @@ func (a *Address) selects(r *run) (spans []edit.Span, unclosed []int) {
 			spans = joined(spans)
 		}
 	case Paragraph:
-		spans = joined(a.filter(t, a.paragraphs(t)))
+		spans = a.paragraphs(t)
+		for _, s := range spans {
+			r.hold(s.Start, s.End)
+		}
+		if last := t.LastParagraph(); last >= 0 {
+			r.hold(last, noEnd)
+		}
+		spans = joined(a.filter(t, spans))
 	default:
 		for _, e := range enclosing {
-			found, open := a.within(t, e)
+			found, open := a.within(t, e, func(from, to int) {
+				if to == noEnd && e.End < len(t.Bytes) {
+					to = e.End // what comes behind the span closes nothing
+				}
+				r.hold(from, to)
+			})
 			if open > 0 {
 				unclosed = append(unclosed, open)
 				if a.Outside { // where it would end is not known
@@ -165,9 +179,12 @@ func (a *Address) eachMatching(t *structure.Text, act func(i int)) {
 	})
 }
 
+// isRange reports whether the address selects what lies between marks.
+func (a *Address) isRange() bool { return a.Kind == Range || a.Kind == Between || a.Kind == Until }
+
 // within returns what the address selects of one span, and the line, from 1, of a
-// range that is never closed there, or 0.
-func (a *Address) within(t *structure.Text, e edit.Span) ([]edit.Span, int) {
+// range that is never closed there, or 0. held is told of ranges.
+func (a *Address) within(t *structure.Text, e edit.Span, held func(from, to int)) ([]edit.Span, int) {
 	if e.Direct && len(e.Inner) > 0 {
 		return a.amongParts(t, e)
 	}
@@ -195,7 +212,7 @@ func (a *Address) within(t *structure.Text, e edit.Span) ([]edit.Span, int) {
 	case LinesWithout:
 		return eachLine(t.Bytes, complement(a.linesWith(t.Bytes, e), e)), 0
 	}
-	return a.ranges(t, e)
+	return a.ranges(t, e, held)
 }
 
 // linesWith returns the lines that hold the pattern, with their neighbours.

@@ -35,6 +35,7 @@ func (a *Assertion) each(r *run, act func(loc []int)) {
 	depth := 0
 	for _, address := range a.Addresses {
 		if !r.enter(address) {
+			r.holdParts(a.Addresses[depth+1:]...)
 			break
 		}
 		depth++

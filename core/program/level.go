@@ -14,7 +14,7 @@ func (a *Address) amongParts(t *structure.Text, e edit.Span) ([]edit.Span, int) 
 	alone := *a
 	alone.Open, alone.Close = v.mark(t, a.Open), v.mark(t, a.Close)
 	text := t.Like(v.text)
-	found, unclosed := alone.within(text, edit.SpanOf(0, len(v.text)))
+	found, unclosed := alone.within(text, edit.SpanOf(0, len(v.text)), func(int, int) {})
 	for i, s := range found {
 		found[i] = v.span(s, e)
 	}

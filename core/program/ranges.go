@@ -6,14 +6,16 @@ import (
 	"frizzel/core/structure"
 )
 
-// ranges returns the ranges between two marks in one span, as often as they occur,
-// and the line, from 1, of one that is opened and never closed, or 0.
-func (a *Address) ranges(t *structure.Text, e edit.Span) (spans []edit.Span, unclosed int) {
+// ranges returns the ranges between two marks in one span, as often as they occur, and the line,
+// from 1, of one that is opened and never closed, or 0. held is told from where to where marks
+// belong together, to noEnd where no mark closes.
+func (a *Address) ranges(t *structure.Text, e edit.Span, held func(from, to int)) (spans []edit.Span, unclosed int) {
 	opening, ok := a.Open.opens(t, e, e.Start)
 	for ok {
 		first := lines.Start(t.Bytes, e.Start, opening.start)
 		closing, closed := a.Close.closes(t, e, opening)
 		if !closed {
+			held(first, noEnd)
 			if a.Kind != Until {
 				return spans, t.At(first) + 1
 			}
@@ -21,6 +23,11 @@ func (a *Address) ranges(t *structure.Text, e edit.Span) (spans []edit.Span, unc
 		}
 		last := lines.Start(t.Bytes, e.Start, closing.start)
 		after := lines.Next(t.Bytes, max(closing.end-1, closing.start), e.End)
+		if a.Kind == Until {
+			held(first, last)
+		} else {
+			held(first, after)
+		}
 		switch a.Kind {
 		case Range:
 			s := edit.SpanOf(first, after)

@@ -74,6 +74,7 @@ type Result struct {
 	addressed []selected
 	hits      map[*Table]map[int]bool
 	once      []once
+	gaps      []gap
 	ended     bool // the last line is to have an ending
 }
 
@@ -279,6 +280,8 @@ func (b *Addressed) do(r *run) {
 	if r.enter(b.Address) {
 		r.all(b.Body)
 		r.leave()
+	} else {
+		r.holdUnder(b.Body)
 	}
 }
 

@@ -166,7 +166,7 @@ func (s *SettleSection) do(r *run) {
 	switch {
 	case r.in.File.markdown():
 		r.fail(0, "settle section is for sections in brackets, and this is a Markdown file")
-	case len(r.text.Sections(s.Name)) == 0:
+	case !r.hasSection(s.Name):
 		header := []byte("[" + s.Name + "]")
 		if last := lines.Previous(text, 0, len(text)); last < len(text) && !lines.Blank(text[last:]) {
 			header = slices.Concat([]byte(r.lineEnding()), header)
@@ -175,4 +175,10 @@ func (s *SettleSection) do(r *run) {
 		c.offer(edit.Edit{Start: end, End: end, New: r.asLines(header, end), Side: edit.Outside})
 	}
 	c.commitLines()
+}
+
+// hasSection reports whether the text has a section of the name.
+func (r *run) hasSection(name string) bool {
+	spans, _ := r.text.Sections(name)
+	return len(spans) > 0
 }

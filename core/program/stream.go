@@ -76,7 +76,7 @@ func (p *Program) LineByLine() bool {
 		}
 		all = all.and(needsOf(r.Body, acted{}))
 	}
-	return !all.others && !(all.numbers && all.moves)
+	return !all.others && !all.parts && !(all.numbers && all.moves)
 }
 
 // lineNeeds is what statements need to know beyond the line at hand.
@@ -87,17 +87,22 @@ type lineNeeds struct {
 	takes   bool // they may take lines away
 	counts  bool // what was changed before
 	spans   bool // they make one change of all that they do to a span
+	parts   bool // all of a section, paragraph or range
 }
 
 func (n lineNeeds) and(m lineNeeds) lineNeeds {
-	return lineNeeds{n.others || m.others, n.numbers || m.numbers, n.moves || m.moves, n.takes || m.takes, n.counts || m.counts, n.spans || m.spans}
+	return lineNeeds{n.others || m.others, n.numbers || m.numbers, n.moves || m.moves, n.takes || m.takes, n.counts || m.counts, n.spans || m.spans, n.parts || m.parts}
 }
 
 // acted says what statements act on.
 type acted struct {
 	alone bool // each span is one line
+	part  bool // each span is within a section, paragraph or range
 	runs  bool // spans are runs of lines that end where others begin
 }
+
+// whole reports whether each span is all in one window.
+func (a acted) whole() bool { return a.alone || a.part && !a.runs }
 
 // needsOf returns what statements need.
 func needsOf(body []Action, on acted) (n lineNeeds) {
@@ -108,14 +113,15 @@ func needsOf(body []Action, on acted) (n lineNeeds) {
 }
 
 func needs(a Action, on acted) lineNeeds {
-	alone := on.alone
+	alone := on.whole()
 	perSpan := lineNeeds{others: on.runs && !alone, spans: !alone}
 	switch a := a.(type) {
 	case Statement:
 		return needs(a.Action, on)
 	case *Addressed:
-		on = acted{alone || a.Address.single(), on.runs || a.Address.Outside}
-		return a.Address.needs().and(needsOf(a.Body, on))
+		n := a.Address.needs(on)
+		on = acted{on.alone || a.Address.single(), on.part || a.Address.isPart(), on.runs || a.Address.Outside}
+		return n.and(needsOf(a.Body, on))
 	case *Replace:
 		n := a.With.needs()
 		n.others = a.InFile || a.Pattern.SpansLines()
@@ -149,10 +155,18 @@ func needs(a Action, on acted) lineNeeds {
 
 func (a *Assertion) needs() lineNeeds {
 	n := lineNeeds{others: a.Pattern.SpansLines()}
+	on := acted{}
 	for _, address := range a.Addresses {
-		n = n.and(address.needs())
+		n = n.and(address.needs(on))
+		on.part = on.part || address.isPart()
 	}
 	return n
+}
+
+// isPart reports whether the address selects sections, paragraphs or ranges, which are held
+// together.
+func (a *Address) isPart() bool {
+	return !a.Outside && (a.Kind == Section && !a.Direct || a.Kind == Paragraph || a.isRange())
 }
 
 // single reports whether each span that the address selects is one line.
@@ -160,15 +174,31 @@ func (a *Address) single() bool {
 	return !a.Outside && (a.Kind == Lines && a.From == a.To || a.Kind == LinesWith || a.Kind == LinesWithout)
 }
 
-func (a *Address) needs() lineNeeds {
+func (a *Address) needs(on acted) lineNeeds {
+	for _, h := range a.Having {
+		if h.Pattern.SpansLines() {
+			return lineNeeds{others: true}
+		}
+	}
 	switch a.Kind {
 	case Lines:
 		return lineNeeds{numbers: true, others: a.Outside}
 	case LinesWith, LinesWithout:
-		return lineNeeds{others: a.Above+a.Below > 0 || a.Pattern.SpansLines()}
+		return lineNeeds{others: a.Above+a.Below > 0 && !on.whole() || a.Pattern.SpansLines()}
+	case FirstLines, LastLines:
+		return lineNeeds{others: !on.whole()}
+	case Section:
+		return lineNeeds{others: a.Direct, parts: true}
+	case Paragraph:
+		return lineNeeds{others: a.Pattern.SpansLines(), parts: true}
+	case Range, Between, Until:
+		return lineNeeds{others: a.Outside || !a.Open.byPattern() || !a.Close.byPattern(), parts: true}
 	}
 	return lineNeeds{others: true}
 }
+
+// byPattern reports whether a mark is told by what stands on a line alone.
+func (m *Mark) byPattern() bool { return m != nil && m.Pattern != nil && !m.Pattern.SpansLines() }
 
 // needs returns what a template needs; nil needs nothing.
 func (t *Template) needs() (n lineNeeds) {

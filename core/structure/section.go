@@ -27,9 +27,8 @@ func headerName(line []byte) (string, bool) {
 
 // Sections returns the sections of the name: from `[name]`, or `[[name]]`, to
 // before the next header, blank lines at the end left out. A line within a value of several
-// lines is no header.
-func (t *Text) Sections(name string) []edit.Span {
-	var found []edit.Span
+// lines is no header. headers is where each header begins, whatever it names.
+func (t *Text) Sections(name string) (found []edit.Span, headers []int) {
 	open := -1
 	close := func(at int) {
 		if open >= 0 {
@@ -42,6 +41,7 @@ func (t *Text) Sections(name string) []edit.Span {
 		line := t.Content(i)
 		if called, ok := headerName(line); ok && !values.open() {
 			close(i)
+			headers = append(headers, t.Start(i))
 			if called == name {
 				open = i
 			}
@@ -50,7 +50,7 @@ func (t *Text) Sections(name string) []edit.Span {
 		i = values.pass(i, line)
 	}
 	close(t.Count())
-	return found
+	return found, headers
 }
 
 // values follows values of several lines.

@@ -128,3 +128,16 @@ func (t *Text) Paragraph(i int) (edit.Span, bool) {
 	}
 	return t.Lines(from, to), true
 }
+
+// LastParagraph returns where the paragraph begins that the text ends in; -1 where its last line
+// is blank, or there is none.
+func (t *Text) LastParagraph() int {
+	i := t.Count()
+	if i == 0 || lines.Blank(t.Content(i-1)) {
+		return -1
+	}
+	for i > 0 && !lines.Blank(t.Content(i-1)) {
+		i--
+	}
+	return t.Start(i)
+}
