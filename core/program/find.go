@@ -12,8 +12,8 @@ type Match struct {
 }
 
 // Find returns what the program's assertions look for in a text, in the order of
-// its places, and what is unreadable in it.
-func (p *Program) Find(in Input) ([]Match, []Note) {
+// its places, and what else came of looking.
+func (p *Program) Find(in Input) ([]Match, *Result) {
 	var found []Match
 	r := p.start(in)
 	for _, rule := range p.Rules {
@@ -27,12 +27,12 @@ func (p *Program) Find(in Input) ([]Match, []Note) {
 			})
 		}
 	}
-	return inOrder(found), r.result.Unreadable
+	return inOrder(found), r.result
 }
 
 // Matches returns where the program's rules would change a text, each on the text
-// as it is, in the order of its places, and what is unreadable in it.
-func (p *Program) Matches(in Input) ([]Match, []Note) {
+// as it is, in the order of its places, and what else came of looking.
+func (p *Program) Matches(in Input) ([]Match, *Result) {
 	var found []Match
 	in.Decide = func(c Proposal) Answer {
 		first, last := c.Edits[0], c.Edits[len(c.Edits)-1]
@@ -46,7 +46,7 @@ func (p *Program) Matches(in Input) ([]Match, []Note) {
 		return Answer{Leave: true}
 	}
 	made := p.Run(in)
-	return inOrder(found), made.Unreadable
+	return inOrder(found), made
 }
 
 func inOrder(found []Match) []Match {

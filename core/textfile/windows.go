@@ -70,6 +70,34 @@ func (w *Windows) Read(k int, buffer []byte) (Window, []byte, error) {
 	return win, buffer, nil
 }
 
+// From reads a run of whole lines from where one begins: size bytes and the rest of their last
+// line.
+func (w *Windows) From(offset, size int64, buffer []byte) (Window, []byte, error) {
+	end := min(offset+size, w.Size)
+	buffer, err := w.read(grown(buffer, int(end-offset)+longAhead), offset, end)
+	if err == nil {
+		buffer, err = w.lastLine(buffer, offset)
+	}
+	win := Window{Offset: offset}
+	if err == nil {
+		win.File = w.Decode(buffer, offset == 0)
+		win.window = true
+	}
+	return win, buffer, err
+}
+
+// Cut returns the window's first text bytes, where a line ends, as a window.
+func (w *Windows) Cut(win Window, text int) Window {
+	raw := win.mark + text
+	if w.Decoded() {
+		m := mapper{encoding: w.encoding, raw: win.Raw, at: win.mark}
+		raw = m.to(text)
+	}
+	win.File = w.Decode(win.Raw[:raw], win.Offset == 0)
+	win.window = true
+	return win
+}
+
 // lookAhead is how many bytes behind a window are read at once to find its last line's end, and
 // longAhead up to where what was read is kept for that.
 const (

@@ -37,6 +37,27 @@ func (p Print) With(sum uint64, size int) Print {
 	return Print{p.Size + int64(size), h.Sum64()}
 }
 
+// Printing makes the print of a content that is written to it. It is ready for use as it is.
+type Printing struct {
+	print Print
+	chunk []byte
+}
+
+// Write takes the next bytes.
+func (p *Printing) Write(content []byte) (int, error) {
+	for rest := content; len(rest) > 0; {
+		n := min(len(rest), ChunkSize-len(p.chunk))
+		p.chunk, rest = append(p.chunk, rest[:n]...), rest[n:]
+		if len(p.chunk) == ChunkSize {
+			p.print, p.chunk = p.print.With(SumOf(p.chunk), ChunkSize), p.chunk[:0]
+		}
+	}
+	return len(content), nil
+}
+
+// Print returns the print of what was written.
+func (p *Printing) Print() Print { return p.print.With(SumOf(p.chunk), len(p.chunk)) }
+
 // Read reads a content to its end, and returns its digest and its print.
 func Read(in io.Reader) (Digest, Print, error) { return read(in, 64<<10) }
 

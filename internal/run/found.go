@@ -56,7 +56,9 @@ func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (
 			defer end()
 			in := program.Input{Text: text.Text, File: asFile(j.file), Progress: step}
 			j.found = &Found{At: j.file, sight: &Sight{At: j.file, File: text}}
-			j.found.sight.Matches, j.found.unreadable = p.look(what, in)
+			var made *program.Result
+			j.found.sight.Matches, made = p.look(what, in)
+			j.found.unreadable = made.Unreadable
 		},
 		large: func(_ context.Context, j *job, l *large) (bool, error) {
 			j.found = &Found{At: j.file, large: &sought{l, p, what, -1}}
@@ -80,7 +82,7 @@ func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (
 	return s, err
 }
 
-func (p *Plan) look(what Sought, in program.Input) ([]program.Match, []program.Note) {
+func (p *Plan) look(what Sought, in program.Input) ([]program.Match, *program.Result) {
 	if what == Changes {
 		return p.Program.Matches(in)
 	}
@@ -122,7 +124,7 @@ func (f *Found) Each(context int, show func(*Sight) error) error {
 	l := f.large
 	s := pass{large: l.large, work: func(w *pane) {
 		in := program.Input{Text: w.Text, File: asFile(f.At), Window: &w.at}
-		w.made, _ = l.plan.look(l.what, in)
+		w.made, w.res = l.plan.look(l.what, in)
 	}}
 	first := l.count < 0
 	if !first {
@@ -131,9 +133,14 @@ func (f *Found) Each(context int, show func(*Sight) error) error {
 	nth := 0
 	s.take = func(w *pane) error {
 		matches := w.made.([]program.Match)
+		for _, n := range w.res.Unreadable {
+			if first {
+				f.unreadable = append(f.unreadable, n)
+			}
+		}
 		if first {
 			l.plan.Progress.Add(int64(len(w.Raw)))
-			l.places = append(l.places, place{k: w.k, offset: w.Offset, lines: w.lines, line: w.at.Lines, text: w.at.Bytes, count: len(matches)})
+			l.places = append(l.places, place{offset: w.Offset, size: len(w.Raw), lines: w.lines, line: w.at.Lines, text: w.at.Bytes, count: len(matches)})
 		}
 		err := show(&Sight{f.At, w.File, matches, w.at.Lines, nth, w.apart})
 		nth += len(matches)

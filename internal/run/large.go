@@ -28,7 +28,7 @@ func (p *Plan) largeFile(at selection.File, f disk.File, info disk.Info, head []
 	if info.Size < manyWindows*width {
 		return nil, nil
 	}
-	how := p.Program.Windowing()
+	how := p.Program.Windowing(asFile(at))
 	if how.Order == program.NoWindows || how.Spans && p.asks {
 		return nil, nil
 	}
@@ -77,7 +77,8 @@ func (p *Plan) edited(ctx context.Context, at selection.File, l *large, in progr
 		}
 		w.at.Before = in.Before
 		from.Window = &w.at
-		w.made = rewrite(p.Program, w.File, from)
+		n := rewrite(p.Program, w.File, from)
+		w.made, w.res = n, n.Made
 	}}
 	s.take = func(w *pane) error {
 		n := w.made.(*rewritten)
@@ -151,7 +152,7 @@ func below(err error, before int) error {
 
 // keep keeps what was made of a window.
 func (e *edited) keep(w *pane, n *rewritten) (err error) {
-	at := place{k: w.k, offset: w.Offset, lines: w.lines, line: w.at.Lines, text: w.at.Bytes, count: len(n.Raw)}
+	at := place{offset: w.Offset, size: len(w.Raw), lines: w.lines, line: w.at.Lines, text: w.at.Bytes, count: len(n.Raw)}
 	e.count += len(n.Raw)
 	if len(n.raw) > 0 {
 		at.kept.raw, err = e.kept.Append(n.raw)
@@ -170,15 +171,14 @@ func (p *Plan) noneOfLarge(e *edited, at selection.File, in program.Input) (*pro
 	s := pass{large: e.large, work: func(w *pane) {
 		from := in
 		from.Text, from.Window = w.Text, &w.at
-		w.made = p.Program.Run(from)
+		w.res = p.Program.Run(from)
 	}}
 	s.take = func(w *pane) error {
-		n := w.made.(*program.Result)
 		before := w.at.Lines
 		if e.how.Order == program.InOrder {
 			before = 0
 		}
-		made.Add(n, before)
+		made.Add(w.res, before)
 		return nil
 	}
 	return made, e.again(at, s)

@@ -25,8 +25,8 @@ type large struct {
 
 // place is what is known of a window once it was gone through.
 type place struct {
-	k      int
 	offset int64 // bytes of the file before it
+	size   int   // bytes
 	lines  int   // in it
 	line   int   // of the file, before it
 	text   int   // bytes of the file's text before it
@@ -44,7 +44,8 @@ type pane struct {
 	place int  // in the file's places
 	apart bool // from the window that was handed out before
 	sum   uint64
-	made  any // by work
+	made  any // by work, and
+	res   *program.Result
 	err   error
 	done  chan struct{}
 }
@@ -66,6 +67,9 @@ const panes = 2
 // do takes each window through work, by several workers where the program allows it, and then
 // through take, in order.
 func (s *pass) do(ctx context.Context) error {
+	if s.how.Parts && s.only == nil && !s.apart {
+		return s.inParts(ctx)
+	}
 	ctx, cancel := context.WithCancel(ctx)
 	workers := runtime.GOMAXPROCS(0)
 	free := make(chan []byte, workers+panes)
@@ -124,7 +128,6 @@ func (s *pass) hand(ctx context.Context, free <-chan []byte, ordered, jobs chan<
 		w := &pane{k: i, done: make(chan struct{})}
 		if s.only != nil {
 			w.place = s.only[i]
-			w.k = s.places[w.place].k
 			w.apart = i == 0 || s.only[i-1] != w.place-1
 		}
 		select {
@@ -142,7 +145,13 @@ func (s *pass) one(ctx context.Context, w *pane) {
 	if w.err = ctx.Err(); w.err != nil {
 		return
 	}
-	if w.Window, w.buffer, w.err = s.windows.Read(w.k, w.buffer[:0]); w.err != nil {
+	if s.only != nil {
+		at := s.places[w.place]
+		w.Window, w.buffer, w.err = s.windows.From(at.offset, int64(at.size), w.buffer[:0])
+	} else {
+		w.Window, w.buffer, w.err = s.windows.Read(w.k, w.buffer[:0])
+	}
+	if w.err != nil {
 		return
 	}
 	if s.sums {
@@ -167,4 +176,48 @@ func (s *pass) pass(w *pane, text, line int) error {
 	}
 	w.at = at
 	return s.take(w)
+}
+
+// inParts goes through windows that end where the program's sections, paragraphs and ranges
+// do: as few of those as need be are taken at once.
+func (s *pass) inParts(ctx context.Context) error {
+	var print change.Printing
+	var buffer []byte
+	text, line := 0, 0
+	for offset, most := int64(0), s.windows.Width; offset < s.windows.Size; {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		win, read, err := s.windows.From(offset, most, buffer[:0])
+		if buffer = read; err != nil {
+			return err
+		}
+		end := offset + int64(len(win.Raw))
+		w := &pane{Window: win, buffer: buffer, at: program.Window{Lines: line, Bytes: text, Ending: s.ending, More: end < s.windows.Size}}
+		s.work(w)
+		n := w.res.Whole(win.Text)
+		switch {
+		case n == 0 && w.at.More: // what begins here goes on
+			if most *= 2; most > disk.MaxContent {
+				return &disk.TooLargeError{Size: s.windows.Size}
+			}
+			continue
+		case n < len(win.Text):
+			w.Window = s.windows.Cut(win, n)
+			s.work(w)
+		}
+		w.lines = bytes.Count(w.Text, []byte("\n"))
+		if s.sums {
+			_, _ = print.Write(w.Raw) // which cannot fail
+		}
+		if err := s.take(w); err != nil {
+			return err
+		}
+		offset, text, line = offset+int64(len(w.Raw)), text+len(w.Text), line+w.lines
+		if most = s.windows.Width; int64(cap(buffer)) > 4*most {
+			buffer = nil
+		}
+	}
+	s.Print = print.Print()
+	return nil
 }

@@ -40,6 +40,8 @@ var ways = []string{
 	"rule x { expect at most 2 changes\n trim line ends }\nforbid text \"d\"",
 	"comment out with \"# \"\nreplace text \"depot\" with \"→\"",
 	"use line endings crlf\nreplace text \"b\" with \"{=count-all}\"",
+	"on lines from text \"a\" to text \"b\" { replace text \"depot\" with \"{=count}\"\n comment out with \"; \" }",
+	"in paragraph with text \"depot-3\" { replace text \"a\" with \"\\n\"\n comment out with \"#\" }",
 	"replace each text {\n\"depot\" with \"é\"\n \"a\" with \"\"\n}",
 }
 
