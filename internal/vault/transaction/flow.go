@@ -98,7 +98,7 @@ func (f *flow) chunks(steps []func([]byte) error) error {
 				return
 			}
 			if chunk == nil {
-				chunk = make([]byte, change.ChunkSize)
+				chunk = make([]byte, min(change.ChunkSize, f.size+1))
 			}
 			n, err := io.ReadFull(f.old, chunk[:cap(chunk)])
 			full <- chunk[:n]
@@ -130,8 +130,19 @@ func (f *flow) chunks(steps []func([]byte) error) error {
 	return readErr
 }
 
+// worthwhile is from how many bytes on steps are taken at once.
+const worthwhile = 32 << 10
+
 // atOnce takes a chunk through all steps, each by itself.
 func atOnce(chunk []byte, steps []func([]byte) error) error {
+	if len(chunk) < worthwhile {
+		for _, step := range steps {
+			if err := step(chunk); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
 	errs := make([]error, len(steps))
 	var all sync.WaitGroup
 	var panicked atomic.Value
@@ -172,7 +183,7 @@ type rewriting struct {
 
 func (f *flow) rewriting(out io.Writer) (*rewriting, error) {
 	r := &rewriting{file: out, hash: sha256.New(), done: f.done}
-	r.out = bufio.NewWriterSize(fresh{r}, change.ChunkSize/4)
+	r.out = bufio.NewWriterSize(fresh{r}, int(min(change.ChunkSize/4, f.size+4096)))
 	var err error
 	r.Rewriter, err = edit.NewRewriter(r.out, f.change.Edits)
 	return r, err

@@ -107,7 +107,7 @@ func (s *staging) target() error {
 		return err
 	}
 	take := s.streamed
-	if _, held := s.change.Edits.(edit.List); held && s.found.Size <= mostHeld {
+	if _, held := s.change.Edits.(edit.List); held && s.found.Size <= MostHeld {
 		take = s.held
 	}
 	if err := take(target); err != nil {
@@ -119,8 +119,8 @@ func (s *staging) target() error {
 	return s.besides(target)
 }
 
-// mostHeld is up to how many bytes a content is held while it is staged; tests hold none.
-var mostHeld = int64(4 << 20)
+// MostHeld is up to how many bytes a content is held while it is staged. Tests hold none.
+var MostHeld = int64(4 << 20)
 
 // held stages the target, whose content is small enough to be held.
 func (s *staging) held(target disk.File) error {
