@@ -116,8 +116,9 @@ func judge(t *testing.T, folder, diff string, command ...string) {
 	t.Helper()
 	c := exec.Command(command[0], command[1:]...)
 	c.Dir, c.Stdin = folder, strings.NewReader(diff)
+	c.Env = append(os.Environ(), "GIT_CONFIG_GLOBAL=/dev/null", "GIT_CONFIG_NOSYSTEM=1", "GIT_ATTR_NOSYSTEM=1") // no filters of this machine's
 	out, err := c.CombinedOutput()
-	require.NoError(t, err, "%s\n%s", out, diff)
+	require.NoError(t, err, "%s\n%.10000s", out, diff)
 }
 
 // contents drops the modes, which a diff does not carry.

@@ -69,7 +69,7 @@ func (w *Writer) fresh(old edit.Opener, edits edit.Source, before, after io.Writ
 	}
 	defer func() { _ = in.Close() }()
 	fresh := &pieces{lines: w.lines, as: func(p []byte) line { return line{Fresh: p} }}
-	packer, err := zstd.NewWriter(fresh, zstd.WithEncoderConcurrency(1), zstd.WithLowerEncoderMem(true))
+	packer, err := zstd.NewWriter(fresh, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1), zstd.WithLowerEncoderMem(true))
 	if err != nil {
 		return err
 	}

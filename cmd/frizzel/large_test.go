@@ -1,0 +1,134 @@
+package main
+
+import (
+	"bytes"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+)
+
+// largeLog writes a log of so many MiB, in which every 97th line names depot 3, and returns its
+// folder and what the log would be with depot 4.
+func largeLog(t *testing.T, mib int) (folder string, old, fresh []byte) {
+	folder = filepath.Join(t.TempDir(), "log")
+	require.NoError(t, os.Mkdir(folder, 0o755))
+	var text bytes.Buffer
+	for i := 0; text.Len() < mib<<20; i++ {
+		place := "platform"
+		if i%97 == 0 {
+			place = "depot-3"
+		}
+		fmt.Fprintf(&text, "2026-03-01T%02d:%02d:%02d signal-box %d: %s, ticket %d accepted\n", i/3600%24, i/60%60, i%60, i%7, place, i*7919%1_000_000)
+	}
+	text.WriteString("depot-3, and no line ending")
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "kiosk.log"), text.Bytes(), 0o640))
+	return folder, text.Bytes(), bytes.ReplaceAll(text.Bytes(), []byte("depot-3"), []byte("depot-44"))
+}
+
+func read(t *testing.T, folder string) []byte {
+	content, err := os.ReadFile(filepath.Join(folder, "kiosk.log"))
+	require.NoError(t, err)
+	return content
+}
+
+// A large file goes the whole way: a sealed review and an apply write it, the history shows it,
+// and undo and redo bring every byte back; and none of them needs memory for the whole of it.
+func TestLargeFile(t *testing.T) {
+	const mib = 48
+	folder, old, fresh := largeLog(t, mib)
+	measured := func(args ...string) string {
+		c := exec.Command(binary, args...)
+		var out, errs bytes.Buffer
+		c.Dir, c.Stdout, c.Stderr = folder, &out, &errs
+		c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(folder), "state"))
+		require.NoError(t, c.Start())
+		ended, most := make(chan error), 0
+		go func() { ended <- c.Wait() }()
+		for over := false; !over; {
+			select {
+			case err := <-ended:
+				require.NoError(t, err, "%v: %s", args, errs.String())
+				over = true
+			case <-time.After(2 * time.Millisecond):
+				most = max(most, mostMemory(c.Process.Pid))
+			}
+		}
+		require.Less(t, most, mib<<10, "%v took so many KiB of memory", args)
+		return out.String()
+	}
+	change := []string{"--word", "depot-3", "--with", "depot-44", "--joiners", "-"}
+	seal := filepath.Join(filepath.Dir(folder), "review.seal")
+	diff := measured(append([]string{"preview", "--seal", seal}, change...)...)
+	require.True(t, bytes.Equal(old, read(t, folder)), "a preview wrote something")
+	require.Equal(t, bytes.Count(old, []byte("depot-3")), strings.Count(measured("find", "--word", "depot-3"), "\n"))
+
+	for _, write := range [][]string{append([]string{"apply", "--yes", "."}, change...), {"apply", "--yes", "--sealed", seal}} {
+		measured(write...)
+		require.True(t, bytes.Equal(fresh, read(t, folder)), "%v", write)
+		require.True(t, diff == measured("history", "show", "1"), "the history shows another diff")
+		measured("history", "verify")
+		measured("undo", "--yes")
+		require.True(t, bytes.Equal(old, read(t, folder)), "undo of %v", write)
+	}
+	measured("redo", "--yes")
+	require.True(t, bytes.Equal(fresh, read(t, folder)), "redo")
+}
+
+// mostMemory returns how many KiB of memory a process took at most so far, where that can be
+// told.
+func mostMemory(pid int) (kib int) {
+	status, _ := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
+	if _, rest, ok := strings.Cut(string(status), "VmHWM:"); ok {
+		_, _ = fmt.Sscan(rest, &kib)
+	}
+	return kib
+}
+
+// The diff of a large file is what git makes of it; and killed at any moment while it is written,
+// it is the old one or the new one, and whole.
+func TestLargeFileKilled(t *testing.T) {
+	folder, old, fresh := largeLog(t, 10)
+	diff, stderr, status := frizzel(t, folder, "preview", "--word", "depot-3", "--with", "depot-44", "--joiners", "-")
+	require.Zero(t, status, stderr)
+	byGit := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(byGit, "kiosk.log"), old, 0o640))
+	judge(t, byGit, diff, "git", "apply", "--whitespace=nowarn", "-")
+	require.True(t, bytes.Equal(fresh, read(t, byGit)), "git makes something else of the diff")
+	r := rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 8))
+	args := []string{"apply", "--yes", "--word", "depot-3", "--with", "depot-44", "--joiners", "-", "."}
+	begun := time.Now()
+	_, stderr, status = frizzel(t, folder, args...)
+	require.Zero(t, status, stderr)
+	whole := time.Since(begun)
+	outcomes := map[string]int{}
+	for range 12 {
+		if bytes.Equal(fresh, read(t, folder)) {
+			_, stderr, status = frizzel(t, folder, "undo", "--yes")
+			require.Zero(t, status, stderr)
+		}
+		require.True(t, bytes.Equal(old, read(t, folder)))
+		c := exec.Command(binary, args...)
+		c.Dir = folder
+		c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(folder), "state"))
+		require.NoError(t, c.Start())
+		time.Sleep(time.Duration(r.Int64N(int64(whole) * 6 / 5)))
+		_ = c.Process.Kill()
+		_ = c.Wait()
+		now := read(t, folder)
+		require.True(t, bytes.Equal(old, now) || bytes.Equal(fresh, now), "neither old nor new")
+		_, stderr, status = frizzel(t, folder, "recover")
+		require.Zero(t, status, stderr)
+		names, err := os.ReadDir(folder)
+		require.NoError(t, err)
+		require.Len(t, names, 1, "something is left beside it")
+		outcomes[fmt.Sprint("new: ", bytes.Equal(fresh, read(t, folder)))]++
+	}
+	t.Log(outcomes)
+}
