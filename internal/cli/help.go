@@ -22,6 +22,7 @@ var topics = []topic{
 	{"cookbook", "ready-made scripts for common tasks", "cookbook.md", ""},
 	{"commands", "every command and option", "commands.md", ""},
 	{"safety", "what keeps files safe, and what happens when something fails", "safety.md", ""},
+	{"performance", "how long it takes, how much memory, and what limits it", "performance.md", ""},
 	{"patterns", "text, word, regex and what may follow them", "language.md", "Patterns"},
 	{"placeholders", "{=NAME} and its filters", "language.md", "Placeholders"},
 	{"addresses", "where statements act", "language.md", "Addresses"},

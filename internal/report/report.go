@@ -48,14 +48,6 @@ func (p *Printer) buffered() *bufio.Writer {
 // mask stands for what is hidden; its length tells nothing.
 const mask = "•••••"
 
-// hide returns hunks with what is hidden masked.
-func (p *Printer) hide(hunks []diff.Hunk) []diff.Hunk {
-	for i := range hunks {
-		p.mask(&hunks[i])
-	}
-	return hunks
-}
-
 // mask masks what is hidden in a hunk.
 func (p *Printer) mask(h *diff.Hunk) {
 	for i, l := range h.Lines {

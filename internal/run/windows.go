@@ -16,7 +16,6 @@ import (
 // window.
 type large struct {
 	windows textfile.Windows
-	file    disk.File
 	info    disk.Info
 	how     program.Windowing
 	ending  string // of its first line
@@ -61,7 +60,7 @@ type pass struct {
 	Print change.Print
 }
 
-// panes is how many windows are in flight for each worker, and for all.
+// panes is how many windows are in flight besides those that workers are at.
 const panes = 2
 
 // do takes each window through work, by several workers where the program allows it, and then

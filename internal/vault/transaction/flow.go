@@ -11,7 +11,6 @@ import (
 
 	"frizzel/core/edit"
 	"frizzel/internal/change"
-	"frizzel/internal/disk"
 	"frizzel/internal/progress"
 	"frizzel/internal/vault/store"
 )
@@ -198,12 +197,4 @@ func (f fresh) Write(text []byte) (int, error) {
 	err := atOnce(text, []func([]byte) error{writing(f.file), hashing(f.hash)})
 	f.done.Add(int64(len(text)) / stages)
 	return len(text), err
-}
-
-// copying returns what copies an open file.
-func copying(f disk.File) func(io.Writer) error {
-	return func(out io.Writer) error {
-		_, err := io.CopyBuffer(struct{ io.Writer }{out}, struct{ io.Reader }{disk.Reader(f)}, make([]byte, change.ChunkSize))
-		return err
-	}
 }

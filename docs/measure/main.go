@@ -1,0 +1,251 @@
+// Measure prints the table that docs/performance.md begins with: how long the program takes
+// against the plainest command that reads or writes the same files, and how much memory.
+//
+//	go run ./docs/measure [-size MiB] [-files N] [-runs N] [-folder F] [-memory F]
+//
+// All are whole processes, on files in the page cache. Of each row the command to hold against
+// and the program run in turns, and a figure is that of the median of the runs.
+package main
+
+import (
+	"bytes"
+	"flag"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"syscall"
+	"time"
+)
+
+var (
+	size   = flag.Int("size", 1024, "MiB of the log")
+	files  = flag.Int("files", 300_000, "how many small files")
+	runs   = flag.Int("runs", 5, "how often each is run")
+	folder = flag.String("folder", os.TempDir(), "a folder on a disk")
+	memory = flag.String("memory", "/dev/shm", "a folder on a memory file system")
+	write  = flag.Bool("write", false, "only write the files into the two folders, as the program itself asks for")
+)
+
+func main() {
+	flag.Parse()
+	if *write {
+		b := &bench{disk: *folder, memory: *memory}
+		if err := b.write(); err != nil {
+			fmt.Fprintln(os.Stderr, "measure:", err)
+			os.Exit(1)
+		}
+		return
+	}
+	b, err := newBench()
+	if err == nil {
+		defer b.clean()
+		err = b.table()
+	}
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "measure:", err)
+		os.Exit(1)
+	}
+}
+
+// bench is the folders and the program that is measured.
+type bench struct{ disk, memory, program string }
+
+func newBench() (*bench, error) {
+	b := &bench{}
+	var err error
+	if b.disk, err = os.MkdirTemp(*folder, "frizzel-measure-"); err != nil {
+		return nil, err
+	}
+	if b.memory, err = os.MkdirTemp(*memory, "frizzel-measure-"); err != nil {
+		return nil, err
+	}
+	b.program = filepath.Join(b.disk, "frizzel")
+	build := exec.Command("go", "build", "-o", b.program, "./cmd/frizzel")
+	build.Env = append(os.Environ(), "CGO_ENABLED=0")
+	if out, err := build.CombinedOutput(); err != nil {
+		return nil, fmt.Errorf("%w\n%s", err, out)
+	}
+	// A process of its own writes the files, since the memory of this one would count for those
+	// that it starts.
+	self, err := os.Executable()
+	if err != nil {
+		return nil, err
+	}
+	out, err := exec.Command(self, "-write", "-size", fmt.Sprint(*size), "-files", fmt.Sprint(*files), "-folder", b.disk, "-memory", b.memory).CombinedOutput()
+	if err != nil {
+		err = fmt.Errorf("%w\n%s", err, out)
+	}
+	return b, err
+}
+
+func (b *bench) clean() { _, _ = os.RemoveAll(b.disk), os.RemoveAll(b.memory) }
+
+// write writes the files that are gone through.
+func (b *bench) write() error {
+	var text bytes.Buffer
+	for i := 0; text.Len() < 16<<20; i++ {
+		place := "platform"
+		if i%97 == 0 {
+			place = "depot-3"
+		}
+		fmt.Fprintf(&text, "2026-03-01T%02d:%02d:%02d signal-box-%d kiosk[%d]: %s ticket %d accepted in %d ms\n",
+			i/3600%24, i/60%60, i%60, i%60, i*31%9999, place, i*7919%1_000_000, i%999)
+		if i == 50_000 {
+			text.WriteString("2026-03-01T13:53:20 junction-9: the only line of its kind here\n")
+		}
+	}
+	log, err := os.Create(filepath.Join(b.disk, "log"))
+	if err != nil {
+		return err
+	}
+	for range *size / 16 {
+		if _, err := log.Write(text.Bytes()); err != nil {
+			return err
+		}
+	}
+	if err := log.Close(); err != nil {
+		return err
+	}
+	dense := bytes.Repeat([]byte("depot-3 ab\n"), 8_000_000)
+	line := append(bytes.Repeat([]byte(strings.Repeat("a long line of the log ", 40)+"depot-3 "), 215_000), '\n')
+	for name, text := range map[string][]byte{"dense": dense, "line": line} {
+		if err := os.WriteFile(filepath.Join(b.disk, name), text, 0o600); err != nil {
+			return err
+		}
+	}
+	for i := range *files {
+		in := filepath.Join(b.memory, "tree", fmt.Sprintf("kiosk-%03d", i/1000))
+		if i%1000 == 0 {
+			if err := os.MkdirAll(in, 0o700); err != nil {
+				return err
+			}
+		}
+		text := fmt.Sprintf("host = depot-3\nserver = 192.0.2.%d\n# %d\n", i%250, i*7)
+		if err := os.WriteFile(filepath.Join(in, fmt.Sprintf("board-%03d.conf", i%1000)), []byte(text), 0o600); err != nil {
+			return err
+		}
+	}
+	syscall.Sync()
+	return nil
+}
+
+// row is one line of the table.
+type row struct {
+	work, against string
+	base          string   // a shell command, "" for none
+	args          []string // of the program, or
+	shell         string   // a shell command with the program in it
+	in            string   // the folder
+	first         []string // of the program, before each run
+	after         []string // of the program, after each run
+	goal          string
+	most          int // MiB
+}
+
+func (b *bench) rows() []row {
+	const depot = "--word depot-3 --with depot-44 --joiners -"
+	words := func(s string) []string { return strings.Fields(s) }
+	copied := "cat log > copy && sync copy"
+	return []row{
+		{work: "find a word", against: "cat", base: "cat log > /dev/null", args: words("find --word junction-9 log"), in: b.disk, goal: "2", most: 64},
+		{work: "preview, few lines change", against: "cat", base: "cat log > /dev/null", args: words("preview --word junction-9 --with junction-10 log"), in: b.disk, goal: "2.5", most: 64},
+		{work: "preview, every 97th line changes", against: "cat to a file, sync", base: copied, args: words("preview " + depot + " log"), in: b.disk, goal: "2.5", most: 96},
+		{work: "apply of the same", against: "cat to a file, sync", base: copied, args: words("apply --yes " + depot + " log"), after: words("undo --yes"), in: b.disk, goal: "4", most: 96},
+		{work: "undo of the same", against: "cat to a file, sync", base: copied, first: words("apply --yes " + depot + " log"), args: words("undo --yes"), in: b.disk, goal: "4", most: 96},
+		{work: "filter, one word rule", against: "cat through a pipe", base: "cat log | cat > /dev/null", shell: "cat log | " + b.program + " filter " + depot + " > /dev/null", in: b.disk, goal: "2.5", most: 32},
+		{work: "preview of 8 million changes in 88 MB", args: words("preview " + depot + " dense"), in: b.disk, goal: "3 s", most: 256},
+		{work: "find in one line of 200 MB", args: words("find --word depot-3 line"), in: b.disk, most: 300},
+		{work: fmt.Sprintf("find over %d small files", *files), against: "cat of them", base: "find tree -type f -print0 | xargs -0 cat > /dev/null", args: words("find --word junction-9 tree"), in: b.memory, goal: "0.4", most: 32},
+		{work: "apply to all of them", against: "cp -r", base: "cp -r tree copy", args: words("apply --yes " + depot + " tree"), after: words("undo --yes"), in: b.memory, goal: "2.5", most: 128},
+		{work: "undo of that", against: "cp -r", base: "cp -r tree copy", first: words("apply --yes " + depot + " tree"), args: words("undo --yes"), in: b.memory, goal: "2.5", most: 128},
+	}
+}
+
+func (b *bench) table() error {
+	fmt.Printf("On %d cores, %s of %s, %d runs each:\n\n", runtime.GOMAXPROCS(0), runtime.GOOS, runtime.GOARCH, *runs)
+	fmt.Println("| work | against | that takes | frizzel takes | ratio | goal | memory | at most |")
+	fmt.Println("|---|---|---|---|---|---|---|---|")
+	for _, r := range b.rows() {
+		if err := b.measure(r); err != nil {
+			return fmt.Errorf("%s: %w", r.work, err)
+		}
+	}
+	return nil
+}
+
+// measure prints one row.
+func (b *bench) measure(r row) error {
+	var base, ours []time.Duration
+	most := int64(0)
+	for range *runs {
+		if err := os.RemoveAll(filepath.Join(r.in, "state")); err != nil {
+			return err
+		}
+		if r.base != "" {
+			took, _, err := b.run(r.in, "sh", "-c", r.base)
+			if err != nil {
+				return err
+			}
+			base = append(base, took)
+		}
+		if r.first != nil {
+			if _, _, err := b.run(r.in, b.program, r.first...); err != nil {
+				return err
+			}
+			syscall.Sync()
+		}
+		command := append([]string{b.program}, r.args...)
+		if r.shell != "" {
+			command = []string{"sh", "-c", r.shell}
+		}
+		took, kib, err := b.run(r.in, command[0], command[1:]...)
+		if err != nil {
+			return err
+		}
+		ours, most = append(ours, took), max(most, kib)
+		if r.after != nil {
+			if _, _, err := b.run(r.in, b.program, r.after...); err != nil {
+				return err
+			}
+		}
+	}
+	slices.Sort(base)
+	slices.Sort(ours)
+	took := ours[len(ours)/2]
+	that, ratio := "", ""
+	if len(base) > 0 {
+		of := base[len(base)/2]
+		that, ratio = seconds(of), fmt.Sprintf("%.1f", took.Seconds()/of.Seconds())
+	}
+	fmt.Printf("| %s | %s | %s | %s | %s | %s | %d MiB | %d MiB |\n", r.work, r.against, that, seconds(took), ratio, r.goal, most>>10, r.most)
+	return nil
+}
+
+func seconds(d time.Duration) string { return fmt.Sprintf("%.2f s", d.Seconds()) }
+
+// run runs a command, and says how long it took, and how many KiB of memory.
+func (b *bench) run(in, name string, args ...string) (time.Duration, int64, error) {
+	defer func() { _ = os.RemoveAll(filepath.Join(in, "copy")) }()
+	var errs bytes.Buffer
+	c := exec.Command(name, args...)
+	c.Dir, c.Stderr = in, &errs
+	null, err := os.OpenFile(os.DevNull, os.O_WRONLY, 0)
+	if err != nil {
+		return 0, 0, err
+	}
+	defer func() { _ = null.Close() }()
+	c.Stdout = null
+	c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(in, "state"))
+	begun := time.Now()
+	err = c.Run()
+	took := time.Since(begun)
+	if err != nil && c.ProcessState.ExitCode() != 1 { // 1 tells that nothing was found
+		return took, 0, fmt.Errorf("%s %v: %w\n%s", name, args, err, errs.String())
+	}
+	usage, _ := c.ProcessState.SysUsage().(*syscall.Rusage)
+	return took, usage.Maxrss, nil
+}
