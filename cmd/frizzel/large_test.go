@@ -81,6 +81,46 @@ func TestLargeFile(t *testing.T) {
 	require.True(t, bytes.Equal(fresh, read(t, folder)), "redo")
 }
 
+// A large file whose backup is damaged is left alone, and keeps no other one; one that was
+// written since looks like it, and is found out.
+func TestLargeFileDamaged(t *testing.T) {
+	folder, _, fresh := largeLog(t, 9)
+	beside := filepath.Join(folder, "kiosk.conf")
+	require.NoError(t, os.WriteFile(beside, []byte("host = depot-3\n"), 0o644))
+	state := filepath.Join(filepath.Dir(folder), "state")
+	_, stderr, status := frizzel(t, folder, "apply", "--yes", "--word", "depot-3", "--with", "depot-44", "--joiners", "-", ".")
+	require.Zero(t, status, stderr)
+	backups, err := filepath.Glob(filepath.Join(state, "runs", "*", "backup"))
+	require.NoError(t, err)
+	backup, err := os.ReadFile(backups[0])
+	require.NoError(t, err)
+	damaged := bytes.Clone(backup)
+	damaged[len(damaged)/2] ^= 4
+	require.NoError(t, os.WriteFile(backups[0], damaged, 0o600))
+	_, stderr, status = frizzel(t, folder, "undo", "--yes")
+	require.Equal(t, 6, status, stderr)
+	require.Contains(t, stderr, "kiosk.log: what is kept of it is damaged")
+	require.True(t, bytes.Equal(fresh, read(t, folder)))
+	conf, err := os.ReadFile(beside)
+	require.NoError(t, err)
+	require.Equal(t, "host = depot-3\n", string(conf))
+
+	require.NoError(t, os.WriteFile(backups[0], backup, 0o600))
+	path := filepath.Join(folder, "kiosk.log")
+	info, err := os.Stat(path)
+	require.NoError(t, err)
+	theirs := bytes.Replace(fresh, []byte("platform"), []byte("PLATFORM"), 1)
+	f, err := os.OpenFile(path, os.O_WRONLY, 0)
+	require.NoError(t, err)
+	_, err = f.Write(theirs)
+	require.NoError(t, err)
+	require.NoError(t, f.Close())
+	require.NoError(t, os.Chtimes(path, info.ModTime(), info.ModTime()))
+	_, stderr, status = frizzel(t, folder, "undo", "--yes", "1")
+	require.NotZero(t, status, stderr)
+	require.True(t, bytes.Equal(theirs, read(t, folder)), "someone's changes are gone")
+}
+
 // mostMemory returns how many KiB of memory a process took at most so far, where that can be
 // told.
 func mostMemory(pid int) (kib int) {

@@ -82,3 +82,18 @@ func (k *Kept) At(i int) (Change, error) {
 	c.Edits, err = edit.Decode(slices.Clip(d.Text))
 	return c, err
 }
+
+// Without returns the changes but for those of a path.
+func (k *Kept) Without(path string) (*Kept, error) {
+	rest := &Kept{}
+	for i := range k.Len() {
+		c, err := k.At(i)
+		if err == nil && c.Path != path {
+			err = rest.Add(c)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	return rest, nil
+}

@@ -64,7 +64,7 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 	t := &TakenBack{Of: r}
 	back, taken := &change.Kept{}, &change.Kept{}
 	later := map[int]bool{} // of back, files that have changed since
-	t.Left, t.Already, err = history.Reverse(o.Write.Store, records, r, history.Reversal{Paths: paths, Force: o.Force}, func(b *history.Back) error {
+	t.Left, t.Already, err = history.Reverse(o.Write.Store, records, r, history.Reversal{Paths: paths, Force: o.Force, Trusting: true}, func(b *history.Back) error {
 		if b.Later && o.Later != TakeLater {
 			t.later = append(t.later, store.Left{Path: change.Path(b.Path), Reason: "it has changed since; --keep-later takes back what the run changed, around the later changes"})
 			return nil
@@ -100,9 +100,19 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 			}
 		}
 	}
-	t.Run, err = o.Write.write(ctx, transaction.Intent{
-		Kind: o.Kind, Undoes: r.ID, Rules: r.Rules, Changes: count, After: r.After, Left: t.Left,
-	}, taken)
+	for {
+		t.Run, err = o.Write.write(ctx, transaction.Intent{
+			Kind: o.Kind, Undoes: r.ID, Rules: r.Rules, Changes: count, After: r.After, Left: t.Left,
+		}, taken)
+		var damaged *transaction.DamagedError
+		if !errors.As(err, &damaged) {
+			break
+		}
+		t.Left = append(t.Left, store.Left{Path: change.Path(damaged.Path), Reason: "what is kept of it is damaged"})
+		if taken, err = taken.Without(damaged.Path); err != nil {
+			return t, err
+		}
+	}
 	if t.Run != nil {
 		t.Files = taken.Len()
 	}

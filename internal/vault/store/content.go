@@ -18,8 +18,8 @@ import (
 	"frizzel/internal/disk"
 )
 
-// errBackup is the reason where a piece of a backup is not what was put there.
-var errBackup = errors.New("its backup is damaged")
+// ErrBackup is the reason where a piece of a backup is not what was put there.
+var ErrBackup = errors.New("its backup is damaged")
 
 // verified reads a content, and fails at its end where it is not what was put there.
 type verified struct {
@@ -70,7 +70,7 @@ func (s *Store) open(r *Record, blob Blob, digest change.Digest) (io.ReadCloser,
 // openSmall reads one of many pieces in a block.
 func (s *Store) openSmall(r *Record, blob Blob, digest change.Digest) (io.ReadCloser, error) {
 	if blob.Block > len(r.Blocks) {
-		return nil, errBackup
+		return nil, ErrBackup
 	}
 	block, err := r.unpacked.get(blob.Block, func() ([]byte, error) {
 		in, err := s.openPiece(r, r.Blocks[blob.Block-1], change.Digest{})
@@ -84,11 +84,11 @@ func (s *Store) openSmall(r *Record, blob Blob, digest change.Digest) (io.ReadCl
 		return nil, err
 	}
 	if blob.Offset < 0 || blob.Size < 0 || blob.Offset > int64(len(block))-blob.Size {
-		return nil, errBackup
+		return nil, ErrBackup
 	}
 	content := block[blob.Offset : blob.Offset+blob.Size]
 	if digest != (change.Digest{}) && change.DigestOf(content) != digest {
-		return nil, errBackup
+		return nil, ErrBackup
 	}
 	return io.NopCloser(bytes.NewReader(content)), nil
 }
@@ -135,9 +135,9 @@ func (s *Store) openPiece(r *Record, blob Blob, digest change.Digest) (io.ReadCl
 	}
 	info, err := f.Stat()
 	if err == nil && (blob.Offset < 0 || blob.Length < 0 || blob.Length > info.Size || blob.Offset > info.Size-blob.Length || blob.Size < 0) {
-		err = errBackup
+		err = ErrBackup
 	}
-	v := &verified{file: f, hash: sha256.New(), digest: digest, size: blob.Size, damaged: errBackup}
+	v := &verified{file: f, hash: sha256.New(), digest: digest, size: blob.Size, damaged: ErrBackup}
 	v.in = io.NewSectionReader(f, blob.Offset, blob.Length)
 	if err == nil && blob.Packed {
 		v.packed, err = zstd.NewReader(v.in, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(64<<20))
@@ -161,7 +161,7 @@ func (s *Store) OpenOld(r *Record, e *Entry) (io.ReadCloser, error) {
 		return nil, notHad("old content", r, e, err)
 	}
 	if v, ok := v.(*verified); ok {
-		v.damaged = notHad("old content", r, e, errBackup)
+		v.damaged = notHad("old content", r, e, ErrBackup)
 	}
 	return v, nil
 }
@@ -216,7 +216,7 @@ func (k keptEdits) All() iter.Seq2[edit.Edit, error] {
 		n := 0
 		for e, err := range edit.Read(in) {
 			if n++; err != nil || n > k.Len() {
-				fail(errors.Join(errBackup, err))
+				fail(errors.Join(ErrBackup, err))
 				return
 			}
 			if !yield(e, nil) {
@@ -224,7 +224,7 @@ func (k keptEdits) All() iter.Seq2[edit.Edit, error] {
 			}
 		}
 		if n < k.Len() {
-			fail(errBackup)
+			fail(ErrBackup)
 		}
 	}
 }
@@ -245,7 +245,7 @@ func (s *Store) legacyEdits(r *Record, e *Entry) (edits edit.List, err error) {
 		err = json.Unmarshal(text, &edits)
 	}
 	if err != nil {
-		err = errBackup
+		err = ErrBackup
 	}
 	return edits, err
 }
@@ -270,7 +270,7 @@ func (s *Store) Contents(r *Record, e *Entry) (old []byte, edits edit.List, err 
 		return nil, nil, notHad("changes", r, e, err)
 	}
 	if !edits.Fits(len(old)) || e.What != change.Remove && change.DigestOf(edits.Apply(old)) != e.After {
-		err = notHad("changes", r, e, errBackup)
+		err = notHad("changes", r, e, ErrBackup)
 	}
 	return old, edits, err
 }
@@ -304,7 +304,7 @@ func (s *Store) Verify(r *Record, e *Entry) error {
 	hash := sha256.New()
 	err = edit.Rewrite(hash, old, edits)
 	if err == nil && e.What != change.Remove && change.Digest(hash.Sum(nil)) != e.After || errors.Is(err, edit.ErrMisfit) {
-		err = notHad("changes", r, e, errBackup)
+		err = notHad("changes", r, e, ErrBackup)
 	}
 	return err
 }

@@ -201,6 +201,7 @@ func (e *Entry) encode(to *change.Encoder) {
 	to.Int(inPlace)
 	to.ID(e.Inode)
 	to.ID(e.Staged)
+	to.Int(e.Modified)
 	to.Meta(e.Was)
 	e.Old.encode(to)
 	e.Edits.encode(to)
@@ -215,7 +216,7 @@ func decodeEntry(text []byte) (*Entry, error) {
 	e := &Entry{
 		Folder: change.Path(d.String()), Name: change.Path(d.String()), Path: change.Path(d.String()), In: d.ID(),
 		What: change.What(d.String()), Role: change.Role(d.String()), Rules: d.Ints(),
-		InPlace: d.Int() == 1, Inode: d.ID(), Staged: d.ID(), Was: d.Meta(), Old: decodeBlob(&d), Edits: decodeBlob(&d),
+		InPlace: d.Int() == 1, Inode: d.ID(), Staged: d.ID(), Modified: d.Int(), Was: d.Meta(), Old: decodeBlob(&d), Edits: decodeBlob(&d),
 		OldTemp: d.String(), OldBack: d.String(), Before: d.Digest(), After: d.Digest(),
 	}
 	if d.Err != nil || len(d.Text) > 0 {

@@ -103,10 +103,13 @@ type Entry struct {
 	After  change.Digest `json:"after"`
 	// InPlace marks a file that is rewritten rather than replaced, to stay what
 	// it is: one of several hard links, or one whose owner could not be kept.
-	InPlace bool      `json:"in_place,omitempty"`
-	Inode   disk.ID   `json:"inode,omitzero"`  // of the file before
-	Staged  disk.ID   `json:"staged,omitzero"` // of the new content
-	Was     disk.Meta `json:"was,omitzero"`    // what it was besides its content; of a new file, what that is to be
+	InPlace bool    `json:"in_place,omitempty"`
+	Inode   disk.ID `json:"inode,omitzero"`  // of the file before
+	Staged  disk.ID `json:"staged,omitzero"` // of the new content
+	// Modified is when the new content was written, nanoseconds since 1970; 0 where that is not
+	// known.
+	Modified int64     `json:"modified,omitempty"`
+	Was      disk.Meta `json:"was,omitzero"` // what it was besides its content; of a new file, what that is to be
 	// Of formats before 4: the name of the new content beside its target, and that of the old one
 	// on its way back.
 	OldTemp string `json:"temp,omitempty"`

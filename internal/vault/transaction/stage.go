@@ -110,7 +110,9 @@ func (s *staging) target() error {
 	if _, held := s.change.Edits.(edit.List); held && s.found.Size <= MostHeld {
 		take = s.held
 	}
-	if err := take(target); err != nil {
+	if err := take(target); errors.Is(err, store.ErrBackup) {
+		return &DamagedError{s.change.Path}
+	} else if err != nil {
 		return err
 	}
 	if err := s.saw(s.i, s.entry, s.look); err != nil {
@@ -194,18 +196,26 @@ func (s *staging) content(meta disk.Meta, links int, fill func(io.Writer) error)
 	e.InPlace = links > 1
 	if !e.InPlace {
 		s.staged, err = writeLike(s.folder, e.Temp(), meta, s.durability(), fill)
-		e.Staged = s.staged.ID
+		e.Staged, e.Modified = s.staged.ID, s.staged.Modified
 		e.InPlace = errors.Is(err, errNotKept)
 	}
 	if e.InPlace {
-		e.Staged = disk.ID{}
+		e.Staged, e.Modified = disk.ID{}, 0
 		s.inPlace.Store(true)
 		err = s.stageInPlace(fill)
 	}
 	if after := s.change.After; err == nil && after != (change.Digest{}) && after != e.After {
-		err = fmt.Errorf("%s cannot be made what it was: what is kept of it is damaged", s.change.Path)
+		err = &DamagedError{s.change.Path}
 	}
 	return err
+}
+
+// DamagedError is the error of a file that would not become what it is to become, since what is
+// kept of it is not what was put there.
+type DamagedError struct{ Path string }
+
+func (e *DamagedError) Error() string {
+	return fmt.Sprintf("%s cannot be made what it was: what is kept of it is damaged", e.Path)
 }
 
 // stageInPlace stages the new content of a file that is to be rewritten in place.
