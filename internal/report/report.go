@@ -13,6 +13,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 
 	"frizzel/core/diff"
 	"frizzel/core/pattern"
@@ -86,14 +87,20 @@ func (p *Printer) about(h diff.Hunk) string {
 	return strings.Join(names, ", ")
 }
 
+// here is the current folder, which this program does not leave.
+var here = sync.OnceValues(func() (string, error) { return filepath.Abs(".") })
+
 // Here returns a path as it is seen from the current folder, where it is below it,
 // else the whole path.
 func Here(path string) string {
-	abs, err := filepath.Abs(path)
-	if err != nil {
-		return path
+	abs := filepath.Clean(path)
+	if !filepath.IsAbs(abs) {
+		var err error
+		if abs, err = filepath.Abs(path); err != nil {
+			return path
+		}
 	}
-	if here, err := filepath.Abs("."); err == nil {
+	if here, err := here(); err == nil {
 		if rel, err := filepath.Rel(here, abs); err == nil && rel != ".." && !strings.HasPrefix(rel, "../") {
 			return rel
 		}

@@ -11,6 +11,8 @@ import (
 	"hash/maphash"
 	"io"
 	"path/filepath"
+	"runtime"
+	"sync"
 
 	"frizzel/core/diff"
 	"frizzel/core/edit"
@@ -150,8 +152,31 @@ func Reverse(s *store.Store, records []*store.Record, r *store.Record, how Rever
 		return nil, 0, err
 	}
 	undone := all[r.ID]
-	w := reverser{Store: s, record: r, force: how.Force, trusting: how.Trusting, sameBoot: r.Boot == disk.Boot()}
-	defer w.close()
+	var some []*store.Entry
+	flush := func() error {
+		backs, reasons := make([]*Back, len(some)), make([]error, len(some))
+		each(len(some), func(from, to int) {
+			w := reverser{Store: s, record: r, force: how.Force, trusting: how.Trusting, sameBoot: r.Boot == disk.Boot()}
+			defer w.close()
+			for i := from; i < to; i++ {
+				backs[i], reasons[i] = w.file(some[i])
+			}
+		})
+		for i, e := range some {
+			switch reason := reasons[i]; {
+			case errors.Is(reason, errAlready):
+				already++
+			case reason != nil:
+				left = append(left, store.Left{Path: change.Path(e.Absolute()), Reason: reason.Error()})
+			default:
+				if err := take(backs[i]); err != nil {
+					return err
+				}
+			}
+		}
+		some = some[:0]
+		return nil
+	}
 	for e, err := range r.Files.All() {
 		if err != nil {
 			return left, already, err
@@ -159,19 +184,32 @@ func Reverse(s *store.Store, records []*store.Record, r *store.Record, how Rever
 		if undone.has(e.Absolute()) || !touched(e, how.Paths) {
 			continue
 		}
-		b, reason := w.file(e)
-		switch {
-		case reason != nil && errors.Is(reason, errAlready):
-			already++
-		case reason != nil:
-			left = append(left, store.Left{Path: change.Path(e.Absolute()), Reason: reason.Error()})
-		default:
-			if err := take(b); err != nil {
+		if some = append(some, e); len(some) == together {
+			if err := flush(); err != nil {
 				return left, already, err
 			}
 		}
 	}
-	return left, already, nil
+	err = flush()
+	return left, already, err
+}
+
+// together is how many files are looked at at once.
+const together = 1024
+
+// each does something for n files, by several workers where they are many, each taking
+// neighbours.
+func each(n int, do func(from, to int)) {
+	workers := runtime.GOMAXPROCS(0)
+	if n < together {
+		workers = 1
+	}
+	var all sync.WaitGroup
+	for k := 1; k < workers; k++ {
+		all.Go(func() { do(k*n/workers, (k+1)*n/workers) })
+	}
+	do(0, n/workers)
+	all.Wait()
 }
 
 // Touched reports whether any file of a run is one of the paths, or lies below one.
