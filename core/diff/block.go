@@ -29,6 +29,11 @@ func nextBlock(text []byte, edits edit.List) (*block, int) {
 	b := &block{start: lines.Start(text, 0, edits[0].Start)}
 	at := b.start
 	n := 0
+	if len(edits) > longBlock && edits[longBlock].Start-b.start < 1<<20 { // most likely all of a long one
+		b.oldMark, b.newMark = make([][2]int, 0, longBlock+1), make([][2]int, 0, longBlock+1)
+		b.fresh = make([]byte, 0, (edits[longBlock].Start-b.start)*5/4)
+		b.rules = make([]int, 0, longBlock+1)
+	}
 	for n < len(edits) && (n == 0 || b.meets(text, edits[n])) && !(n >= longBlock && edits[n].Start >= b.end) {
 		e := edits[n]
 		b.fresh = append(b.fresh, text[at:e.Start]...)

@@ -80,8 +80,8 @@ func (c *changes) offer(edits ...edit.Edit) bool {
 	}
 	before := len(c.edits)
 	text := c.run.text.Bytes
-	if len(edits) > 0 && before == cap(c.edits) && before >= many { // about as many again in what is left
-		c.edits = slices.Grow(c.edits, before*(len(text)-edits[0].Start)/max(edits[0].Start, 1)*9/8+many)
+	if len(edits) > 0 {
+		c.edits = roomFor(c.edits, edits[0].Start, len(text))
 	}
 	for _, e := range edits {
 		if !bytes.Equal(text[e.Start:e.End], e.New) {
@@ -104,6 +104,15 @@ func (c *changes) offer(edits ...edit.Edit) bool {
 	}
 	c.made++
 	return true
+}
+
+// roomFor returns what was found up to a byte of a text of size bytes with room for one more; if
+// it is much, for about as many again as are still to come.
+func roomFor[T any](found []T, at, size int) []T {
+	if n := len(found); n == cap(found) && n >= many {
+		return slices.Grow(found, n*(size-at)/max(at, 1)*9/8+many)
+	}
+	return found
 }
 
 // order puts the edits in the order of their places, which those of blocks that lie in each

@@ -23,7 +23,7 @@ func (p *Program) Find(in Input) ([]Match, *Result) {
 		}
 		for _, a := range rule.Asserts {
 			a.each(r, func(loc []int) {
-				found = append(found, Match{Rule: rule.Index, Start: loc[0], End: loc[1], Groups: slices.Clone(loc)})
+				found = append(roomFor(found, loc[0], len(in.Text)), Match{Rule: rule.Index, Start: loc[0], End: loc[1], Groups: slices.Clone(loc)})
 			})
 		}
 	}

@@ -25,34 +25,45 @@ type Place struct {
 	Text                    []byte // the line, without its ending
 }
 
-// Places returns where matches stand. A match over several lines ends with its first one.
+// placer tells where the matches of a text stand, one after another.
+type placer struct {
+	text             []byte
+	line, counted    int // lines up to a byte
+	start, next      int // of the line at hand
+	content          []byte
+	column, measured int // columns up to a byte of it
+}
+
+func placesOf(f *run.Sight) *placer { return &placer{text: f.File.Text, line: f.Line + 1, next: -1} }
+
+// place returns where the next match stands. One over several lines ends with its first one.
+func (p *placer) place(m *program.Match) Place {
+	p.line += bytes.Count(p.text[p.counted:m.Start], []byte("\n"))
+	p.counted = m.Start
+	if m.Start >= p.next {
+		p.start = lines.Start(p.text, max(p.next, 0), m.Start)
+		p.next = lines.Next(p.text, m.Start, len(p.text))
+		p.content = lines.Content(p.text[p.start:p.next])
+		p.column, p.measured = 1, 0
+	}
+	from, to := m.Start-p.start, min(m.End-p.start, len(p.content))
+	from = min(from, to)
+	if from < p.measured {
+		p.column, p.measured = 1, 0
+	}
+	p.column += utf8.RuneCount(p.content[p.measured:from])
+	p.measured = from
+	return Place{
+		Line: p.line, Start: from, End: to, Text: p.content,
+		Column: p.column, EndColumn: p.column + utf8.RuneCount(p.content[from:to]),
+	}
+}
+
+// Places returns where all matches stand.
 func Places(f *run.Sight) []Place {
-	text := f.File.Text
-	places := make([]Place, len(f.Matches))
-	line, counted := f.Line+1, 0 // lines up to a byte
-	start, next := 0, -1         // of the line at hand
-	var content []byte
-	column, measured := 1, 0 // columns up to a byte of it
-	for i, m := range f.Matches {
-		line += bytes.Count(text[counted:m.Start], []byte("\n"))
-		counted = m.Start
-		if m.Start >= next {
-			start = lines.Start(text, max(next, 0), m.Start)
-			next = lines.Next(text, m.Start, len(text))
-			content = lines.Content(text[start:next])
-			column, measured = 1, 0
-		}
-		from, to := m.Start-start, min(m.End-start, len(content))
-		from = min(from, to)
-		if from < measured {
-			column, measured = 1, 0
-		}
-		column += utf8.RuneCount(content[measured:from])
-		measured = from
-		places[i] = Place{
-			Line: line, Start: from, End: to, Text: content,
-			Column: column, EndColumn: column + utf8.RuneCount(content[from:to]),
-		}
+	places, of := make([]Place, len(f.Matches)), placesOf(f)
+	for i := range f.Matches {
+		places[i] = of.place(&f.Matches[i])
 	}
 	return places
 }
@@ -64,7 +75,9 @@ func (p *Printer) Found(f *run.Found) error {
 	if !p.Terminal {
 		path := Path(f.At.Path)
 		err := f.Each(0, func(s *run.Sight) error {
-			for i, pl := range Places(s) {
+			of := placesOf(s)
+			for i := range s.Matches {
+				pl := of.place(&s.Matches[i])
 				p.foundPlain(b, path, &pl, s.Matches[i])
 			}
 			return nil
