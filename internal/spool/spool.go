@@ -35,7 +35,7 @@ type Ref struct {
 }
 
 // held is how many bytes stay in memory.
-const held = 4 << 20
+const held = 1 << 20
 
 // Append keeps a piece.
 func (s *Spool) Append(piece []byte) (Ref, error) {

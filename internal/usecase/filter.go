@@ -31,6 +31,7 @@ func Filter(o FilterOptions) error {
 	if o.As == "" {
 		file.Path = "standard input"
 	}
+	o.In = newAhead(o.In)
 	f := &filtering{FilterOptions: o, program: o.Rules.Program, file: file, encoding: o.Encoding}
 	if f.encoding == "" {
 		f.encoding = f.program.Encoding(file)
@@ -50,7 +51,7 @@ type filtering struct {
 
 // run takes the input as it comes, where the program and the encoding allow it.
 func (f *filtering) run() error {
-	buffer := make([]byte, 0, 64<<10)
+	buffer := make([]byte, 0, pieceSize)
 	n, err := f.In.Read(buffer[:cap(buffer)])
 	buffer = buffer[:n]
 	if err != nil && !errors.Is(err, io.EOF) {
