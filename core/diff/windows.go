@@ -110,7 +110,7 @@ func (s *stream) fill() error {
 func Near(win Window, context int) []Window {
 	n := 2*context + 2
 	var parts []Window
-	from, to := 0, forward(win.Text, 0, n) // of the part at hand
+	from, to := 0, lines.Below(win.Text, 0, n+1) // of the part at hand
 	line, counted := win.Line, 0
 	rest := win.Edits
 	add := func(to int) {
@@ -134,9 +134,9 @@ func Near(win Window, context int) []Window {
 			return
 		}
 		if last >= 0 {
-			to = max(to, forward(win.Text, last, n))
+			to = max(to, lines.Below(win.Text, last, n+1))
 		}
-		if before := back(win.Text, start, n); before > to {
+		if before := lines.Above(win.Text, start, n); before > to {
 			add(to)
 			from = before
 		}
@@ -148,21 +148,4 @@ func Near(win Window, context int) []Window {
 	next(len(win.Text), len(win.Text))
 	add(len(win.Text))
 	return parts
-}
-
-// forward returns where the n-th line after the one that holds a place begins.
-func forward(text []byte, at, n int) int {
-	for range n + 1 {
-		at = lines.Next(text, at, len(text))
-	}
-	return at
-}
-
-// back returns where the n-th line before the one that holds a place begins.
-func back(text []byte, at, n int) int {
-	at = lines.Start(text, 0, at)
-	for range n {
-		at = lines.Previous(text, 0, at)
-	}
-	return at
 }

@@ -39,6 +39,23 @@ func Previous(text []byte, lo, at int) int {
 	return Start(text, lo, at-1)
 }
 
+// Below returns where the n-th line below the one that holds text[at] begins, or the text ends.
+func Below(text []byte, at, n int) int {
+	for range n {
+		at = Next(text, at, len(text))
+	}
+	return at
+}
+
+// Above returns where the n-th line above the one that holds text[at] begins, or the text.
+func Above(text []byte, at, n int) int {
+	at = Start(text, 0, at)
+	for range n {
+		at = Previous(text, 0, at)
+	}
+	return at
+}
+
 // End returns where the line that holds text[at] ends, before its ending and not
 // before at, and where the next line begins; neither is past hi.
 func End(text []byte, at, hi int) (end, next int) {

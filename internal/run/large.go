@@ -77,6 +77,10 @@ func (p *Plan) edited(ctx context.Context, at selection.File, l *large, in progr
 		}
 		w.at.Before = in.Before
 		from.Window = &w.at
+		if in.Decide != nil {
+			var around surroundings
+			from.Decide = func(p program.Proposal) program.Answer { return in.Decide(around.cut(p)) }
+		}
 		n := rewrite(p.Program, w.File, from)
 		w.made, w.res = n, n.Made
 	}}

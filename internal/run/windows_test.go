@@ -18,6 +18,8 @@ import (
 
 	"frizzel/core/diff"
 	"frizzel/core/edit"
+	"frizzel/core/lines"
+	"frizzel/core/program"
 )
 
 // outcome is all that a run says of one file.
@@ -118,6 +120,45 @@ func TestWindowsAreTheWhole(t *testing.T) {
 		require.Equal(t, wholeFound, partsFound, "seed %d, %s: %s\n%q", seed, name, rules, raw)
 	}
 	require.Greater(t, windowed, 500)
+}
+
+// What a person is asked about a large file stays what it was, whatever is read afterwards, and is
+// what is asked about the whole; what is left is left.
+func TestQuestionsInWindows(t *testing.T) {
+	folder := t.TempDir()
+	var text strings.Builder
+	for i := range 400 {
+		fmt.Fprintf(&text, "line %d of %s\n", i, []string{"depot-3", "platform"}[min(i%7, 1)])
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "log"), []byte(text.String()), 0o644))
+	ask := func(window int64) (said []string, made string) {
+		plan := planFor(t, "replace word \"depot-3\" with \"depot-4\"\nreplace word \"line\" with \"row {=count}\"", folder)
+		plan.window = window
+		all, _, err := plan.Collect(t.Context())
+		require.NoError(t, err)
+		require.Len(t, all, 1)
+		require.Equal(t, window < 1<<20, all[0].large != nil)
+		var proposals []program.Proposal
+		require.NoError(t, all[0].Decide(func(p program.Proposal) program.Answer {
+			p.Edits = slices.Clone(p.Edits)
+			proposals = append(proposals, p)
+			return program.Answer{Leave: p.Line%3 == 0}
+		}))
+		for _, p := range proposals {
+			e := p.Edits[0]
+			said = append(said, fmt.Sprintf("%d %d %d: %q %q", p.Key.Statement, p.Key.Origin, p.Line, p.Text[lines.Start(p.Text, 0, e.Start):e.End], e.New))
+		}
+		edits, err := edit.Gather(all[0].Change.Edits)
+		require.NoError(t, err)
+		return said, string(edits.Apply([]byte(text.String())))
+	}
+	want, whole := ask(1 << 20)
+	require.Len(t, want, 400+58)
+	for _, window := range []int64{20, 64, 300, 900} {
+		got, made := ask(window)
+		require.ElementsMatch(t, want, got)
+		require.Equal(t, whole, made)
+	}
 }
 
 // outcomeOf reads all that a result says.

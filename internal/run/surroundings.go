@@ -1,0 +1,42 @@
+package run
+
+import (
+	"slices"
+
+	"frizzel/core/lines"
+	"frizzel/core/program"
+)
+
+// surroundings cuts what is proposed in one window of a large file down to the lines around it,
+// which whoever is asked may hold on to: the window is overwritten by others. Proposals that lie
+// near each other share them.
+type surroundings struct {
+	of       []byte // the text that they are cut from
+	from, to int
+	text     []byte
+}
+
+// How many lines stay around what is proposed, and below it where the next ones most likely are
+// near.
+const (
+	linesAround = 12
+	linesAhead  = 400
+)
+
+// cut returns a proposal with the lines around it alone.
+func (s *surroundings) cut(p program.Proposal) program.Proposal {
+	start, end := p.Edits[0].Start, p.Edits[len(p.Edits)-1].End
+	from, to := lines.Above(p.Text, start, linesAround), lines.Below(p.Text, end, linesAround+1)
+	same := len(s.of) == len(p.Text) && len(p.Text) > 0 && &s.of[0] == &p.Text[0]
+	if !same || from < s.from || to > s.to {
+		if same && from < s.to && from >= s.from {
+			to = lines.Below(p.Text, to, linesAhead)
+		}
+		s.of, s.from, s.to, s.text = p.Text, from, to, slices.Clone(p.Text[from:to])
+	}
+	p.Text, p.Edits = s.text, slices.Clone(p.Edits)
+	for i := range p.Edits {
+		p.Edits[i].Start, p.Edits[i].End = p.Edits[i].Start-s.from, p.Edits[i].End-s.from
+	}
+	return p
+}
