@@ -107,7 +107,7 @@ func (s *pass) do(ctx context.Context) error {
 			}
 			text, line = text+len(w.Text), line+w.lines
 		}
-		if cap(w.buffer) > 2*int(s.windows.Width)+mostKept/8 { // a very long line must not hold memory for good
+		if cap(w.buffer) > 2*int(s.windows.Width)+maxKept/8 { // a very long line must not hold memory for good
 			w.buffer = nil
 		}
 		free <- w.buffer
