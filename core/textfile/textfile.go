@@ -8,6 +8,7 @@ package textfile
 
 import (
 	"bytes"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"unicode/utf8"
@@ -215,6 +216,12 @@ func holdsWideUTF8(text []byte) bool { return firstWide(text) >= 0 }
 // firstWide returns the first valid character above 127, or -1.
 func firstWide(text []byte) rune {
 	for i := 0; i < len(text); {
+		for len(text)-i >= 8 && binary.LittleEndian.Uint64(text[i:])&0x8080808080808080 == 0 { // eight at once
+			i += 8
+		}
+		if i == len(text) {
+			break
+		}
 		if text[i] < utf8.RuneSelf {
 			i++
 			continue

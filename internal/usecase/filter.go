@@ -113,8 +113,8 @@ func (f *filtering) lines(s *program.Stream, text []byte) error {
 	}
 	f.tongue.Read(text)
 	for _, e := range made.Edits {
-		if err := f.tongue.Refuses(e.New, f.passed+lines.Number(text, e.Start)); err != nil {
-			return refused("standard input: %v", err)
+		if f.tongue.Refuses(e.New, 0) != nil {
+			return refused("standard input: %v", f.tongue.Refuses(e.New, f.passed+lines.Number(text, e.Start)))
 		}
 	}
 	f.passed += bytes.Count(text, []byte("\n"))
