@@ -20,7 +20,7 @@ func Whole(text []byte, edits edit.List) Windows {
 }
 
 // Stream is the text that open reads and the edits to it.
-func Stream(open func() (io.ReadCloser, error), edits edit.Source) Windows {
+func Stream(open edit.Opener, edits edit.Source) Windows {
 	return func(take func(Window) error) error {
 		in, err := open()
 		if err != nil {

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io"
 	"iter"
+	"sync"
 )
 
 // Source is edits in the order of their places that may be too many to be held at once: a
@@ -121,12 +122,17 @@ func (w *Rewriter) Close() error {
 	return nil
 }
 
+// copyBuffers are used again and again, since most texts are far shorter than one.
+var copyBuffers = sync.Pool{New: func() any { return new([64 << 10]byte) }}
+
 // Rewrite writes what edits make of the text that in reads.
 func Rewrite(out io.Writer, in io.Reader, edits Source) error {
-	b := bufio.NewWriterSize(out, 64<<10)
+	b := bufio.NewWriter(out)
 	w, err := NewRewriter(b, edits)
 	if err == nil {
-		_, err = io.CopyBuffer(struct{ io.Writer }{w}, struct{ io.Reader }{in}, make([]byte, 64<<10))
+		buffer := copyBuffers.Get().(*[64 << 10]byte)
+		defer copyBuffers.Put(buffer)
+		_, err = io.CopyBuffer(struct{ io.Writer }{w}, struct{ io.Reader }{in}, buffer[:])
 	}
 	if err == nil {
 		err = w.Close()
@@ -139,8 +145,7 @@ func Rewrite(out io.Writer, in io.Reader, edits Source) error {
 // Inverse is the edits that take others back.
 type Inverse struct {
 	Edits Source
-	// Open reads the text that the edits are against.
-	Open func() (io.ReadCloser, error)
+	Open  Opener // reads the text that the edits are against
 }
 
 // Len returns how many edits there are.
@@ -160,12 +165,12 @@ func (i Inverse) All() iter.Seq2[Edit, error] {
 			if err == nil && (e.Start < at || e.End < e.Start) {
 				err = ErrMisfit
 			}
-			old := make([]byte, max(e.End-e.Start, 0))
+			var old []byte
 			if err == nil {
 				_, err = text.Discard(e.Start - at)
 			}
 			if err == nil {
-				_, err = io.ReadFull(text, old)
+				old, err = readBytes(text, int64(e.End-e.Start))
 			}
 			if err != nil {
 				yield(Edit{}, err)
@@ -264,12 +269,27 @@ func ReadAll(text []byte) (List, error) {
 
 // readList reads a list of so many bytes, if they are there.
 func readList(r io.Reader, size int64) (List, error) {
-	body, err := io.ReadAll(io.LimitReader(r, size))
-	if err == nil && int64(len(body)) < size {
-		err = io.ErrUnexpectedEOF
-	}
+	body, err := readBytes(r, size)
 	if err != nil {
 		return nil, err
 	}
 	return Decode(body)
+}
+
+// shortText is up to how many bytes room is made for before they are there.
+const shortText = 64 << 10
+
+// readBytes reads so many bytes, which may not be there: no more room is made than for those that
+// are.
+func readBytes(r io.Reader, size int64) ([]byte, error) {
+	if size <= shortText {
+		text := make([]byte, size)
+		_, err := io.ReadFull(r, text)
+		return text, err
+	}
+	text, err := io.ReadAll(io.LimitReader(r, size))
+	if err == nil && int64(len(text)) < size {
+		err = io.ErrUnexpectedEOF
+	}
+	return text, err
 }

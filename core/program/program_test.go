@@ -227,7 +227,7 @@ func windowed(t *testing.T, g generator, p *program.Program, text string, whole 
 		return
 	}
 	ways[how]++
-	made := p.Result()
+	made := p.NewResult()
 	var edits edit.List
 	w := program.Window{Ending: lines.FirstEnding([]byte(text))}
 	for at, end := 0, 0; at < len(text); at = end {

@@ -54,10 +54,8 @@ const (
 	AnyOrder               // any, whatever came before
 )
 
-// Windowing returns how the program may be run over a text piece by piece.
-//
-// Of a text that is of a file of some kinds parts are told by what may stand far off; then there
-// are no windows.
+// Windowing returns how the program may be run over a file's text piece by piece. The sections of
+// Markdown lie in each other and have no bound, so that there are no windows of it.
 func (p *Program) Windowing(f File) Windowing {
 	var n lineNeeds
 	for _, r := range p.Rules {
@@ -209,8 +207,8 @@ func below(all, notes []Note, before int) []Note {
 	return all
 }
 
-// Result returns what the program made of a text of which no window was run yet.
-func (p *Program) Result() *Result { return p.start(Input{}).result }
+// NewResult returns what the program made of a text of which no window was run yet.
+func (p *Program) NewResult() *Result { return p.start(Input{}).result }
 
 // All returns how many changes the rules made.
 func (r *Result) All() (n int) {

@@ -1,7 +1,6 @@
 package textfile
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -195,5 +194,5 @@ func (w *Windows) FirstEnding() (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return lines.FirstEnding(bytes.TrimLeft(w.Decode(last, false).Text, "\n")), nil
+	return lines.FirstEnding(w.Decode(last, false).Text), nil
 }

@@ -12,6 +12,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"hash"
 	"io"
 	"io/fs"
 	"path/filepath"
@@ -110,16 +111,6 @@ func (c *Change) Now(system disk.System) (Digest, Print, error) {
 	return ReadFile(f)
 }
 
-// Check reads the file as it is now. The error is a *ChangedError where it is not what the
-// change is against.
-func (c *Change) Check(system disk.System) error {
-	digest, print, err := c.Now(system)
-	if err == nil && !c.Against(digest, print) {
-		err = &ChangedError{c.Path}
-	}
-	return err
-}
-
 // Against reports whether a content is the one that the change is against.
 func (c *Change) Against(digest Digest, print Print) bool {
 	if c.Print != (Print{}) {
@@ -128,31 +119,44 @@ func (c *Change) Against(digest Digest, print Print) bool {
 	return digest == c.Before
 }
 
-// Windows are the file's bytes, nothing of one to be created, and the edits to them. They fail
-// with a *ChangedError where the file is not what the change is against.
+// Windows are the file's bytes, nothing of one to be created, and the edits to them.
 func (c *Change) Windows(system disk.System) diff.Windows {
-	return diff.Stream(func() (io.ReadCloser, error) {
-		if c.What == Create {
-			return io.NopCloser(strings.NewReader("")), nil
-		}
-		if err := c.Check(system); err != nil {
-			return nil, err
-		}
-		return c.Reader(system)
-	}, c.Edits)
+	return diff.Stream(func() (io.ReadCloser, error) { return c.Reader(system) }, c.Edits)
 }
 
-// Reader reads the file as it is now.
+// Reader reads the file as it is now, nothing of one to be created. At its end it fails with a
+// *ChangedError where the file is not what the change is against.
 func (c *Change) Reader(system disk.System) (io.ReadCloser, error) {
+	if c.What == Create {
+		return io.NopCloser(strings.NewReader("")), nil
+	}
 	f, err := c.Open(system)
 	if err != nil {
 		return nil, err
 	}
-	return struct {
-		io.Reader
-		io.Closer
-	}{disk.Reader(f), f}, nil
+	return &checked{change: c, file: f, in: disk.Reader(f), hash: sha256.New()}, nil
 }
+
+// checked reads a file that is to be what a change is against.
+type checked struct {
+	change *Change
+	file   disk.File
+	in     io.Reader
+	hash   hash.Hash
+	print  Printing
+}
+
+func (r *checked) Read(p []byte) (int, error) {
+	n, err := r.in.Read(p)
+	r.hash.Write(p[:n])
+	_, _ = r.print.Write(p[:n]) // which cannot fail
+	if errors.Is(err, io.EOF) && !r.change.Against(Digest(r.hash.Sum(nil)), r.print.Print()) {
+		err = &ChangedError{r.change.Path}
+	}
+	return n, err
+}
+
+func (r *checked) Close() error { return r.file.Close() }
 
 // Digest is the SHA-256 of a content.
 type Digest [sha256.Size]byte

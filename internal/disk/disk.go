@@ -224,6 +224,14 @@ func ReadRest(f File, content []byte) ([]byte, error) {
 // Reader reads an open file from its beginning.
 func Reader(f File) io.Reader { return io.NewSectionReader(f, 0, math.MaxInt64) }
 
+// Open reads an open file from its beginning, and closes it.
+func Open(f File) io.ReadCloser {
+	return struct {
+		io.Reader
+		io.Closer
+	}{Reader(f), f}
+}
+
 // Hastened is a file that is written from its beginning, and whose bytes are on their way to the
 // disk soon after.
 type Hastened struct {

@@ -89,7 +89,10 @@ func (p *Printer) Found(f *run.Found) error {
 		return err
 	}
 	fmt.Fprintf(b, "%s  %s\n", p.Style.Strong(Path(f.At.Path)), p.Style.Soft(Count(n, "match")))
-	l := lister{Printer: p, out: b, digits: len(fmt.Sprint(f.Lines()))}
+	l := lister{Printer: p, out: b}
+	if n := f.Lines(); n > 0 {
+		l.digits = len(fmt.Sprint(n))
+	}
 	if err := f.Each(p.Context, l.sight); err != nil {
 		return err
 	}
@@ -151,7 +154,7 @@ func (p *Printer) ruleOf(m program.Match) string {
 type lister struct {
 	*Printer
 	out    *bufio.Writer
-	digits int
+	digits int      // of line numbers; 0 where they are told by the matches
 	shown  int      // the last line that was shown
 	due    int      // up to which line those below a match are to be shown
 	tail   [][]byte // the last lines of the window before
@@ -160,7 +163,7 @@ type lister struct {
 // sight shows the lines of one window.
 func (p *lister) sight(f *run.Sight) error {
 	places := Places(f)
-	if p.digits == 1 && len(places) > 0 { // of a file that is not large
+	if p.digits == 0 && len(places) > 0 { // of a file that is not large
 		p.digits = len(fmt.Sprint(places[len(places)-1].Line + p.Context))
 	}
 	if f.Apart {

@@ -67,7 +67,7 @@ var errVanishes = errors.New("the last window vanishes")
 func (p *Plan) edited(ctx context.Context, at selection.File, l *large, in program.Input) (e *edited, made *program.Result, refuse, err error) {
 	e = &edited{large: l, kept: p.spool()}
 	l.places = l.places[:0]
-	made = p.Program.Result()
+	made = p.Program.NewResult()
 	made.Counters = in.Before
 	var legacy error // where the file turns out to be in some older encoding
 	s := pass{large: l, sums: p.Writes, work: func(w *pane) {
@@ -106,7 +106,7 @@ func (p *Plan) edited(ctx context.Context, at selection.File, l *large, in progr
 	if err := s.do(ctx); err != nil {
 		return nil, nil, nil, err
 	}
-	e.print = s.Print
+	e.print = s.print
 	if len(made.Failures) > 0 {
 		refuse = &revision.FailureError{Note: made.Failures[0]}
 	}
@@ -170,7 +170,7 @@ func (e *edited) keep(w *pane, n *rewritten) (err error) {
 
 // noneOfLarge is none of a large file.
 func (p *Plan) noneOfLarge(e *edited, at selection.File, in program.Input) (*program.Result, error) {
-	made := p.Program.Result()
+	made := p.Program.NewResult()
 	in.Decide = leave
 	s := pass{large: e.large, work: func(w *pane) {
 		from := in

@@ -115,10 +115,7 @@ func (r *Result) Open() (io.ReadCloser, error) {
 		disk.Close(f)
 		return nil, err
 	}
-	return struct {
-		io.Reader
-		io.Closer
-	}{disk.Reader(f), f}, nil
+	return disk.Open(f), nil
 }
 
 // Held returns the file, and the edits to its text, of a file that is not large.

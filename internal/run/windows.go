@@ -57,7 +57,7 @@ type pass struct {
 	apart bool  // the work need not know what came before, whatever the program needs
 	work  func(*pane)
 	take  func(*pane) error
-	Print change.Print
+	print change.Print // of the chunks, where they are summed up
 }
 
 // panes is how many windows are in flight besides those that workers are at.
@@ -97,7 +97,7 @@ func (s *pass) do(ctx context.Context) error {
 		if w.err != nil {
 			return w.err
 		}
-		s.Print = s.Print.With(w.sum, len(w.Chunk))
+		s.print = s.print.With(w.sum, len(w.Chunk))
 		if w.File != nil {
 			if s.only != nil {
 				text, line = s.places[w.place].text, s.places[w.place].line
@@ -217,6 +217,6 @@ func (s *pass) inParts(ctx context.Context) error {
 			buffer = nil
 		}
 	}
-	s.Print = print.Print()
+	s.print = print.Print()
 	return nil
 }

@@ -105,7 +105,8 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 			Kind: o.Kind, Undoes: r.ID, Rules: r.Rules, Changes: count, After: r.After, Left: t.Left,
 		}, taken)
 		var damaged *transaction.DamagedError
-		if !errors.As(err, &damaged) {
+		var torn *transaction.NotPutBackError
+		if !errors.As(err, &damaged) || errors.As(err, &torn) {
 			break
 		}
 		t.Left = append(t.Left, store.Left{Path: change.Path(damaged.Path), Reason: "what is kept of it is damaged"})

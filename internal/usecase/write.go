@@ -153,12 +153,7 @@ func (w *Writing) into(changes change.Set) (change.Set, error) {
 			return nil, err
 		}
 		name := Below(c.Path)
-		old := func() (io.ReadCloser, error) {
-			if err := c.Check(w.Store.System); err != nil {
-				return nil, err
-			}
-			return c.Reader(w.Store.System)
-		}
+		old := func() (io.ReadCloser, error) { return c.Reader(w.Store.System) }
 		out[i] = change.Change{
 			Path: filepath.Join(w.Into, name), Folder: abs, Name: name, What: change.Create, Role: change.Copy, Meta: meta, Rules: c.Rules,
 			Edits: edit.Between{Old: edit.Empty, Fresh: edit.Edited(old, c.Edits)},

@@ -16,6 +16,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"frizzel/core/diff"
 	"frizzel/core/edit"
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
@@ -472,6 +473,69 @@ func TestMachineGoesDown(t *testing.T) {
 		t.Cleanup(func() { transaction.MostHeld = held })
 		goDown(t, rounds(1))
 	})
+}
+
+// Whatever single operation fails: the run says so and all files are old, or it did without and
+// all are new, and what is kept of it is what was put there.
+func TestAnyOperationFails(t *testing.T) {
+	held := transaction.MostHeld
+	t.Cleanup(func() { transaction.MostHeld = held })
+	for _, transaction.MostHeld = range []int64{held, -1} {
+		for _, j := range allJobs()[:9] { // those that succeed
+			y := &yard{}
+			tr := &trial{job: j(y), kind: Posix, y: y}
+			require.NoError(t, tr.start())
+			total, _, err := tr.run(0)
+			require.NoError(t, err)
+			tr.new = y.tree()
+			for at := 1; at <= total; at++ {
+				require.NoError(t, tr.start())
+				n := 0
+				y.fail = func(op, name string) error {
+					if n++; n == at {
+						return fmt.Errorf("%s of %s fails", op, name)
+					}
+					return nil
+				}
+				_, ended, err := tr.run(0)
+				require.Empty(t, tr.verdict(ended, err), "%s, operation %d: %v", tr.job.name, at, err)
+				if err == nil {
+					damaged, _, err := history.Verify(y.store())
+					require.NoError(t, err)
+					require.Empty(t, damaged, "%s, operation %d", tr.job.name, at)
+				}
+			}
+		}
+	}
+}
+
+// A file that is not what the change is against, by its digest or by its print, and one that does
+// not become what it must, are not written, held or not; nor is the former shown to its end.
+func TestNotAsSaid(t *testing.T) {
+	held := transaction.MostHeld
+	t.Cleanup(func() { transaction.MostHeld = held })
+	for _, transaction.MostHeld = range []int64{held, -1} {
+		for name, spoil := range map[string]func(*change.Change){
+			"digest": func(c *change.Change) { c.Before[0]++ },
+			"print":  func(c *change.Change) { c.Before, c.Print = change.Digest{}, change.Print{Size: 5, Sum: 5} },
+			"result": func(c *change.Change) { c.After[0]++ },
+		} {
+			y := &yard{Disk: NewDisk(Posix)}
+			y.Folder("/var", 1)
+			y.Folder("/tree", 2)
+			y.File("/tree/a", "host = depot-3\n", 0o644)
+			c := y.rewrite("/tree/a", "depot-3", "depot-4")
+			spoil(&c)
+			before := y.tree()
+			err := y.locked(apply(func() change.List { return change.List{c} }, transaction.Intent{}))
+			var changed *change.ChangedError
+			var damaged *transaction.DamagedError
+			require.True(t, errors.As(err, &changed) || name == "result" && errors.As(err, &damaged), "%s: %v", name, err)
+			require.Equal(t, before, y.tree(), name)
+			shown := c.Windows(y.Disk)(func(diff.Window) error { return nil })
+			require.Equal(t, name != "result", errors.As(shown, &changed), "%s: %v", name, shown)
+		}
+	}
 }
 
 // No barrier is decoration: without any one of them, some crash is not survived.

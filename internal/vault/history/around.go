@@ -2,9 +2,12 @@ package history
 
 import (
 	"errors"
+	"io"
 
 	"frizzel/core/diff"
 	"frizzel/core/edit"
+	"frizzel/internal/disk"
+	"frizzel/internal/vault/store"
 )
 
 // errTouches is the reason of a file whose later changes touch those of the run.
@@ -29,4 +32,46 @@ func around(text, now []byte, edits edit.List) (edit.List, error) {
 		out = append(out, e)
 	}
 	return out, nil
+}
+
+// mostAround is up to how many bytes of a file what a run changed is taken back around later
+// changes, for which it has to be compared.
+const mostAround = 256 << 20
+
+// around takes back what the run changed around what changed since.
+func (w *reverser) around(b *Back, e *store.Entry, f disk.File) error {
+	if max(e.Old.Size, b.Print.Size) > mostAround {
+		return errLarge
+	}
+	old, err := read(w.old(e))
+	if err != nil {
+		return err
+	}
+	kept, err := w.Edits(w.record, e)
+	if err != nil {
+		return err
+	}
+	edits, err := edit.Gather(kept)
+	if err == nil && !edits.Fits(len(old)) {
+		err = edit.ErrMisfit
+	}
+	if err != nil {
+		return err
+	}
+	now, err := disk.ReadAll(f, b.Print.Size)
+	if err != nil {
+		return err
+	}
+	back, err := around(edits.Apply(old), now, edits.Invert(old))
+	b.Edits = back.Clone()
+	return err
+}
+
+func read(open edit.Opener) ([]byte, error) {
+	in, err := open()
+	if err != nil {
+		return nil, err
+	}
+	defer disk.Close(in)
+	return io.ReadAll(in)
 }

@@ -186,7 +186,7 @@ func (s *Store) Edits(r *Record, e *Entry) (edit.Source, error) {
 	if !r.OldEdits {
 		return keptEdits{s, r, e}, nil
 	}
-	edits, err := s.legacyEdits(r, e)
+	edits, err := s.heldEdits(r, e)
 	if err != nil {
 		return nil, notHad("changes", r, e, err)
 	}
@@ -229,16 +229,21 @@ func (k keptEdits) All() iter.Seq2[edit.Edit, error] {
 	}
 }
 
-// legacyEdits reads edits of records before format 4: one list, or as JSON in format 2.
-func (s *Store) legacyEdits(r *Record, e *Entry) (edits edit.List, err error) {
+// heldEdits reads edits that are few enough to be held; those of records before format 4 always
+// were: one list, or JSON in format 2.
+func (s *Store) heldEdits(r *Record, e *Entry) (edits edit.List, err error) {
 	in, err := s.open(r, e.Edits, e.Edits.Digest)
 	if err != nil {
 		return nil, err
 	}
 	defer disk.Close(in)
 	text, err := io.ReadAll(in)
+	if err != nil {
+		return nil, err
+	}
 	switch {
-	case err != nil:
+	case !r.OldEdits:
+		edits, err = edit.ReadAll(text)
 	case edit.IsEncoded(text):
 		edits, err = edit.Decode(text)
 	default:
@@ -248,6 +253,17 @@ func (s *Store) legacyEdits(r *Record, e *Entry) (edits edit.List, err error) {
 		err = ErrBackup
 	}
 	return edits, err
+}
+
+// Readable returns why the old content of a file cannot be had.
+func (s *Store) Readable(r *Record, e *Entry) error {
+	old, err := s.OpenOld(r, e)
+	if err != nil {
+		return err
+	}
+	defer disk.Close(old)
+	_, err = io.Copy(io.Discard, old)
+	return err
 }
 
 // Contents returns what a run's file was, and the edits to that, of a file that is small enough
@@ -261,32 +277,13 @@ func (s *Store) Contents(r *Record, e *Entry) (old []byte, edits edit.List, err 
 	if old, err = io.ReadAll(in); err != nil {
 		return nil, nil, err
 	}
-	if r.OldEdits {
-		edits, err = s.legacyEdits(r, e)
-	} else {
-		edits, err = s.readEdits(r, e)
-	}
-	if err != nil {
+	if edits, err = s.heldEdits(r, e); err != nil {
 		return nil, nil, notHad("changes", r, e, err)
 	}
 	if !edits.Fits(len(old)) || e.What != change.Remove && change.DigestOf(edits.Apply(old)) != e.After {
 		err = notHad("changes", r, e, ErrBackup)
 	}
 	return old, edits, err
-}
-
-// readEdits reads edits that are few enough to be held.
-func (s *Store) readEdits(r *Record, e *Entry) (edit.List, error) {
-	in, err := s.open(r, e.Edits, e.Edits.Digest)
-	if err != nil {
-		return nil, err
-	}
-	defer disk.Close(in)
-	text, err := io.ReadAll(in)
-	if err != nil {
-		return nil, err
-	}
-	return edit.ReadAll(text)
 }
 
 // Verify reads what is kept of a file, and returns what is not as it was put there: its old

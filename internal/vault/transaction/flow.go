@@ -34,51 +34,53 @@ type flow struct {
 const chunks = 2
 
 // to writes the new content to out, nil where there is to be none.
-func (f *flow) to(out io.Writer) (err error) {
-	f.print = change.Print{}
-	var steps []func([]byte) error
+func (f *flow) to(out io.Writer) error {
+	f.print, f.before = change.Print{}, f.change.Before
+	steps := []func([]byte) error{func(chunk []byte) error {
+		f.print = f.print.With(change.SumOf(chunk), len(chunk))
+		return nil
+	}}
 	before := sha256.New()
-	if f.change.Print == (change.Print{}) || f.change.Before == (change.Digest{}) { // else the print says it
+	unknown := f.change.Print == (change.Print{}) || f.before == (change.Digest{}) // else the print tells it
+	if unknown {
 		steps = append(steps, hashing(before))
-	}
-	if f.backup != nil {
-		piece, err := f.backup.Begin(f.size)
-		defer func() {
-			var endErr error
-			f.blob, endErr = piece.End()
-			err = errors.Join(err, endErr)
-		}()
-		if err != nil {
-			return err
-		}
-		steps = append(steps, writing(piece))
 	}
 	var fresh *rewriting
 	if out != nil {
+		var err error
 		if fresh, err = f.rewriting(out); err != nil {
 			return err
 		}
 		steps = append(steps, writing(fresh))
 	}
-	if err := f.chunks(steps); err != nil {
-		return err
-	}
-	if f.before = f.change.Before; len(steps) > 0 && f.before == (change.Digest{}) || f.change.Print == (change.Print{}) {
+	err := f.backedUp(steps)
+	if unknown {
 		f.before = change.Digest(before.Sum(nil))
 	}
-	if fresh == nil {
-		return nil
+	if fresh == nil || err != nil {
+		return err
 	}
 	err = fresh.close()
 	f.after = change.Digest(fresh.hash.Sum(nil))
 	return err
 }
 
+// backedUp takes the old content through the steps, and to the backup unless it is kept already.
+func (f *flow) backedUp(steps []func([]byte) error) error {
+	if f.backup == nil {
+		return f.chunks(steps)
+	}
+	piece, err := f.backup.Begin(f.size)
+	if err == nil {
+		err = f.chunks(append(steps, writing(piece)))
+	}
+	var endErr error
+	f.blob, endErr = piece.End()
+	return errors.Join(err, endErr)
+}
+
 // chunks reads the old content, and takes each chunk through all steps at once.
 func (f *flow) chunks(steps []func([]byte) error) error {
-	if len(steps) == 0 {
-		steps = append(steps, func([]byte) error { return nil })
-	}
 	free, full := make(chan []byte, chunks), make(chan []byte, chunks)
 	for range chunks {
 		free <- nil
@@ -115,12 +117,10 @@ func (f *flow) chunks(steps []func([]byte) error) error {
 		}
 	}()
 	for chunk := range full {
-		f.print = f.print.With(change.SumOf(chunk), len(chunk))
 		if err := atOnce(chunk, steps); err != nil {
 			return err
 		}
-		f.done.Add(int64(len(chunk)) / stages)
-		f.done.Add(int64(len(chunk)) / stages)
+		f.done.Add(2 * int64(len(chunk)) / stages) // read, and backed up
 		free <- chunk
 	}
 	if panicked != nil {

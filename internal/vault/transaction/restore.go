@@ -167,7 +167,7 @@ func (w *putting) prepare() error {
 		w.leave("it was made anew by someone else")
 		return nil
 	}
-	if oldErr := w.readable(); oldErr != nil {
+	if oldErr := w.store.Readable(w.record, e); oldErr != nil {
 		w.leave(oldErr.Error())
 		return nil
 	}
@@ -192,17 +192,6 @@ func lookAt(folder disk.Folder, name string) (now change.Digest, info disk.Info,
 		now, _, err = change.ReadFile(f)
 	}
 	return now, info, err
-}
-
-// readable returns why the old content of a file cannot be had.
-func (w *putting) readable() error {
-	old, err := w.store.OpenOld(w.record, w.entry)
-	if err != nil {
-		return err
-	}
-	defer disk.Close(old)
-	_, err = io.Copy(io.Discard, old)
-	return err
 }
 
 // leave remembers a file that is left alone, and where its old content is.

@@ -204,10 +204,16 @@ func (s *staging) content(meta disk.Meta, links int, fill func(io.Writer) error)
 		s.inPlace.Store(true)
 		err = s.stageInPlace(fill)
 	}
-	if after := s.change.After; err == nil && after != (change.Digest{}) && after != e.After {
-		err = &DamagedError{s.change.Path}
+	return errors.Join(err, s.asWanted(err))
+}
+
+// asWanted returns what is wrong with the new content that was made without an error, where it
+// is known what it must be.
+func (s *staging) asWanted(err error) error {
+	if after := s.change.After; err == nil && after != (change.Digest{}) && after != s.entry.After {
+		return &DamagedError{s.change.Path}
 	}
-	return err
+	return nil
 }
 
 // DamagedError is the error of a file that would not become what it is to become, since what is
@@ -242,7 +248,7 @@ func (s *staging) fresh() (there bool, err error) {
 			return err
 		})
 		e.Staged = s.staged.ID
-		return false, err
+		return false, errors.Join(err, s.asWanted(err))
 	case errors.Is(err, disk.ErrNotRegular):
 		return false, &ExistsError{c.Path}
 	case err != nil:
@@ -258,19 +264,11 @@ func (s *staging) fresh() (there bool, err error) {
 	}
 	c.Edits = edit.Between{Old: func() (io.ReadCloser, error) {
 		f, err := s.folder.Open(s.name)
-		return opened(f), err
+		return disk.Open(f), err
 	}, Fresh: edit.Edited(edit.Empty, c.Edits)}
 	c.What, c.Before = change.Rewrite, digest
 	e.What, e.Before = c.What, c.Before
 	return true, nil
-}
-
-// opened reads an open file.
-func opened(f disk.File) io.ReadCloser {
-	return struct {
-		io.Reader
-		io.Closer
-	}{disk.Reader(f), f}
 }
 
 // besides stages the old content of the target as a file of its own, where that is asked for.
@@ -280,7 +278,7 @@ func (s *staging) besides(target disk.File) error {
 		return nil
 	}
 	c := s.besideOf(&s.change)
-	c.Meta = s.entry.Was
+	c.Meta, c.After = s.entry.Was, s.entry.Before
 	c.Edits = edit.Between{Old: edit.Empty, Fresh: func() (io.ReadCloser, error) {
 		return io.NopCloser(disk.Reader(target)), nil
 	}}

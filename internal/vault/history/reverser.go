@@ -1,0 +1,194 @@
+package history
+
+import (
+	"errors"
+	"io"
+	"path/filepath"
+
+	"frizzel/core/edit"
+	"frizzel/internal/change"
+	"frizzel/internal/disk"
+	"frizzel/internal/vault/store"
+)
+
+// reverser takes one run back.
+type reverser struct {
+	*store.Store
+	record   *store.Record
+	force    bool
+	trusting bool
+	sameBoot bool // devices have the numbers that they had
+
+	path   string // of the folder at hand
+	folder disk.Folder
+	failed error // why there is none
+}
+
+// close lets go of the folder at hand.
+func (w *reverser) close() {
+	if w.folder != nil {
+		disk.Close(w.folder)
+	}
+}
+
+// open opens a folder, unless it is the one at hand.
+func (w *reverser) open(path string) (disk.Folder, error) {
+	if path != w.path {
+		w.close()
+		w.path = path
+		if w.folder, w.failed = w.System.OpenFolder(path); w.failed != nil {
+			w.folder = nil
+		}
+	}
+	return w.folder, w.failed
+}
+
+// Why a file is left alone.
+var (
+	errAlready  = errors.New("it is as it was already")
+	errLarge    = errors.New("it has changed since, and is too large to take the run back around that; --force puts it back all the same")
+	errChanged  = errors.New("it has changed since; --force puts it back all the same")
+	errNoFolder = errors.New("its folder is gone")
+	errMoved    = errors.New("its folder is not the one that the run wrote in")
+	errGone     = errors.New("it is gone; --force makes it anew")
+	errOdd      = errors.New("it is a link, a folder or the like by now")
+	errAnew     = errors.New("it was made anew since; --force puts it back all the same")
+)
+
+// file returns the change that takes one file back, or why it is left alone.
+func (w *reverser) file(e *store.Entry) (*Back, error) {
+	folder, err := w.open(filepath.Dir(e.Absolute()))
+	switch {
+	case disk.Missing(err):
+		return nil, errNoFolder
+	case errors.Is(err, disk.ErrNotFolder):
+		return nil, errMoved
+	case err != nil:
+		return nil, err
+	}
+	if id := folder.ID(); e.In != (disk.ID{}) && (id.Inode != e.In.Inode || w.sameBoot && id.Device != e.In.Device) {
+		return nil, errMoved
+	}
+	b := &Back{Change: change.Change{
+		Path: e.Absolute(), Folder: string(e.Folder), Name: string(e.Name), In: folder.ID(), Role: e.Role, Rules: e.Rules,
+	}}
+	f, err := folder.Open(filepath.Base(string(e.Name)))
+	switch {
+	case errors.Is(err, disk.ErrNotRegular):
+		return nil, errOdd
+	case disk.Missing(err):
+		return b, w.missing(b, e)
+	case err != nil:
+		return nil, err
+	}
+	defer disk.Close(f)
+	if w.trusting && w.looksSo(e, f) {
+		b.Before = e.After
+		return b, w.there(b, e, f, func() error { return nil })
+	}
+	kept := w.kept(e)
+	if b.Before, b.Print, err = change.ReadFile(f); err != nil {
+		return nil, err
+	}
+	return b, w.there(b, e, f, kept)
+}
+
+// looksSo reports whether a large file looks as the run left it, by all that is known of it but
+// its content.
+func (w *reverser) looksSo(e *store.Entry, f disk.File) bool {
+	info, err := f.Stat()
+	return err == nil && e.What == change.Rewrite && e.Old.Size > long && e.Modified != 0 && info.Modified == e.Modified &&
+		info.Inode == e.Staged.Inode && (!w.sameBoot || info.Device == e.Staged.Device) && e.After != e.Before
+}
+
+// long is from how many bytes on what is kept of a file is read while the file itself is.
+const long = 4 << 20
+
+// kept returns what says why what is kept of a file is not what was put there.
+func (w *reverser) kept(e *store.Entry) func() error {
+	if e.What != change.Rewrite || e.Old.Size <= long && e.Edits.Size <= long || e.Edits.Digest == (change.Digest{}) {
+		return func() error { return w.Verify(w.record, e) }
+	}
+	done := make(chan error, 1)
+	go func() {
+		err := w.Readable(w.record, e)
+		edits, editsErr := w.Edits(w.record, e)
+		if editsErr == nil {
+			for _, err := range edits.All() {
+				editsErr = err
+			}
+		}
+		done <- errors.Join(err, editsErr)
+	}()
+	return func() error { return <-done }
+}
+
+// missing takes back a file that is not there.
+func (w *reverser) missing(b *Back, e *store.Entry) error {
+	switch {
+	case e.What == change.Create:
+		return errAlready
+	case e.What == change.Rewrite && !w.force:
+		return errGone
+	}
+	if err := w.Readable(w.record, e); err != nil {
+		return err
+	}
+	b.What, b.Meta, b.After = change.Create, e.Was, e.Before
+	b.Edits = edit.Between{Old: edit.Empty, Fresh: w.old(e)}
+	if w.record.Format == 1 {
+		b.Meta = disk.Meta{Mode: 0o600}
+	}
+	return nil
+}
+
+// old opens the old content of a file.
+func (w *reverser) old(e *store.Entry) edit.Opener {
+	return func() (io.ReadCloser, error) { return w.OpenOld(w.record, e) }
+}
+
+// there takes back a file that is there, and open.
+func (w *reverser) there(b *Back, e *store.Entry, now disk.File, kept func() error) error {
+	switch {
+	case e.What == change.Create && b.Before != e.After && !w.force:
+		return errChanged
+	case e.What == change.Create:
+		b.What, b.Edits = change.Remove, edit.Between{Old: w.opener(e), Fresh: edit.Empty}
+		return nil
+	case b.Before == e.Before:
+		return errAlready
+	case e.What == change.Remove && !w.force:
+		return errAnew
+	}
+	if b.Later = b.Before != e.After && !w.force; b.Later {
+		return w.around(b, e, now)
+	}
+	b.After = e.Before
+	if e.What == change.Remove || b.Before != e.After {
+		b.Edits = edit.Between{Old: w.opener(e), Fresh: w.old(e)}
+		return w.Readable(w.record, e)
+	}
+	if e.Old.Size <= long && e.Edits.Size <= long {
+		old, edits, err := w.Contents(w.record, e)
+		b.Edits = edits.Invert(old)
+		return err
+	}
+	edits, err := w.Edits(w.record, e)
+	b.Edits = edit.Inverse{Edits: edits, Open: func() (io.ReadCloser, error) { return w.PeekOld(w.record, e) }}
+	if err == nil {
+		err = kept()
+	}
+	return err
+}
+
+// opener opens a file as it is now.
+func (w *reverser) opener(e *store.Entry) edit.Opener {
+	return func() (io.ReadCloser, error) {
+		c := change.Change{Path: e.Absolute(), Folder: string(e.Folder), Name: string(e.Name)}
+		f, err := c.Open(w.System)
+		if err != nil {
+			return nil, err
+		}
+		return disk.Open(f), nil
+	}
+}
