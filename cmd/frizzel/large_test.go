@@ -38,31 +38,34 @@ func read(t *testing.T, folder string) []byte {
 	return content
 }
 
+// measured runs the program in a folder, which must need less than so many MiB of memory for it,
+// and returns what it prints.
+func measured(t *testing.T, mib int, folder string, in []byte, args ...string) string {
+	c := exec.Command(binary, args...)
+	var out, errs bytes.Buffer
+	c.Dir, c.Stdin, c.Stdout, c.Stderr = folder, bytes.NewReader(in), &out, &errs
+	c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(folder), "state"))
+	require.NoError(t, c.Start())
+	ended, most := make(chan error), 0
+	go func() { ended <- c.Wait() }()
+	for {
+		select {
+		case err := <-ended:
+			require.NoError(t, err, "%v: %s", args, errs.String())
+			require.Less(t, most, mib<<10, "%v took so many KiB of memory", args)
+			return out.String()
+		case <-time.After(2 * time.Millisecond):
+			most = max(most, mostMemory(c.Process.Pid))
+		}
+	}
+}
+
 // A large file goes the whole way: a sealed review and an apply write it, the history shows it,
 // and undo and redo bring every byte back; and none of them needs memory for the whole of it.
 func TestLargeFile(t *testing.T) {
 	const mib = 48
 	folder, old, fresh := largeLog(t, mib)
-	measured := func(args ...string) string {
-		c := exec.Command(binary, args...)
-		var out, errs bytes.Buffer
-		c.Dir, c.Stdout, c.Stderr = folder, &out, &errs
-		c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(folder), "state"))
-		require.NoError(t, c.Start())
-		ended, most := make(chan error), 0
-		go func() { ended <- c.Wait() }()
-		for over := false; !over; {
-			select {
-			case err := <-ended:
-				require.NoError(t, err, "%v: %s", args, errs.String())
-				over = true
-			case <-time.After(2 * time.Millisecond):
-				most = max(most, mostMemory(c.Process.Pid))
-			}
-		}
-		require.Less(t, most, mib<<10, "%v took so many KiB of memory", args)
-		return out.String()
-	}
+	measured := func(args ...string) string { return measured(t, mib, folder, nil, args...) }
 	change := []string{"--word", "depot-3", "--with", "depot-44", "--joiners", "-"}
 	seal := filepath.Join(filepath.Dir(folder), "review.seal")
 	diff := measured(append([]string{"preview", "--seal", seal}, change...)...)
@@ -79,6 +82,34 @@ func TestLargeFile(t *testing.T) {
 	}
 	measured("redo", "--yes")
 	require.True(t, bytes.Equal(fresh, read(t, folder)), "redo")
+}
+
+// Blocks of a large file, one in another, are found in memory for some of them, be it a file or
+// what a filter reads.
+func TestLargeBlocks(t *testing.T) {
+	const mib, most = 24, 56
+	folder := t.TempDir()
+	var old, fresh bytes.Buffer
+	old.WriteString("kiosks (\n")
+	fresh.WriteString("kiosks (\n")
+	for i := 0; old.Len() < mib<<20; i++ {
+		block := fmt.Sprintf("  kiosk %d {\n    depot = depot-%d\n    clock {\n      server = 192.0.2.1\n    }\n  }\n", i, i%40)
+		old.WriteString(block)
+		if i%40 == 3 {
+			block = strings.ReplaceAll(block, "192.0.2.1", "192.0.2.77")
+		}
+		fresh.WriteString(block)
+	}
+	old.WriteString(")\n")
+	fresh.WriteString(")\n")
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "kiosks.conf"), old.Bytes(), 0o600))
+	rule := []string{"--rule", "joiners \"-\"\nin block with word \"kiosk\" having word \"depot-3\" replace word \"192.0.2.1\" with \"192.0.2.77\""}
+	out := measured(t, most, folder, old.Bytes(), append([]string{"filter"}, rule...)...)
+	require.True(t, fresh.String() == out, "a filter writes something else")
+	measured(t, most, folder, nil, append([]string{"apply", "--yes", "."}, rule...)...)
+	written, err := os.ReadFile(filepath.Join(folder, "kiosks.conf"))
+	require.NoError(t, err)
+	require.True(t, bytes.Equal(fresh.Bytes(), written), "an apply writes something else")
 }
 
 // A large file whose backup is damaged is left alone, and keeps no other one; one that was

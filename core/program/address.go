@@ -57,6 +57,9 @@ type Mark struct {
 	Line    int
 }
 
+// neighbours reports whether the address selects lines around those that match.
+func (a *Address) neighbours() bool { return a.Above+a.Below > 0 }
+
 // isScope reports whether `unless present` looks through what the address selects.
 func (a *Address) isScope() bool { return a.Kind >= Range && !a.Outside }
 
@@ -79,12 +82,12 @@ func (a *Address) selects(r *run) (spans []edit.Span, unclosed []int) {
 			spans = t.Headings(a.Section, a.Direct)
 		} else {
 			var headers []int
-			spans, headers = t.Sections(a.Section)
+			r.structured(a, func(t *structure.Text) { spans, headers = t.Sections(a.Section) })
 			r.holdBetween(headers)
 		}
 		spans = joined(a.filter(t, spans))
 	case Block:
-		spans, unclosed = a.blocks(t)
+		r.structured(a, func(t *structure.Text) { spans, unclosed = a.blocks(t) })
 		if spans = a.filter(t, spans); a.Direct {
 			spans = apart(spans)
 		} else {
@@ -92,12 +95,7 @@ func (a *Address) selects(r *run) (spans []edit.Span, unclosed []int) {
 		}
 	case Paragraph:
 		spans = a.paragraphs(t)
-		for _, s := range spans {
-			r.hold(s.Start, s.End)
-		}
-		if last := t.LastParagraph(); last >= 0 {
-			r.hold(last, noEnd)
-		}
+		r.holdParagraphs(spans)
 		spans = joined(a.filter(t, spans))
 	default:
 		for _, e := range enclosing {
@@ -105,7 +103,7 @@ func (a *Address) selects(r *run) (spans []edit.Span, unclosed []int) {
 				if to == noEnd && e.End < len(t.Bytes) {
 					to = e.End // what comes behind the span closes nothing
 				}
-				r.hold(from, to)
+				r.hold(from, to, r.nextLine(min(to, len(t.Bytes))))
 			})
 			if open > 0 {
 				unclosed = append(unclosed, open)
@@ -113,12 +111,16 @@ func (a *Address) selects(r *run) (spans []edit.Span, unclosed []int) {
 					continue
 				}
 			}
+			if a.neighbours() {
+				r.holdEach(found)
+			}
 			found = joined(a.filter(t, found))
 			if a.Outside {
 				found = others(parts(found), e)
 			}
 			spans = append(spans, found...)
 		}
+		r.holdAbove(a.Above)
 		return spans, unclosed
 	}
 	if !a.Outside {
@@ -233,7 +235,7 @@ func (a *Address) linesWith(text []byte, e edit.Span) (spans []edit.Span) {
 		}
 		return true
 	})
-	if a.Above == 0 && a.Below == 0 {
+	if !a.neighbours() {
 		return spans
 	}
 	for i := range spans {

@@ -35,6 +35,9 @@ func (c *changes) proposal(edits edit.List) Proposal {
 	r := c.run
 	key := Key{Statement: r.statement, Origin: c.origin(edits[0].Start)}
 	line := c.lineOf(key.Origin)
+	if edits[0].Start < edits[0].End {
+		line = c.lineOf(c.behindTaken(key.Origin))
+	}
 	if c.last.Origin == key.Origin {
 		key.Nth = c.last.Nth + 1
 	}
@@ -51,6 +54,18 @@ func (c *changes) lineOf(at int) int {
 	c.line += bytes.Count(c.run.in.Text[c.counted:at], []byte("\n"))
 	c.counted = at
 	return c.line + 1
+}
+
+// behindTaken returns where the byte was read that stands where origin said last, behind what
+// was taken away right before it.
+func (c *changes) behindTaken(from int) int {
+	for _, e := range c.run.edits[c.passed:] {
+		if e.Start != from || len(e.New) > 0 {
+			break
+		}
+		from = e.End
+	}
+	return from
 }
 
 // origin carries a place in the text as it is back to Input.Text: to where it stood,

@@ -288,27 +288,31 @@ func (m *model) selects(a *script.Address, e modelSpan) (out []modelSpan, closed
 
 // ownLevels makes blocks that share a line of their own level one.
 func ownLevels(spans []modelSpan) (out []modelSpan) {
+	own := func(s modelSpan, i int) bool { return s.from <= i && i < s.to && !inGaps(s, i) }
 	for _, s := range spans {
-		shares := false
-		for k := range out {
-			o := &out[k]
-			if shares || o.from > s.from || s.from >= o.to || inGaps(*o, s.from) {
-				continue
-			}
-			shares = true
-			if s.to > o.to {
-				for _, g := range s.gaps {
-					if g.from >= o.to {
-						o.gaps = append(o.gaps, g)
+		for again := true; again; {
+			again = false
+			for k, o := range out {
+				both := modelSpan{from: min(o.from, s.from), to: max(o.to, s.to), closed: o.closed, direct: s.direct}
+				shares := false
+				for i := both.from; i < both.to; i++ {
+					shares = shares || own(o, i) && own(s, i)
+					if !own(o, i) && !own(s, i) {
+						both.gaps = append(both.gaps, modelSpan{from: i, to: i + 1})
 					}
 				}
-				o.to, o.closed = s.to, s.closed
+				if s.to > o.to || s.to == o.to && s.from < o.from {
+					both.closed = s.closed
+				}
+				if shares {
+					s, again, out = both, true, slices.Delete(out, k, k+1)
+					break
+				}
 			}
 		}
-		if !shares {
-			out = append(out, s)
-		}
+		out = append(out, s)
 	}
+	slices.SortStableFunc(out, func(a, b modelSpan) int { return a.from - b.from })
 	return out
 }
 

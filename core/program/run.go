@@ -75,6 +75,9 @@ type Result struct {
 	hits      map[*Table]map[int]bool
 	once      []once
 	gaps      []gap
+	told      int // up to where the text is known for what it is, bytes
+	open      Open
+	unasked   []unasked
 	ended     bool // the last line is to have an ending
 }
 
@@ -104,6 +107,7 @@ func (p *Program) start(in Input) *run {
 		Counters:  in.Before.next(p.Statements),
 		addressed: make([]selected, len(p.Addresses)),
 		asserted:  make([]int, p.assertions()),
+		told:      len(in.Text),
 	}
 	return r
 }
@@ -184,6 +188,7 @@ type run struct {
 	last      bool          // no other one follows, and nothing is asked of the text in the end
 	changed   int           // changes offered, for progress
 	unread    map[Note]bool // what was noted of what is never closed
+	doubted   int           // up to where it is known how Input.Text reads, for the address at hand
 	noted     *changes      // what knows where notes are, until the text is another
 
 	text   *structure.Text // as it is now
@@ -247,16 +252,16 @@ func (r *run) lineRead(at int) int {
 	if r.noted == nil {
 		r.noted = r.changes()
 	}
-	return r.in.linesBefore() + r.noted.lineOf(r.noted.origin(at))
+	from := r.noted.origin(at)
+	if at < len(r.text.Bytes) {
+		from = r.noted.behindTaken(from)
+	}
+	return r.in.linesBefore() + r.noted.lineOf(from)
 }
 
 // unreadable notes that what is opened on the line that holds a byte is never closed.
 func (r *run) unreadable(at int) {
-	to := &r.result.Unreadable
-	if r.program.AllowUnreadable {
-		to = &r.result.Notes
-	}
-	n := Note{Rule: r.rule.Index, Line: r.lineRead(at), Text: "what is opened here is never closed"}
+	to, n := r.program.unreadable(r.result), r.unclosed(at)
 	if r.unread == nil {
 		r.unread = map[Note]bool{}
 	}
@@ -264,6 +269,11 @@ func (r *run) unreadable(at int) {
 		r.unread[n] = true
 		*to = append(*to, n)
 	}
+}
+
+// unclosed is the note of what is opened on the line that holds a byte, and is never closed.
+func (r *run) unclosed(at int) Note {
+	return Note{Rule: r.rule.Index, Line: r.lineRead(at), Text: "what is opened here is never closed"}
 }
 
 func (r *run) fail(line int, text string) {
@@ -287,7 +297,7 @@ func (b *Addressed) do(r *run) {
 
 // enter puts what an address selects on the stack, unless it selects nothing.
 func (r *run) enter(a *Address) bool {
-	spans, unclosed := a.selects(r)
+	spans, unclosed := r.selected(a)
 	for _, line := range unclosed {
 		r.unreadable(r.text.Start(line - 1))
 	}

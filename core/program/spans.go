@@ -40,25 +40,68 @@ func joined(spans []edit.Span) []edit.Span {
 // apart makes ordered blocks, of which only the own level counts, one where they share a line
 // of it; others may lie within each other's gaps.
 func apart(spans []edit.Span) []edit.Span {
-	var out []edit.Span
-	var open []int // of out, each within the one before
-	for _, s := range spans {
-		for len(open) > 0 && out[open[len(open)-1]].End <= s.Start {
-			open = open[:len(open)-1]
+	type part struct{ from, to, span int }
+	var all []part
+	for i, s := range spans {
+		for from, to := range s.Parts() {
+			all = append(all, part{from, to, i})
 		}
-		if len(open) > 0 && out[open[len(open)-1]].Holds(s.Start) {
-			if o := &out[open[len(open)-1]]; s.End > o.End {
-				for _, g := range s.Inner {
-					if g.Start >= o.End {
-						o.Inner = append(o.Inner, g)
-					}
-				}
-				o.End, o.Last, o.Below = s.End, s.Last, s.Below
+	}
+	slices.SortStableFunc(all, func(a, b part) int { return a.from - b.from })
+	first := make([]int, len(spans)) // by span: one of those that it is one with; itself of the first
+	for i := range first {
+		first[i] = i
+	}
+	of := func(i int) int {
+		for first[i] != i {
+			first[i] = first[first[i]]
+			i = first[i]
+		}
+		return i
+	}
+	for i, last := 1, 0; i < len(all); i++ {
+		if all[i].from < all[last].to {
+			a, b := of(all[i].span), of(all[last].span)
+			first[max(a, b)] = min(a, b)
+		}
+		if all[i].to > all[last].to {
+			last = i
+		}
+	}
+	var starts []int // of gaps, in order
+	for i, s := range spans {
+		if o := &spans[of(i)]; s.End > o.End {
+			o.End, o.Last, o.Below = s.End, s.Last, s.Below
+		}
+		for _, g := range s.Inner {
+			starts = append(starts, g.Start)
+		}
+	}
+	slices.Sort(starts)
+	ends := make([]int, len(spans)) // of what is known of each
+	for i := range spans {
+		spans[i].Inner, ends[i] = nil, spans[i].Start
+	}
+	passed := func(i, to int) { // blocks that follow each other stay apart
+		for at := ends[i]; at < to; at = ends[i] {
+			ends[i] = to
+			if k := sort.SearchInts(starts, at+1); k < len(starts) {
+				ends[i] = min(to, starts[k])
 			}
-			continue
+			spans[i].Inner = append(spans[i].Inner, edit.Gap{Start: at, End: ends[i]})
 		}
-		open = append(open, len(out))
-		out = append(out, s)
+	}
+	for _, p := range all {
+		i := of(p.span)
+		passed(i, p.from)
+		ends[i] = max(ends[i], p.to)
+	}
+	var out []edit.Span
+	for i := range spans {
+		if of(i) == i {
+			passed(i, spans[i].End)
+			out = append(out, spans[i])
+		}
 	}
 	return out
 }

@@ -97,7 +97,7 @@ func (n lineNeeds) and(m lineNeeds) lineNeeds {
 // acted says what statements act on.
 type acted struct {
 	alone bool // each span is one line
-	part  bool // each span is within a section, paragraph or range
+	part  bool // each span is within what no window ends within
 	runs  bool // spans are runs of lines that end where others begin
 }
 
@@ -163,10 +163,9 @@ func (a *Assertion) needs() lineNeeds {
 	return n
 }
 
-// isPart reports whether the address selects sections, paragraphs or ranges, which are held
-// together.
+// isPart reports whether no window ends within what the address selects.
 func (a *Address) isPart() bool {
-	return !a.Outside && (a.Kind == Section && !a.Direct || a.Kind == Paragraph || a.isRange())
+	return !a.Outside && (a.Kind == Section || a.Kind == Block || a.Kind == Paragraph || a.isRange() || a.Kind == LinesWith && a.neighbours())
 }
 
 // single reports whether each span that the address selects is one line.
@@ -184,11 +183,13 @@ func (a *Address) needs(on acted) lineNeeds {
 	case Lines:
 		return lineNeeds{numbers: true, others: a.Outside}
 	case LinesWith, LinesWithout:
-		return lineNeeds{others: a.Above+a.Below > 0 && !on.whole() || a.Pattern.SpansLines()}
+		return lineNeeds{others: a.Pattern.SpansLines(), parts: a.neighbours() && !on.alone}
 	case FirstLines, LastLines:
 		return lineNeeds{others: !on.whole()}
 	case Section:
-		return lineNeeds{others: a.Direct, parts: true}
+		return lineNeeds{parts: true}
+	case Block:
+		return lineNeeds{others: a.Outside || a.Pattern.SpansLines(), parts: true}
 	case Paragraph:
 		return lineNeeds{others: a.Pattern.SpansLines(), parts: true}
 	case Range, Between, Until:

@@ -1,11 +1,9 @@
 package program
 
 import (
-	"math"
 	"slices"
-	"sort"
 
-	"frizzel/core/lines"
+	"frizzel/core/structure"
 )
 
 // Window says where a text stands in a larger one that is run piece by piece.
@@ -15,6 +13,33 @@ type Window struct {
 	Ending string   // of the larger text's first line, "\n" where it has none
 	Before Counters // what texts before the larger one counted
 	More   bool     // the larger text goes on behind this one
+	Open   Open     // what the larger text before this one left open
+}
+
+// Open is what a text left open for each address of a program, by its index, as the program
+// saw the text when it came to the address; nil for a text that left nothing.
+type Open []*structure.Open
+
+// Open returns what the text, and the larger one before it, left open.
+func (r *Result) Open() Open { return r.open }
+
+// structured calls find with the text as it is, in its place in a larger one.
+func (r *run) structured(a *Address, find func(*structure.Text)) {
+	w := r.in.Window
+	if w == nil {
+		find(r.text)
+		return
+	}
+	p := structure.Piece{More: w.More, Hold: r.hold, Doubt: r.doubt}
+	if w.Open != nil {
+		p.Open = w.Open[a.Index]
+	}
+	t := r.text.In(p)
+	find(t)
+	if r.result.open == nil {
+		r.result.open = make(Open, len(r.program.Addresses))
+	}
+	r.result.open[a.Index] = t.Leaves()
 }
 
 func (in *Input) linesBefore() int {
@@ -77,86 +102,6 @@ func (p *Program) Windowing(f File) Windowing {
 	return w
 }
 
-// gap is lines of the text as it was read that belong together: [start, end), to no end where
-// more of the text may belong to them.
-type gap struct{ start, end int }
-
-const noEnd = math.MaxInt
-
-// holding reports whether it matters where the window may end.
-func (r *run) holding() bool { return r.in.Window != nil && r.in.Window.More }
-
-// hold remembers that no window may end within the lines [from, to) of the text as it is, or
-// behind from where to is noEnd.
-func (r *run) hold(from, to int) {
-	if !r.holding() {
-		return
-	}
-	if r.noted == nil {
-		r.noted = r.changes()
-	}
-	g := gap{lines.Start(r.in.Text, 0, r.noted.origin(from)), noEnd}
-	if to != noEnd {
-		g.end = r.lineEnd(r.noted.origin(to))
-	}
-	r.result.gaps = append(r.result.gaps, g)
-}
-
-// lineEnd returns a place, or where the line ends that it is within.
-func (r *run) lineEnd(at int) int {
-	if lines.AtStart(r.in.Text, at) {
-		return at
-	}
-	return lines.Next(r.in.Text, at, len(r.in.Text))
-}
-
-// holdBetween remembers that windows may end only where one of the headers begins.
-func (r *run) holdBetween(headers []int) {
-	if !r.holding() {
-		return
-	}
-	last := 0
-	for _, h := range headers {
-		r.hold(last, h)
-		last = h
-	}
-	r.hold(last, noEnd)
-}
-
-// holdUnder holds what addresses would that are not come to, since one around them selects
-// nothing yet.
-func (r *run) holdUnder(body []Action) {
-	if !r.holding() {
-		return
-	}
-	for _, a := range body {
-		if b, ok := a.(*Addressed); ok {
-			r.holdParts(b.Address)
-			r.holdUnder(b.Body)
-		}
-	}
-}
-
-func (r *run) holdParts(addresses ...*Address) {
-	for _, a := range addresses {
-		if r.holding() && (a.Kind == Section || a.Kind == Paragraph) {
-			a.selects(r)
-		}
-	}
-}
-
-// Whole returns how much of the text can be told by itself, bytes: a window ends there.
-func (r *Result) Whole(text []byte) int {
-	sort.Slice(r.gaps, func(i, j int) bool { return r.gaps[i].start > r.gaps[j].start })
-	end := len(text)
-	for _, g := range r.gaps { // the last ones first, so that one round is enough
-		if g.start < end && end < g.end {
-			end = g.start
-		}
-	}
-	return end
-}
-
 // once is a statement of a rule that made one change of all that it did to a span which may
 // go on in the next window.
 type once struct{ statement, rule int }
@@ -193,7 +138,53 @@ func (r *Result) Add(next *Result, before int) {
 	r.Notes = below(r.Notes, next.Notes, before)
 	r.Unreadable = below(r.Unreadable, next.Unreadable, before)
 	r.Failures = below(r.Failures, next.Failures, before)
+	for _, u := range next.unasked {
+		u.note.Line += before
+		r.unasked = append(r.unasked, u)
+	}
 	r.Counters = next.Counters
+	r.open = next.open
+}
+
+// unasked is what an address asks for and is never closed, in a window in which nothing came
+// to the address.
+type unasked struct {
+	address int
+	note    Note
+}
+
+// End says that there are no more windows: what is never closed in one of them counts where
+// the address was come to in another.
+func (r *Result) End() {
+	to := r.program.unreadable(r)
+	known := map[Note]bool{}
+	for _, u := range r.unasked {
+		if r.addressed[u.address] == notAsked {
+			continue
+		}
+		if len(known) == 0 {
+			for _, n := range *to {
+				known[n] = true
+			}
+		}
+		r.addressed[u.address] = selectedSome // which is what an address that asks for it did
+		if !known[u.note] {
+			known[u.note] = true
+			*to = append(*to, u.note)
+		}
+	}
+	if len(known) > 0 {
+		slices.SortStableFunc(*to, func(a, b Note) int { return a.Line - b.Line })
+	}
+	r.unasked = nil
+}
+
+// unreadable returns where a result says what is never closed.
+func (p *Program) unreadable(r *Result) *[]Note {
+	if p.AllowUnreadable {
+		return &r.Notes
+	}
+	return &r.Unreadable
 }
 
 // below appends notes about a text that stands below so many lines.

@@ -41,24 +41,32 @@ func (t *Text) block(i int) (edit.Span, blockKind, bool) {
 			return s, byElement, closed
 		}
 	}
-	return t.indented(i), byIndentation, true
+	s := t.indented(i)
+	t.hold(s.Start, s.End, t.Start(max(t.belows[i], t.nextText(i+1))+1))
+	return s, byIndentation, true
 }
 
 // What becomes of what a line opens, besides the byte that closes it.
 const (
 	nothing = -1 // it opens nothing
 	never   = -2 // what it opens is never closed
+	beyond  = -3 // what it opens is closed in another piece of the text, if at all
 )
 
 // closed returns the span from line i to the line that holds the byte at end, which
-// closes it; end may be never.
+// closes it; end may be never, or beyond.
 func (t *Text) closed(i, end int) (edit.Span, bool) {
-	if end == never {
+	switch end {
+	case beyond:
+		t.holdOn(t.Start(i))
+		return edit.Span{}, false
+	case never:
 		return edit.Span{}, false
 	}
 	last := t.At(end)
 	s := t.Lines(i, last+1)
 	s.Last = t.Start(last)
+	t.hold(s.Start, s.End, s.End)
 	return s, true
 }
 
@@ -67,23 +75,40 @@ func (t *Text) closed(i, end int) (edit.Span, bool) {
 func (t *Text) bracketed(i int) (s edit.Span, opened, closed bool) {
 	ends := t.bracketEnds()
 	if ends[i] != nothing {
+		t.holdGiven(i, i)
 		s, closed = t.closed(i, ends[i])
 		return s, true, closed
 	}
+	if endsItem(t.Content(i)) {
+		return s, false, false
+	}
 	next := t.nextText(i + 1)
-	if next == t.Count() || endsItem(t.Content(i)) {
+	if next == t.Count() {
+		t.holdOn(t.Start(i))
 		return s, false, false
 	}
 	first := bytes.TrimLeft(t.Content(next), " \t")[0]
-	switch {
-	case strings.IndexByte("{[(", first) < 0, first != '{' && ends[next] == nothing:
+	if strings.IndexByte("{[(", first) < 0 || first != '{' && ends[next] == nothing {
 		return s, false, false
-	case ends[next] != nothing:
-		s, closed = t.closed(i, ends[next])
-	default: // opened and closed on that line
-		s, closed = t.closed(i, t.Start(next))
 	}
+	t.holdGiven(i, next)
+	end := ends[next]
+	if end == nothing { // opened and closed on that line
+		end = t.Start(next)
+	}
+	s, closed = t.closed(i, end)
 	return s, true, closed
+}
+
+// holdGiven holds line i up to line n, and to what tells that what that one opens is never
+// closed, if it is not.
+func (t *Text) holdGiven(i, n int) {
+	end := t.Start(n + 1)
+	seen := end
+	if at, ok := t.given[n]; ok {
+		seen = t.Start(t.At(at) + 1)
+	}
+	t.hold(t.Start(i), end, seen)
 }
 
 // nextText returns the first line, from i on, that is not blank.
@@ -102,21 +127,35 @@ func endsItem(line []byte) bool {
 	return len(line) > 0 && strings.IndexByte(",;}]", line[len(line)-1]) >= 0
 }
 
+// kind tells brackets apart.
+type kind byte
+
+const (
+	curly kind = iota
+	square
+	round
+	kinds
+)
+
+var closers = map[byte]kind{'}': curly, ']': square, ')': round}
+
 // bracket is one that is open.
 type bracket struct {
-	closer byte
-	line   int // that it was opened on
+	kind kind
+	line int // that it was opened on; of an earlier piece -1
 }
 
 // brackets follows those of a whole text, quotes and comments aside.
 type brackets struct {
 	text  *Text
-	open  []bracket
-	count [256]int // of open ones, by what closes them
-	ends  []int    // by line
+	open  stack[bracket]
+	count [kinds]int // of open ones
+	ends  []int      // by line
 	pairs []pair
-	last  map[string]int // where the last */ and --> begin, -1 for none
+	given map[int]int    // by line: the byte that says that what it opens is never closed
+	last  map[string]int // where the last */ and --> begin, -1 for none; once asked for
 	note  string         // what closes the comment that is open, "" for none
+	noted int            // where that comment begins
 }
 
 // pair is the lines of a bracket that is opened on one line and closed on a later one.
@@ -129,23 +168,27 @@ func (t *Text) bracketEnds() []int {
 	if t.ends != nil {
 		return t.ends
 	}
-	b := &brackets{text: t, ends: make([]int, t.Count()), last: map[string]int{}}
-	for _, mark := range []string{"*/", "-->"} {
-		b.last[mark] = bytes.LastIndex(t.Bytes, []byte(mark))
-	}
+	before := t.before()
+	b := &brackets{text: t, open: stackOn(before.brackets), count: before.counts, ends: make([]int, t.Count()), given: map[int]int{}, last: map[string]int{}}
 	leaves := make([]bool, t.Count()) // something open
 	for i := range b.ends {
 		b.ends[i] = nothing
 		b.scan(i)
-		leaves[i] = len(b.open) > 0 && b.open[len(b.open)-1].line == i
+		top := b.open.top()
+		leaves[i] = top != nil && top.line == i
 	}
-	b.drop(0)
+	t.open.counts = b.count
+	t.open.brackets = b.open.layered(func(o bracket) bracket { return bracket{o.kind, -1} })
+	b.drop()
 	slices.SortStableFunc(b.pairs, func(p, q pair) int { return p.from - q.from })
-	t.pairs, t.outer, t.leaves = b.pairs, slices.Clone(b.ends), leaves
+	t.pairs, t.given, t.outer, t.leaves = b.pairs, b.given, slices.Clone(b.ends), leaves
 	for i := len(b.ends) - 1; i >= 0; i-- {
 		if at := b.ends[i]; at >= 0 {
 			if closing := t.At(at); leaves[closing] {
 				b.ends[i] = b.ends[closing]
+				if at, ok := b.given[closing]; ok && b.ends[i] == never {
+					b.given[i] = at
+				}
 			}
 		}
 	}
@@ -153,47 +196,53 @@ func (t *Text) bracketEnds() []int {
 	return t.ends
 }
 
-// drop takes the open brackets from the k-th on for never closed.
-func (b *brackets) drop(k int) {
-	for n := len(b.open) - 1; n >= k; n-- {
-		b.pop(n, never)
+// drop takes the brackets that the text leaves open for never closed, or for closed in
+// another piece of it.
+func (b *brackets) drop() {
+	end := never
+	if b.text.goesOn() {
+		end = beyond
+	}
+	for len(b.open.own) > 0 {
+		b.pop(end, end)
 	}
 }
 
-// pop takes the last open bracket away, the n-th, which is closed at a byte, or never. What
-// becomes of a line is what becomes of its outermost.
-func (b *brackets) pop(n, at int) {
-	o := b.open[n]
-	b.count[o.closer]--
-	b.open = b.open[:n]
-	if n == 0 || b.open[n-1].line != o.line {
-		b.ends[o.line] = at
+// pop takes the last open bracket away at a byte, which is its end, or that may be never.
+// What becomes of a line is what becomes of its outermost.
+func (b *brackets) pop(end, at int) {
+	o := b.open.pop()
+	b.count[o.kind]--
+	if top := b.open.top(); o.line >= 0 && (top == nil || top.line != o.line) {
+		b.ends[o.line] = end
+		if end == never && at >= 0 && b.text.goesOn() {
+			b.given[o.line] = at
+		}
 	}
 }
 
 // closes takes a closing bracket, which is a character like others where none of its kind
 // is open.
-func (b *brackets) closes(c byte, at, line int) {
-	if b.count[c] == 0 {
+func (b *brackets) closes(k kind, at, line int) {
+	if b.count[k] == 0 {
 		return
 	}
-	for n := len(b.open) - 1; ; n-- {
-		if b.open[n].closer != c {
-			b.pop(n, never)
-			continue
-		}
-		if from := b.open[n].line; from < line {
-			b.pairs = append(b.pairs, pair{from, line})
-		}
-		b.pop(n, at)
-		break
+	for b.open.top().kind != k {
+		b.pop(never, at)
 	}
+	if from := b.open.top().line; 0 <= from && from < line {
+		b.pairs = append(b.pairs, pair{from, line})
+	}
+	b.pop(at, at)
 	if b.ends[line] >= 0 { // opened and closed on the line itself
 		b.ends[line] = nothing
 	}
 }
 
-var closers = map[byte]byte{'{': '}', '[': ']', '(': ')'}
+func (b *brackets) opens(k kind, line int) {
+	b.open.push(bracket{k, line})
+	b.count[k]++
+}
 
 // scan reads one line.
 func (b *brackets) scan(line int) {
@@ -207,15 +256,19 @@ func (b *brackets) scan(line int) {
 				return
 			}
 			at += i + len(b.note)
+			b.text.holdMark(b.noted, at)
 			b.note = ""
 			continue
 		}
 		switch c := rest[0]; c {
-		case '{', '[', '(':
-			b.open = append(b.open, bracket{closers[c], line})
-			b.count[closers[c]]++
+		case '{':
+			b.opens(curly, line)
+		case '[':
+			b.opens(square, line)
+		case '(':
+			b.opens(round, line)
 		case '}', ']', ')':
-			b.closes(c, at, line)
+			b.closes(closers[c], at, line)
 		case '\'', '"', '`':
 			if opensQuote(text[first:at]) {
 				at += quotedLength(rest)
@@ -240,10 +293,16 @@ func (b *brackets) scan(line int) {
 // opensComment opens a comment of which the mark is n bytes long, where something closes it,
 // and returns how far to go on.
 func (b *brackets) opensComment(closing string, at, n int) int {
-	if b.last[closing] < at+n {
+	last, ok := b.last[closing]
+	if !ok {
+		last = bytes.LastIndex(b.text.Bytes, []byte(closing))
+		b.last[closing] = last
+	}
+	if last < at+n {
+		b.text.doubt(at)
 		return 1
 	}
-	b.note = closing
+	b.note, b.noted = closing, at
 	return n
 }
 

@@ -2,6 +2,7 @@ package structure
 
 import (
 	"bytes"
+	"maps"
 	"slices"
 
 	"frizzel/core/edit"
@@ -29,9 +30,15 @@ func (t *Text) element(i int) (edit.Span, bool) {
 	first, _ := slices.BinarySearchFunc(tags, t.Start(i), func(g tag, at int) int { return g.start - at })
 	lineEnd := t.Start(i + 1)
 	for _, g := range tags[first:] {
+		if g.start >= lineEnd {
+			break
+		}
+		if g.beyond {
+			t.holdOn(t.Start(i))
+		} else {
+			t.hold(t.Start(i), lineEnd, g.given)
+		}
 		switch {
-		case g.start >= lineEnd:
-			return t.Lines(i, i+1), true
 		case g.closing:
 		case g.end == never:
 			return edit.Span{}, false
@@ -49,10 +56,22 @@ type tag struct {
 	behind  int // where the tag itself ends
 	closing bool
 	empty   bool // it ends in />
-	// end is the byte behind the closing tag, behind the tag itself for an empty element,
-	// or never.
-	end int
+	// end is the byte behind the closing tag, behind the tag itself for an empty element, or
+	// never.
+	end    int
+	given  int  // the end of what says that it is never closed, 0 where that is the text's
+	beyond bool // another piece of the text may close it
 }
+
+// openTag is an opening tag that a closing one may take.
+type openTag struct {
+	name  string
+	empty bool // it ends in />
+	index int  // among the text's tags; -1 in those of an earlier piece
+}
+
+// openTags is how many tags of one name are open.
+type openTags struct{ plain, empty int }
 
 // tags returns all opening and closing tags of the text, each opening one with its end. A
 // closing tag takes the nearest open tag of its name that does not end in />, else the
@@ -61,71 +80,89 @@ func (t *Text) tags() []tag {
 	if t.elements != nil {
 		return t.elements
 	}
-	var open []int // opening tags, by index
-	type named struct{ plain, empty []int }
-	byName := map[string]*named{}
-	of := func(name string) *named {
-		if byName[name] == nil {
-			byName[name] = &named{}
-		}
-		return byName[name]
-	}
-	gone := map[int]bool{} // opening tags that something around them closed
-	all := []tag{}
-	for g, at := nextTag(t.Bytes, 0); g.name != ""; g, at = nextTag(t.Bytes, at) {
-		k := len(all)
+	before := t.before()
+	o := &elements{open: stackOn(before.tags), count: map[string]openTags{}, all: []tag{}}
+	maps.Copy(o.count, before.tagCounts)
+	for g, at := t.nextTag(0); g.name != ""; g, at = t.nextTag(at) {
 		g.end = g.behind
 		if !g.closing && !void[g.name] && !(g.empty && t.syntax == XML) {
-			n := of(g.name)
-			if g.empty {
-				n.empty = append(n.empty, k)
-			} else {
-				n.plain, g.end = append(n.plain, k), never
+			if !g.empty {
+				g.end = never
 			}
-			open = append(open, k)
+			o.add(openTag{g.name, g.empty, len(o.all)}, 1)
 		}
-		all = append(all, g)
-		if !g.closing {
-			continue
-		}
-		n := of(g.name)
-		match := -1
-		for _, candidates := range []*[]int{&n.plain, &n.empty} {
-			for len(*candidates) > 0 && match < 0 {
-				last := len(*candidates) - 1
-				if c := (*candidates)[last]; !gone[c] {
-					match = c
-				}
-				*candidates = (*candidates)[:last]
-			}
-		}
-		if match < 0 {
-			continue
-		}
-		all[match].end = g.behind
-		for len(open) > 0 {
-			c := open[len(open)-1]
-			open = open[:len(open)-1]
-			if c == match {
-				break
-			}
-			gone[c] = true
+		o.all = append(o.all, g)
+		if g.closing {
+			o.close(g)
 		}
 	}
-	t.elements = all
-	return all
+	if t.goesOn() {
+		for _, g := range o.open.own {
+			o.all[g.index].beyond = true
+		}
+	}
+	t.open.tagCounts = o.count
+	t.open.tags = o.open.layered(func(g openTag) openTag { return openTag{g.name, g.empty, -1} })
+	t.elements = o.all
+	return t.elements
+}
+
+// elements follows the tags of a text.
+type elements struct {
+	all   []tag
+	open  stack[openTag]
+	count map[string]openTags // of open ones
+}
+
+// add opens a tag, or with -1 counts one that no longer is open.
+func (o *elements) add(g openTag, n int) {
+	c := o.count[g.name]
+	if g.empty {
+		c.empty += n
+	} else {
+		c.plain += n
+	}
+	if o.count[g.name] = c; c == (openTags{}) {
+		delete(o.count, g.name)
+	}
+	if n > 0 {
+		o.open.push(g)
+	}
+}
+
+// close gives a closing tag the opening one that it takes, if there is one. What is opened
+// within stays open for good.
+func (o *elements) close(closing tag) {
+	n := o.count[closing.name]
+	if n == (openTags{}) {
+		return
+	}
+	for {
+		g := o.open.pop()
+		o.add(g, -1)
+		if g.name == closing.name && g.empty == (n.plain == 0) {
+			if g.index >= 0 {
+				o.all[g.index].end = closing.behind
+			}
+			return
+		}
+		if g.index >= 0 {
+			o.all[g.index].given = closing.behind
+		}
+	}
 }
 
 // nextTag returns the next opening or closing tag at or after at, and the place
 // behind it; comments, character data and declarations are passed over.
-func nextTag(text []byte, at int) (tag, int) {
+func (t *Text) nextTag(at int) (tag, int) {
+	text := t.Bytes
 	for at < len(text) {
 		i := bytes.IndexByte(text[at:], '<')
 		if i < 0 {
 			break
 		}
 		at += i
-		rest := text[at:]
+		begun, rest := at, text[at:]
 		switch {
 		case bytes.HasPrefix(rest, []byte("<!--")):
 			at = after(text, at, "-->")
@@ -135,13 +172,17 @@ func nextTag(text []byte, at int) (tag, int) {
 			at = after(text, at, ">")
 		case len(rest) > 2 && rest[1] == '/' && nameByte(rest[2]):
 			behind := after(text, at, ">")
+			t.holdMark(at, behind)
 			return tag{name: name(rest[2:]), start: at, behind: behind, closing: true}, behind
 		case looksLikeTag(rest):
 			behind, empty := tagEnd(text, at)
+			t.holdMark(at, behind)
 			return tag{name: name(rest[1:]), start: at, behind: behind, empty: empty}, behind
 		default:
 			at++
+			continue
 		}
+		t.holdMark(begun, at)
 	}
 	return tag{}, len(text)
 }

@@ -14,6 +14,9 @@ import (
 func (t *Text) indented(i int) edit.Span {
 	t.indents()
 	own, below := t.depths[i], t.belows[i]
+	if below == t.Count() {
+		t.holdOn(t.Start(i))
+	}
 	last := t.lastText[below-1] // neither blank nor a comment
 	if last <= i {
 		return t.Lines(i, i+1)

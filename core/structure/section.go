@@ -58,7 +58,8 @@ type values struct {
 	text   *Text
 	quote  string // of a string that is open
 	depth  int    // of brackets that are open
-	header int    // the first line known that most likely is one, behind those passed
+	header int    // the first line behind those passed that most likely is one, for depth own
+	own    int
 }
 
 func (v *values) open() bool { return v.quote != "" || v.depth > 0 }
@@ -127,12 +128,15 @@ func (v *values) assigned(i int, line []byte) int {
 	}
 	v.text.bracketEnds()
 	at := v.text.outer[i]
+	if at == beyond {
+		v.text.doubt(v.text.Start(i))
+	}
 	if at < 0 {
 		return i
 	}
 	last := v.text.At(at)
-	if v.header <= i {
-		v.header = v.text.nextHeader(i)
+	if own := Depth(line); v.header <= i || own != v.own {
+		v.header, v.own = v.text.nextHeader(i, own), own
 	}
 	if v.header < last {
 		return i
@@ -141,9 +145,8 @@ func (v *values) assigned(i int, line []byte) int {
 }
 
 // nextHeader returns the first line behind line i that most likely is a header, and not a
-// list within a list: it stands no deeper than line i, and holds no value.
-func (t *Text) nextHeader(i int) int {
-	own := Depth(t.Content(i))
+// list within a list: it stands no deeper than own, and holds no value.
+func (t *Text) nextHeader(i, own int) int {
 	for k := i + 1; k < t.Count(); k++ {
 		line := t.Content(k)
 		name, ok := headerName(line)

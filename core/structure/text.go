@@ -19,11 +19,14 @@ type Text struct {
 	Bytes  []byte
 	syntax Syntax
 	starts []int
+	piece  *Piece // nil for a whole text
+	open   Open   // what the text leaves open, once that is known
 
-	ends     []int  // where brackets end, by the line that opens them
-	outer    []int  // the same where a line that closes and opens does not go on
-	leaves   []bool // by line: whether it leaves a bracket open that it opens
-	pairs    []pair // in the order of their first lines
+	ends     []int       // where brackets end, by the line that opens them
+	outer    []int       // the same where a line that closes and opens does not go on
+	leaves   []bool      // by line: whether it leaves a bracket open that it opens
+	pairs    []pair      // in the order of their first lines
+	given    map[int]int // by line: the byte that says that what it opens is never closed
 	elements []tag
 	// Of each line: its depth; the first line below it that it does not hold; the first
 	// line from it on that is not blank; the last line up to it that is neither blank nor
@@ -127,17 +130,4 @@ func (t *Text) Paragraph(i int) (edit.Span, bool) {
 		to++
 	}
 	return t.Lines(from, to), true
-}
-
-// LastParagraph returns where the paragraph begins that the text ends in; -1 where its last line
-// is blank, or there is none.
-func (t *Text) LastParagraph() int {
-	i := t.Count()
-	if i == 0 || lines.Blank(t.Content(i-1)) {
-		return -1
-	}
-	for i > 0 && !lines.Blank(t.Content(i-1)) {
-		i--
-	}
-	return t.Start(i)
 }

@@ -126,21 +126,17 @@ func (f *Found) Each(context int, show func(*Sight) error) error {
 		in := program.Input{Text: w.Text, File: asFile(f.At), Window: &w.at}
 		w.made, w.res = l.plan.look(l.what, in)
 	}}
-	first := l.count < 0
+	first, made := l.count < 0, l.plan.Program.NewResult()
 	if !first {
 		s.only = near(l.places, context)
 	}
 	nth := 0
 	s.take = func(w *pane) error {
 		matches := w.made.([]program.Match)
-		for _, n := range w.res.Unreadable {
-			if first {
-				f.unreadable = append(f.unreadable, n)
-			}
-		}
 		if first {
+			made.Add(w.res, l.uncounted(w))
 			l.plan.Progress.Add(int64(len(w.Raw)))
-			l.places = append(l.places, place{offset: w.Offset, size: len(w.Raw), lines: w.lines, line: w.at.Lines, text: w.at.Bytes, count: len(matches)})
+			l.places = append(l.places, placeOf(w, len(matches)))
 		}
 		err := show(&Sight{f.At, w.File, matches, w.at.Lines, nth, w.apart})
 		nth += len(matches)
@@ -149,7 +145,8 @@ func (f *Found) Each(context int, show func(*Sight) error) error {
 	err := l.again(f.At, s)
 	switch {
 	case first && err == nil:
-		l.count = nth
+		made.End()
+		l.count, f.unreadable = nth, made.Unreadable
 	case first:
 		l.places = nil
 	}

@@ -20,7 +20,7 @@ const manyWindows = 8
 
 // largeFile returns a file as a large one, nil where it is to be taken whole. head are its
 // first bytes.
-func (p *Plan) largeFile(at selection.File, f disk.File, info disk.Info, head []byte) (*large, error) {
+func (p *Plan) largeFile(at selection.File, f io.ReaderAt, info disk.Info, head []byte) (*large, error) {
 	width := int64(change.ChunkSize)
 	if p.window > 0 {
 		width = p.window
@@ -86,11 +86,7 @@ func (p *Plan) edited(ctx context.Context, at selection.File, l *large, in progr
 	}}
 	s.take = func(w *pane) error {
 		n := w.made.(*rewritten)
-		relative := w.at.Lines
-		if l.how.Order == program.InOrder {
-			relative = 0
-		}
-		made.Add(n.Made, relative)
+		made.Add(n.Made, l.uncounted(w))
 		if refuse == nil {
 			refuse = below(n.Refuse, w.at.Lines)
 		}
@@ -107,6 +103,7 @@ func (p *Plan) edited(ctx context.Context, at selection.File, l *large, in progr
 		return nil, nil, nil, err
 	}
 	e.print = s.print
+	made.End()
 	if len(made.Failures) > 0 {
 		refuse = &revision.FailureError{Note: made.Failures[0]}
 	}
@@ -117,6 +114,14 @@ func (p *Plan) edited(ctx context.Context, at selection.File, l *large, in progr
 		}
 	}
 	return e, made, refuse, err
+}
+
+// uncounted returns how many lines of the file before a window the notes about it do not count.
+func (l *large) uncounted(w *pane) int {
+	if l.how.Order == program.InOrder {
+		return 0
+	}
+	return w.at.Lines
 }
 
 // rewritten is what the rules make of a window.
@@ -156,7 +161,7 @@ func below(err error, before int) error {
 
 // keep keeps what was made of a window.
 func (e *edited) keep(w *pane, n *rewritten) (err error) {
-	at := place{offset: w.Offset, size: len(w.Raw), lines: w.lines, line: w.at.Lines, text: w.at.Bytes, count: len(n.Raw)}
+	at := placeOf(w, len(n.Raw))
 	e.count += len(n.Raw)
 	if len(n.raw) > 0 {
 		at.kept.raw, err = e.kept.Append(n.raw)
@@ -178,14 +183,12 @@ func (p *Plan) noneOfLarge(e *edited, at selection.File, in program.Input) (*pro
 		w.res = p.Program.Run(from)
 	}}
 	s.take = func(w *pane) error {
-		before := w.at.Lines
-		if e.how.Order == program.InOrder {
-			before = 0
-		}
-		made.Add(w.res, before)
+		made.Add(w.res, e.uncounted(w))
 		return nil
 	}
-	return made, e.again(at, s)
+	err := e.again(at, s)
+	made.End()
+	return made, err
 }
 
 func leave(program.Proposal) program.Answer { return program.Answer{Leave: true} }

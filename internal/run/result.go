@@ -103,6 +103,9 @@ func (r *Result) Open() (io.ReadCloser, error) {
 	if r.revision != nil {
 		return io.NopCloser(bytes.NewReader(r.revision.File.Raw)), nil
 	}
+	if r.large.own {
+		return io.NopCloser(io.NewSectionReader(r.large.windows.File, 0, r.large.windows.Size)), nil
+	}
 	f, err := r.At.Reopen(disk.Real{})
 	if err != nil {
 		return nil, err
@@ -230,6 +233,10 @@ func near(all []place, context int) []int {
 
 // again goes through windows of a file once more, if it is what it was.
 func (l *large) again(at selection.File, s pass) error {
+	if l.own {
+		s.large = l
+		return s.do(context.Background())
+	}
 	f, err := at.Reopen(disk.Real{})
 	if err != nil {
 		return err

@@ -17,6 +17,7 @@ import (
 type large struct {
 	windows textfile.Windows
 	info    disk.Info
+	own     bool // nobody else has the file
 	how     program.Windowing
 	ending  string // of its first line
 	places  []place
@@ -30,7 +31,13 @@ type place struct {
 	line   int   // of the file, before it
 	text   int   // bytes of the file's text before it
 	count  int   // edits, or matches
+	open   program.Open
 	kept   kept
+}
+
+// placeOf returns the place of a window in which so many edits or matches are.
+func placeOf(w *pane, count int) place {
+	return place{offset: w.Offset, size: len(w.Raw), lines: w.lines, line: w.at.Lines, text: w.at.Bytes, count: count, open: w.at.Open}
 }
 
 // pane is a window on its way through a worker.
@@ -101,6 +108,7 @@ func (s *pass) do(ctx context.Context) error {
 		if w.File != nil {
 			if s.only != nil {
 				text, line = s.places[w.place].text, s.places[w.place].line
+				w.at.Open = s.places[w.place].open
 			}
 			if err := s.pass(w, text, line); err != nil {
 				return err
@@ -168,7 +176,7 @@ func (s *pass) one(ctx context.Context, w *pane) {
 
 // pass takes a window on, before which the text has so many bytes and lines.
 func (s *pass) pass(w *pane, text, line int) error {
-	at := program.Window{Lines: line, Bytes: text, Ending: s.ending}
+	at := program.Window{Lines: line, Bytes: text, Ending: s.ending, Open: w.at.Open}
 	if s.how.Order == program.InOrder && !s.apart {
 		w.at = at
 		s.work(w)
@@ -182,6 +190,7 @@ func (s *pass) pass(w *pane, text, line int) error {
 func (s *pass) inParts(ctx context.Context) error {
 	var print change.Printing
 	var buffer []byte
+	var open program.Open
 	text, line := 0, 0
 	for offset, most := int64(0), s.windows.Width; offset < s.windows.Size; {
 		if err := ctx.Err(); err != nil {
@@ -192,7 +201,7 @@ func (s *pass) inParts(ctx context.Context) error {
 			return err
 		}
 		end := offset + int64(len(win.Raw))
-		w := &pane{Window: win, buffer: buffer, at: program.Window{Lines: line, Bytes: text, Ending: s.ending, More: end < s.windows.Size}}
+		w := &pane{Window: win, buffer: buffer, at: program.Window{Lines: line, Bytes: text, Ending: s.ending, More: end < s.windows.Size, Open: open}}
 		s.work(w)
 		n := w.res.Whole(win.Text)
 		switch {
@@ -212,6 +221,7 @@ func (s *pass) inParts(ctx context.Context) error {
 		if err := s.take(w); err != nil {
 			return err
 		}
+		open = w.res.Open()
 		offset, text, line = offset+int64(len(w.Raw)), text+len(w.Text), line+w.lines
 		if most = s.windows.Width; int64(cap(buffer)) > 4*most {
 			buffer = nil

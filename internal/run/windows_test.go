@@ -44,6 +44,7 @@ var ways = []string{
 	"use line endings crlf\nreplace text \"b\" with \"{=count-all}\"",
 	"on lines from text \"a\" to text \"b\" { replace text \"depot\" with \"{=count}\"\n comment out with \"; \" }",
 	"in paragraph with text \"depot-3\" { replace text \"a\" with \"\\n\"\n comment out with \"#\" }",
+	"in block with text \"{\" { replace text \"a\" with \"x\"\n comment out with \"#\" }\nin section \"a\" replace text \"b\" with \"{=line}\"",
 	"replace each text {\n\"depot\" with \"é\"\n \"a\" with \"\"\n}",
 }
 
@@ -61,7 +62,7 @@ func TestWindowsAreTheWhole(t *testing.T) {
 		name := []string{"", "", "utf-16le", "shift_jis", "windows-1252"}[r.IntN(5)]
 		var text strings.Builder
 		for range 12 + r.IntN(60) {
-			words := []string{"depot ", "a", "b ", "é", "駅", "depot-3", "\n", "\n", "\r\n", "\t "}
+			words := []string{"depot ", "a", "b ", "é", "駅", "depot-3", "\n", "\n", "\r\n", "\t ", "{", "}", "\n[a]\n"}
 			text.WriteString(words[r.IntN(len(words))])
 		}
 		raw, err := encoding.ReplaceUnsupported(encodings[name].NewEncoder()).Bytes([]byte(text.String()))

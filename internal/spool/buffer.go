@@ -20,7 +20,7 @@ func (b *Buffer) Write(text []byte) (int, error) {
 		return len(text), nil
 	}
 	if b.file == nil {
-		f, err := temporary()
+		f, err := Temporary()
 		if err != nil {
 			return 0, err
 		}

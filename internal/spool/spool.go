@@ -47,7 +47,7 @@ func (s *Spool) Append(piece []byte) (Ref, error) {
 		return r, nil
 	}
 	if s.file == nil {
-		f, err := temporary()
+		f, err := Temporary()
 		if err != nil {
 			return r, err
 		}
@@ -62,8 +62,8 @@ func (s *Spool) Append(piece []byte) (Ref, error) {
 	return r, err
 }
 
-// temporary makes a file without a name.
-func temporary() (*os.File, error) {
+// Temporary makes a file without a name, for the caller to close.
+func Temporary() (*os.File, error) {
 	f, err := os.CreateTemp("", "frizzel-")
 	if err != nil {
 		return nil, fmt.Errorf("there is no folder for what is kept for a moment: %w; set TMPDIR to another one", err)

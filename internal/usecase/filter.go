@@ -3,7 +3,6 @@ package usecase
 import (
 	"bytes"
 	"errors"
-	"fmt"
 	"io"
 
 	"frizzel/core/diff"
@@ -25,7 +24,7 @@ type FilterOptions struct {
 }
 
 // Filter runs rules over a stream. What can be decided line by line is written as it comes
-// in; what needs the whole text, and where something that must hold does not, nothing.
+// in; else all of it is read first, and kept on disk where it is much.
 func Filter(o FilterOptions) error {
 	file := program.File{Path: o.As, Rel: o.As}
 	if o.As == "" {
@@ -58,11 +57,7 @@ func (f *filtering) run() error {
 		return err
 	}
 	if !f.program.LineByLine() || !f.streams(buffer) {
-		rest, err := io.ReadAll(f.In)
-		if err != nil {
-			return err
-		}
-		return f.whole(append(buffer, rest...))
+		return f.all(buffer)
 	}
 	return f.stream(buffer)
 }
@@ -131,51 +126,17 @@ func (f *filtering) lines(s *program.Stream, text []byte) error {
 // changedLines returns the lines of an edited text that are new.
 func changedLines(text []byte, edits edit.List) (out []byte) {
 	for _, h := range diff.Hunks(text, edits, 0) {
-		for _, l := range h.Lines {
-			if l.Op == diff.Add {
-				out = append(out, l.Text...)
-			}
-		}
+		out = added(out, h)
 	}
 	return out
 }
 
-// whole takes the input as one text, and writes nothing where something that must
-// hold does not; where something is never closed, the input as it is.
-func (f *filtering) whole(raw []byte) error {
-	text, err := textfile.Decode(raw, f.encoding)
-	if err != nil {
-		return wrong("standard input: %w", err)
-	}
-	made := f.program.Run(program.Input{Text: text.Text, File: f.file})
-	for _, n := range made.Notes {
-		f.Note(n.Line, n.Text)
-	}
-	tally := f.program.NewTally()
-	tally.Add(f.file.Path, f.file, made)
-	refuses := tally.Unmet()
-	if len(made.Unreadable) > 0 {
-		if _, err := f.Out.Write(raw); err != nil {
-			return err
-		}
-		return &RefusedError{append(refuses, "standard input was passed on as it is")}
-	}
-	for _, n := range made.Failures {
-		refuses = append(refuses, fmt.Sprintf("standard input: line %d: %s", n.Line, n.Text))
-	}
-	if len(refuses) > 0 {
-		return &RefusedError{refuses}
-	}
-	edits, err := text.Encode(made.Edits, made.Encoding)
-	if err != nil {
-		return refused("standard input: %v", err)
-	}
-	out := edits.Apply(raw)
-	if f.OnlyChanged {
-		if out, err = text.EncodeText(changedLines(text.Text, made.Edits), made.Encoding); err != nil {
-			return refused("standard input: %v", err)
+// added appends the lines that a hunk adds.
+func added(out []byte, h diff.Hunk) []byte {
+	for _, l := range h.Lines {
+		if l.Op == diff.Add {
+			out = append(out, l.Text...)
 		}
 	}
-	_, err = f.Out.Write(out)
-	return err
+	return out
 }

@@ -1,0 +1,33 @@
+package run
+
+import (
+	"context"
+	"errors"
+	"io"
+
+	"frizzel/core/program"
+	"frizzel/internal/disk"
+	"frizzel/internal/selection"
+)
+
+// Piped runs the program over a stream that was kept in a file of its own, of size bytes, as over
+// the file at. It returns nil where the text has to be taken whole.
+func (p *Plan) Piped(ctx context.Context, kept io.ReaderAt, size int64, at selection.File) (*Result, error) {
+	head := make([]byte, min(size, headSize))
+	if _, err := kept.ReadAt(head, 0); err != nil {
+		return nil, err
+	}
+	l, err := p.largeFile(at, kept, disk.Info{Size: size}, head)
+	if l == nil || err != nil {
+		return nil, err
+	}
+	l.own = true
+	e, made, refuse, err := p.edited(ctx, at, l, program.Input{File: asFile(at)})
+	switch {
+	case errors.Is(err, errVanishes):
+		return nil, nil
+	case err != nil:
+		return nil, err
+	}
+	return &Result{At: at, Made: made, Refuse: refuse, large: e}, nil
+}
