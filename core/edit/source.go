@@ -107,6 +107,9 @@ func (w *Rewriter) make() error {
 	return errors.Join(err, w.pull())
 }
 
+// Stop ends the writing before the text's end.
+func (w *Rewriter) Stop() { w.stop() }
+
 // Close writes what stands behind the text's end. The error is ErrMisfit where edits reach
 // beyond it.
 func (w *Rewriter) Close() error {
@@ -137,7 +140,7 @@ func Rewrite(out io.Writer, in io.Reader, edits Source) error {
 	if err == nil {
 		err = w.Close()
 	} else {
-		w.stop()
+		w.Stop()
 	}
 	return errors.Join(err, b.Flush())
 }

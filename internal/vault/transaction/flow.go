@@ -1,13 +1,10 @@
 package transaction
 
 import (
-	"bufio"
 	"crypto/sha256"
 	"errors"
 	"hash"
 	"io"
-	"sync"
-	"sync/atomic"
 
 	"frizzel/core/edit"
 	"frizzel/internal/change"
@@ -30,14 +27,12 @@ type flow struct {
 	blob          store.Blob
 }
 
-// chunks are read while those before them are still on their way.
-const chunks = 2
-
 // to writes the new content to out, nil where there is to be none.
 func (f *flow) to(out io.Writer) error {
 	f.print, f.before = change.Print{}, f.change.Before
 	steps := []func([]byte) error{func(chunk []byte) error {
 		f.print = f.print.With(change.SumOf(chunk), len(chunk))
+		f.done.Add(2 * int64(len(chunk)) / stages) // read, and backed up
 		return nil
 	}}
 	before := sha256.New()
@@ -57,110 +52,35 @@ func (f *flow) to(out io.Writer) error {
 	if unknown {
 		f.before = change.Digest(before.Sum(nil))
 	}
-	if fresh == nil || err != nil {
-		return err
+	if fresh != nil {
+		err = fresh.end(err)
+		f.after = change.Digest(fresh.hash.Sum(nil))
 	}
-	err = fresh.close()
-	f.after = change.Digest(fresh.hash.Sum(nil))
 	return err
 }
 
 // backedUp takes the old content through the steps, and to the backup unless it is kept already.
 func (f *flow) backedUp(steps []func([]byte) error) error {
 	if f.backup == nil {
-		return f.chunks(steps)
+		return f.through(steps)
 	}
 	piece, err := f.backup.Begin(f.size)
 	if err == nil {
-		err = f.chunks(append(steps, writing(piece)))
+		err = f.through(append(steps, writing(piece)))
 	}
 	var endErr error
 	f.blob, endErr = piece.End()
 	return errors.Join(err, endErr)
 }
 
-// chunks reads the old content, and takes each chunk through all steps at once.
-func (f *flow) chunks(steps []func([]byte) error) error {
-	free, full := make(chan []byte, chunks), make(chan []byte, chunks)
-	for range chunks {
-		free <- nil
+// through reads the old content, and takes it through all steps.
+func (f *flow) through(steps []func([]byte) error) error {
+	all := newFan(int(min(change.ChunkSize, f.size+1)), steps...)
+	err := all.readAll(f.old)
+	if failed := all.close(); failed != nil {
+		return failed
 	}
-	var readErr error
-	over := make(chan struct{})
-	var panicked any
-	go func() {
-		defer close(full)
-		defer func() { panicked = recover() }()
-		for {
-			var chunk []byte
-			select {
-			case chunk = <-free:
-			case <-over:
-				return
-			}
-			if chunk == nil {
-				chunk = make([]byte, min(change.ChunkSize, f.size+1))
-			}
-			n, err := io.ReadFull(f.old, chunk[:cap(chunk)])
-			full <- chunk[:n]
-			if err != nil {
-				if !errors.Is(err, io.EOF) && !errors.Is(err, io.ErrUnexpectedEOF) {
-					readErr = err
-				}
-				return
-			}
-		}
-	}()
-	defer func() {
-		close(over)
-		for range full { // until nothing reads any more
-		}
-	}()
-	for chunk := range full {
-		if err := atOnce(chunk, steps); err != nil {
-			return err
-		}
-		f.done.Add(2 * int64(len(chunk)) / stages) // read, and backed up
-		free <- chunk
-	}
-	if panicked != nil {
-		panic(panicked)
-	}
-	return readErr
-}
-
-// worthwhile is from how many bytes on steps are taken at once.
-const worthwhile = 32 << 10
-
-// atOnce takes a chunk through all steps, each by itself.
-func atOnce(chunk []byte, steps []func([]byte) error) error {
-	if len(chunk) < worthwhile {
-		for _, step := range steps {
-			if err := step(chunk); err != nil {
-				return err
-			}
-		}
-		return nil
-	}
-	errs := make([]error, len(steps))
-	var all sync.WaitGroup
-	var panicked atomic.Value
-	for i, step := range steps[1:] {
-		all.Go(func() {
-			defer func() {
-				if r := recover(); r != nil {
-					panicked.Store(r)
-				}
-			}()
-			errs[i+1] = step(chunk)
-		})
-	}
-	errs[0] = steps[0](chunk)
-	all.Wait()
-	if r := panicked.Load(); r != nil { // it goes on where somebody may wait for it
-		panic(r)
-	}
-	return errors.Join(errs...)
+	return err
 }
 
 func hashing(h hash.Hash) func([]byte) error {
@@ -174,27 +94,33 @@ func writing(out io.Writer) func([]byte) error {
 // rewriting makes the new content, and its digest.
 type rewriting struct {
 	*edit.Rewriter
-	out  *bufio.Writer
-	file io.Writer
+	out  *fan
 	hash hash.Hash
-	done *progress.Meter
 }
 
 func (f *flow) rewriting(out io.Writer) (*rewriting, error) {
-	r := &rewriting{file: out, hash: sha256.New(), done: f.done}
-	r.out = bufio.NewWriterSize(fresh{r}, int(min(change.ChunkSize/4, f.size+4096)))
+	r := &rewriting{hash: sha256.New()}
+	r.out = newFan(int(min(change.ChunkSize/2, f.size+4096)), func(text []byte) error {
+		_, err := out.Write(text)
+		f.done.Add(int64(len(text)) / stages)
+		return err
+	}, hashing(r.hash))
 	var err error
-	r.Rewriter, err = edit.NewRewriter(r.out, f.change.Edits)
+	if r.Rewriter, err = edit.NewRewriter(r.out, f.change.Edits); err != nil {
+		err = errors.Join(err, r.out.close())
+	}
 	return r, err
 }
 
-func (r *rewriting) close() error { return errors.Join(r.Rewriter.Close(), r.out.Flush()) }
-
-// fresh takes the new content.
-type fresh struct{ *rewriting }
-
-func (f fresh) Write(text []byte) (int, error) {
-	err := atOnce(text, []func([]byte) error{writing(f.file), hashing(f.hash)})
-	f.done.Add(int64(len(text)) / stages)
-	return len(text), err
+// end writes what is left, unless an error ended the writing, and returns what failed first.
+func (r *rewriting) end(err error) error {
+	if err == nil {
+		err = r.Close()
+	} else {
+		r.Stop()
+	}
+	if failed := r.out.close(); failed != nil {
+		return failed
+	}
+	return err
 }

@@ -52,7 +52,24 @@ func (w *writer) replace(i int) error {
 	if staged, err := folder.Stat(e.Temp()); err != nil || staged != was.staged {
 		return &StagedError{string(e.Path)}
 	}
+	defer freeLater(folder, name, was.found)()
 	return folder.Rename(e.Temp(), name)
+}
+
+// slowToFree is from how many bytes on it takes a while to free a file.
+const slowToFree = 64 << 20
+
+// freeLater keeps a large file that is about to be replaced, until what it returns has the disk
+// free it while other things are done.
+func freeLater(folder disk.Folder, name string, was disk.Info) func() {
+	if was.Size < slowToFree {
+		return func() {}
+	}
+	old, err := folder.Open(name)
+	if err != nil {
+		return func() {}
+	}
+	return func() { go disk.Close(old) }
 }
 
 // rewriteInPlace gives a file another content without replacing it, if it still is what it

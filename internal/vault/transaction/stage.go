@@ -14,6 +14,7 @@ import (
 	"frizzel/core/edit"
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
+	"frizzel/internal/spool"
 	"frizzel/internal/vault/store"
 )
 
@@ -158,9 +159,10 @@ func (s *staging) held(target disk.File) error {
 // streamed stages the target, of any size.
 func (s *staging) streamed(target disk.File) error {
 	c, e := &s.change, s.entry
-	var err error
-	if e.Edits, err = s.backup.PutEdits(c.Edits); err != nil {
-		return err
+	if back, ok := c.Edits.(edit.Inverse); ok { // which reads all that is kept of the file
+		kept := &spool.Edits{Of: back}
+		defer kept.Close()
+		c.Edits = kept
 	}
 	f := flow{size: s.found.Size, change: c, backup: s.backup, done: s.intent.Progress}
 	to := func(out io.Writer) error {
@@ -175,10 +177,16 @@ func (s *staging) streamed(target disk.File) error {
 		e.After = f.after
 		return err
 	}
+	var err error
 	if c.What == change.Remove {
-		return to(nil)
+		err = to(nil)
+	} else {
+		err = s.content(e.Was, s.found.Links, to)
 	}
-	return s.content(e.Was, s.found.Links, to)
+	if err == nil {
+		e.Edits, err = s.backup.PutEdits(c.Edits)
+	}
+	return err
 }
 
 // asChanged takes what can no longer be opened for a file that has changed.
