@@ -338,10 +338,12 @@ func giveOwner(f disk.File, meta disk.Meta) error {
 	if err != nil {
 		return err
 	}
+	asMade := true
 	if is.UID != meta.UID || is.GID != meta.GID {
 		if err := f.Chown(meta.UID, meta.GID); err != nil {
 			return errNotKept
 		}
+		asMade = false
 	}
 	has, err := f.Attributes()
 	if err != nil {
@@ -352,6 +354,7 @@ func giveOwner(f disk.File, meta disk.Meta) error {
 			if err := f.SetAttribute(name, value); err != nil {
 				return errNotKept
 			}
+			asMade = false
 		}
 	}
 	for name := range has { // such as an access list that new files inherit
@@ -359,9 +362,14 @@ func giveOwner(f disk.File, meta disk.Meta) error {
 			if err := f.RemoveAttribute(name); err != nil {
 				return errNotKept
 			}
+			asMade = false
 		}
 	}
-	return f.Chmod(meta.Mode &^ specialBits)
+	mode := meta.Mode &^ specialBits
+	if asMade && is.Mode == mode {
+		return nil
+	}
+	return f.Chmod(mode)
 }
 
 // giveRest gives a file what writing to it takes away.
