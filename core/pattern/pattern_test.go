@@ -38,7 +38,7 @@ func places(p *Pattern, text []byte) (out [][2]int) {
 func TestRegexMatchesAsTheStandardLibrary(t *testing.T) {
 	expressions := []string{
 		`depot-3`, `de(pot)?`, `(?i)depot`, `\d+`, `^`, `$`, `^$`, `^\s*de`, `pot$`, `(de|pot)-`, `[^ ]+`, `\bde`, `de\b`, `x*`,
-		`(?:depot|駅)3*`, `é`, `s`, `k+`, `(d)(e)(p)?`, `.`, `.*`, `..?`, `(?s).`, `depot.3|3.depot`, `(\w+)-(\w+)`,
+		`(?:depot|駅)3*`, `\w-\d`, `(\d*-)+\d`, `[^-]-.`, `(?:pot)?-3?\b`, `(?:\W|_)-?[03]?`, `\d(-|_)`, `é`, `s`, `k+`, `(d)(e)(p)?`, `.`, `.*`, `..?`, `(?s).`, `depot.3|3.depot`, `(\w+)-(\w+)`,
 	}
 	for seed := range uint64(3000) {
 		r := rand.New(rand.NewPCG(seed, 7))

@@ -8,6 +8,7 @@ import (
 	"sync"
 	"unicode/utf8"
 
+	"frizzel/core/automaton"
 	"frizzel/core/lines"
 )
 
@@ -19,7 +20,9 @@ type regex struct {
 	// replacement says that U+FFFD is named, which no invalid byte is.
 	replacement bool
 
-	whole func() *regexp.Regexp // the expression and nothing else, made when first asked for
+	whole   func() *regexp.Regexp     // the expression and nothing else, made when first asked for
+	machine func() *automaton.Machine // that finds lines which match, nil for none; the same
+	extents bool                      // the machine finds all that is asked for
 }
 
 func newRegex(spec Spec) (*regex, error) {
@@ -52,6 +55,13 @@ func newRegex(spec Spec) (*regex, error) {
 		return nil, err
 	}
 	x.replacement = namesReplacement(tree)
+	x.extents = !spec.Whole && !(spec.Captures && x.re.NumSubexp() > 0)
+	x.machine = sync.OnceValue(func() *automaton.Machine {
+		if x.replacement {
+			return nil
+		}
+		return automaton.New(tree)
+	})
 	x.require = requirementOf(tree.Simplify())
 	x.whole = sync.OnceValue(func() *regexp.Regexp {
 		return regexp.MustCompile(`\A` + x.source + `\z`)
@@ -69,23 +79,44 @@ func namesLineFeed(re *syntax.Regexp) bool {
 	return slices.ContainsFunc(re.Sub, namesLineFeed)
 }
 
-// findInLines runs the expression on each line that holds what it requires.
+// findInLines runs the expression on each line that may hold a match: one that holds what it
+// requires, or that the automaton finds.
 func (p *Pattern) findInLines(text []byte, lo, hi int, yield func([]int) bool) {
+	finder := p.regex.machine().Finder()
+	defer finder.Done()
 	need := p.regex.require.seek(text[:hi])
 	for at := lo; at < hi; {
-		if at = need.from(at); at < 0 {
+		if finder == nil || p.regex.require.known() {
+			at = need.from(at)
+		} else {
+			at = finder.Line(text[:hi], at)
+		}
+		if at < 0 {
 			return
 		}
 		start := lines.Start(text, lo, at)
 		end, next := lines.End(text, at, hi)
-		if !p.findInLine(text, lo, hi, start, end, yield) {
+		if !p.findInLine(finder, text, lo, hi, start, end, yield) {
 			return
 		}
 		at = next
 	}
 }
 
-func (p *Pattern) findInLine(text []byte, lo, hi, start, end int, yield func([]int) bool) bool {
+func (p *Pattern) findInLine(finder *automaton.Finder, text []byte, lo, hi, start, end int, yield func([]int) bool) bool {
+	if finder != nil {
+		found, sure := finder.All(text[start:end])
+		if sure && (p.regex.extents || len(found) == 0) {
+			for i := 0; i < len(found); i += 2 {
+				loc := found[i : i+2 : i+2]
+				shift(loc, start)
+				if p.accepts(text, lo, hi, loc[0], loc[1]) && !yield(loc) {
+					return false
+				}
+			}
+			return true
+		}
+	}
 	for _, loc := range p.regex.all(text[start:end], p.spec.Captures) {
 		shift(loc, start)
 		if p.accepts(text, lo, hi, loc[0], loc[1]) && !yield(loc) {
@@ -169,12 +200,15 @@ func withoutReturns(text []byte) ([]byte, []int) {
 	}
 }
 
-// requirement is a set of literals of which every match holds at least one, or the
-// bytes that a match can begin with. With neither, nothing is known.
+// requirement is a set of literals of which every match holds at least one, or a rare byte that
+// every match holds. With neither, nothing is known.
 type requirement struct {
 	literals []*literal
-	first    *firstBytes
+	pivot    *pivot
 }
+
+// known reports whether anything is.
+func (r requirement) known() bool { return len(r.literals) > 0 || r.pivot != nil }
 
 // in reports whether text may hold a match.
 func (r requirement) in(text []byte) bool {
@@ -186,13 +220,13 @@ const notAsked = -2
 // needed walks through the places where a required literal stands.
 type needed struct {
 	text    []byte
-	first   *firstBytes
+	pivot   *pivot
 	seekers []*seeker
 	next    []int // each seeker's next place, -1 for none any more
 }
 
 func (r requirement) seek(text []byte) *needed {
-	n := &needed{text: text, first: r.first}
+	n := &needed{text: text, pivot: r.pivot}
 	for _, l := range r.literals {
 		n.seekers = append(n.seekers, l.seek(text))
 		n.next = append(n.next, notAsked)
@@ -204,8 +238,8 @@ func (r requirement) seek(text []byte) *needed {
 func (n *needed) from(at int) int {
 	switch {
 	case len(n.seekers) > 0:
-	case n.first != nil:
-		return n.first.from(n.text, at)
+	case n.pivot != nil:
+		return n.pivot.from(n.text, at)
 	default:
 		return at
 	}
@@ -239,7 +273,7 @@ func requirementOf(re *syntax.Regexp) requirement {
 		r.literals = append(r.literals, newLiteral(s.text, s.ignoreCase))
 	}
 	if len(r.literals) == 0 {
-		r.first = firstBytesOf(re)
+		r.pivot = pivotOf(re)
 	}
 	return r
 }

@@ -1,0 +1,224 @@
+package pattern
+
+import (
+	"bytes"
+	"regexp/syntax"
+	"unicode"
+	"unicode/utf8"
+)
+
+// pivot is a byte that every match of an expression holds, with what may stand right before
+// and behind it there: the dot of an address, between two digits.
+type pivot struct {
+	at            byte
+	before, after *byteSet // nil where anything may
+	share         float64  // of the bytes of a text that are one, about
+}
+
+// byteSet are bytes; of characters above ASCII all or none.
+type byteSet [256]bool
+
+// rare is up to which share of the bytes a pivot is worth to be searched for.
+const rare = 0.002
+
+// pivotOf returns the rarest pivot of an expression, nil where none is rare.
+func pivotOf(re *syntax.Regexp) *pivot {
+	best := &pivot{share: 1}
+	best.seek(re, nil, nil)
+	if best.share > rare {
+		return nil
+	}
+	return best
+}
+
+// seek looks for a rarer pivot in a part of the expression that every match holds, between
+// what stands before and behind it.
+func (p *pivot) seek(re *syntax.Regexp, before, after *byteSet) {
+	switch re.Op {
+	case syntax.OpLiteral:
+		p.literal(re, before, after)
+	case syntax.OpCapture:
+		p.seek(re.Sub[0], before, after)
+	case syntax.OpPlus:
+		first, last := edgeOf(re.Sub[0], false), edgeOf(re.Sub[0], true)
+		p.seek(re.Sub[0], before.or(last.set), after.or(first.set))
+	case syntax.OpConcat:
+		for i, sub := range re.Sub {
+			left := edgeOf(&syntax.Regexp{Op: syntax.OpConcat, Sub: re.Sub[:i]}, true)
+			right := edgeOf(&syntax.Regexp{Op: syntax.OpConcat, Sub: re.Sub[i+1:]}, false)
+			p.seek(sub, left.beside(before), right.beside(after))
+		}
+	}
+}
+
+// literal takes the rarest ASCII character of a literal that is the same in both cases, or not
+// folded.
+func (p *pivot) literal(re *syntax.Regexp, before, after *byteSet) {
+	fold := re.Flags&syntax.FoldCase != 0
+	for i, r := range re.Rune {
+		if r >= utf8.RuneSelf || r == '\n' || fold && unicode.SimpleFold(r) != r {
+			continue
+		}
+		q := pivot{at: byte(r), before: before, after: after}
+		if i > 0 {
+			q.before = setOf(re.Rune[i-1], fold)
+		}
+		if i+1 < len(re.Rune) {
+			q.after = setOf(re.Rune[i+1], fold)
+		}
+		if q.share = shareOf(q.at) * q.before.share() * q.after.share(); q.share < p.share {
+			*p = q
+		}
+	}
+}
+
+// from returns the first place at or after at where the pivot stands, or -1.
+func (p *pivot) from(text []byte, at int) int {
+	for {
+		i := bytes.IndexByte(text[at:], p.at)
+		if i < 0 {
+			return -1
+		}
+		at += i
+		if p.before.holds(text, at-1) && p.after.holds(text, at+1) {
+			return at
+		}
+		at++
+	}
+}
+
+// holds reports whether the byte at at may stand there.
+func (s *byteSet) holds(text []byte, at int) bool {
+	return s == nil || 0 <= at && at < len(text) && s[text[at]]
+}
+
+// or returns the bytes of both, nil where one of them is any.
+func (s *byteSet) or(t *byteSet) *byteSet {
+	if s == nil || t == nil {
+		return nil
+	}
+	both := *s
+	for b := range t {
+		both[b] = both[b] || t[b]
+	}
+	return &both
+}
+
+// share returns about which share of a text's bytes is among them.
+func (s *byteSet) share() (share float64) {
+	if s == nil {
+		return 1
+	}
+	for b, in := range s {
+		if in {
+			share += shareOf(byte(b))
+		}
+	}
+	return share
+}
+
+// shareOf returns about which share of the bytes of configuration, logs and sources is b.
+func shareOf(b byte) float64 {
+	switch {
+	case b == ' ':
+		return 0.12
+	case 'a' <= b && b <= 'z':
+		return 0.022
+	case '0' <= b && b <= '9', b == '.', b == '\t', b == '(', b == ')', b == ',', b == '/', b == '"':
+		return 0.012
+	case b == '@', b == '%', b == '~', b == '^', b == '`', b == '$', b == '?', b == '!', b == '|':
+		return 0.001
+	case b >= utf8.RuneSelf:
+		return 0.0002
+	}
+	return 0.004
+}
+
+// ends are the bytes that a match of a part may begin, or end with, and whether it may be of
+// none.
+type ends struct {
+	set   *byteSet
+	empty bool
+}
+
+// beside returns what stands beside another part that this one touches, further being what
+// stands beyond this one.
+func (e ends) beside(further *byteSet) *byteSet {
+	if !e.empty {
+		return e.set
+	}
+	return further.or(e.set)
+}
+
+// edgeOf returns the bytes that matches of re begin with, or where last is set end with.
+func edgeOf(re *syntax.Regexp, last bool) ends {
+	switch re.Op {
+	case syntax.OpLiteral:
+		r := re.Rune[0]
+		if last {
+			r = re.Rune[len(re.Rune)-1]
+		}
+		return ends{set: setOf(r, re.Flags&syntax.FoldCase != 0)}
+	case syntax.OpCharClass:
+		set := &byteSet{}
+		for i := 0; i+1 < len(re.Rune); i += 2 {
+			set.add(re.Rune[i], re.Rune[i+1])
+		}
+		return ends{set: set}
+	case syntax.OpAnyChar, syntax.OpAnyCharNotNL:
+		return ends{}
+	case syntax.OpCapture, syntax.OpPlus:
+		return edgeOf(re.Sub[0], last)
+	case syntax.OpStar, syntax.OpQuest, syntax.OpRepeat:
+		e := edgeOf(re.Sub[0], last)
+		e.empty = e.empty || re.Op != syntax.OpRepeat || re.Min == 0
+		return e
+	case syntax.OpConcat:
+		e := ends{set: &byteSet{}, empty: true}
+		for i := range re.Sub {
+			if last {
+				i = len(re.Sub) - 1 - i
+			}
+			sub := edgeOf(re.Sub[i], last)
+			e.set, e.empty = e.set.or(sub.set), sub.empty
+			if !e.empty {
+				break
+			}
+		}
+		return e
+	case syntax.OpAlternate:
+		e := ends{set: &byteSet{}}
+		for _, s := range re.Sub {
+			sub := edgeOf(s, last)
+			e.set, e.empty = e.set.or(sub.set), e.empty || sub.empty
+		}
+		return e
+	}
+	return ends{set: &byteSet{}, empty: true} // a place, or nothing
+}
+
+// setOf returns a character's bytes, in all cases where case is ignored.
+func setOf(r rune, fold bool) *byteSet {
+	s := &byteSet{}
+	s.add(r, r)
+	if fold {
+		for c := unicode.SimpleFold(r); c != r; c = unicode.SimpleFold(c) {
+			s.add(c, c)
+		}
+	}
+	return s
+}
+
+// add adds the bytes of the characters from lo to hi. All above ASCII go together, since bytes
+// that are no UTF-8 are matched as U+FFFD; a line feed may stand in a text as both of its bytes.
+func (s *byteSet) add(lo, hi rune) {
+	for r := lo; r <= hi && r < utf8.RuneSelf; r++ {
+		s[r] = true
+	}
+	if s['\n'] {
+		s['\r'] = true
+	}
+	for b := utf8.RuneSelf; b < len(s) && hi >= utf8.RuneSelf; b++ {
+		s[b] = true
+	}
+}
