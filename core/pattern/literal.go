@@ -14,33 +14,60 @@ type literal struct {
 	runes []rune // folded, where case is ignored; else nil
 	head  []byte // text up to its first line feed
 	lines bool   // text holds a line feed
-	// first holds the encodings of the characters that fold to the first one.
-	first [][]byte
+
+	// The rarest character of what stands before the first line feed is looked for: the byte of
+	// head, or where case is ignored the character of runes, of which variants holds the
+	// encodings.
+	rarest   int
+	variants [][]byte
 }
 
 func newLiteral(s string, ignoreCase bool) *literal {
 	l := &literal{text: []byte(s)}
 	l.head, _, l.lines = bytes.Cut(l.text, []byte("\n"))
+	least := 2.0
 	if ignoreCase && word.HasCase(s) {
-		for _, r := range s {
+		head := true
+		for i, r := range []rune(s) {
 			l.runes = append(l.runes, word.Fold(r))
+			if head = head && r != '\n'; !head && i > 0 {
+				continue
+			}
+			if share := shareOfAny(word.Variants(r)); share < least {
+				least, l.rarest = share, i
+			}
 		}
-		l.first = word.Variants(l.runes[0])
+		l.variants = word.Variants(l.runes[l.rarest])
+		return l
+	}
+	for i, b := range l.head {
+		if share := shareOf(b); share < least {
+			least, l.rarest = share, i
+		}
 	}
 	return l
+}
+
+// shareOfAny returns about which share of a text's bytes begins one of the encodings.
+func shareOfAny(encodings [][]byte) (share float64) {
+	for _, e := range encodings {
+		share += shareOf(e[0])
+	}
+	return share
 }
 
 // seeker finds a literal's occurrences from left to right.
 type seeker struct {
 	*literal
 	text []byte
-	next []int // of each variant of the first character, the next place; -1 unknown
+	next []int // of each variant of the rarest character, the next place; -1 unknown
+	vain int   // how often the rarest character stood somewhere else
 }
 
 func (l *literal) seek(text []byte) *seeker {
 	s := &seeker{literal: l, text: text}
 	if l.runes != nil {
-		s.next = make([]int, len(l.first))
+		s.next = make([]int, len(l.variants))
 		for i := range s.next {
 			s.next[i] = -1
 		}
@@ -50,9 +77,11 @@ func (l *literal) seek(text []byte) *seeker {
 
 // from returns the first occurrence that begins at or after at, or -1.
 func (s *seeker) from(at int) (start, end int) {
+	if s.runes != nil {
+		return s.folded(at)
+	}
 	for at <= len(s.text) {
-		start = s.candidate(at)
-		if start < 0 {
+		if start = s.candidate(at); start < 0 {
 			break
 		}
 		if end, ok := s.matchAt(s.text, start); ok {
@@ -63,12 +92,64 @@ func (s *seeker) from(at int) (start, end int) {
 	return -1, -1
 }
 
-// candidate returns the first place at or after at where the literal may begin.
+// manyInVain is how often, for each byte of a text, the rarest character may stand somewhere
+// else before another way to look for the literal is better.
+const manyInVain = 1.0 / 64
+
+// candidate returns the first place at or after at where head stands.
 func (s *seeker) candidate(at int) int {
-	switch {
-	case s.runes == nil && len(s.head) > 0:
-		return index(s.text, s.head, at)
-	case s.runes == nil || s.runes[0] == '\n':
+	if len(s.head) == 0 {
+		i := index(s.text, []byte("\n"), at)
+		if i > at && s.text[i-1] == '\r' {
+			i--
+		}
+		return i
+	}
+	for len(s.head) > 1 && float64(s.vain) <= 16+manyInVain*float64(at) {
+		if at+len(s.head) > len(s.text) {
+			return -1
+		}
+		i := bytes.IndexByte(s.text[at+s.rarest:], s.head[s.rarest])
+		if i < 0 {
+			return -1
+		}
+		if at += i; bytes.HasPrefix(s.text[at:], s.head) {
+			return at
+		}
+		at++
+		s.vain++
+	}
+	return index(s.text, s.head, at)
+}
+
+func index(text, sep []byte, at int) int {
+	i := bytes.Index(text[at:], sep)
+	if i < 0 {
+		return -1
+	}
+	return at + i
+}
+
+// folded is from where case is ignored.
+func (s *seeker) folded(at int) (start, end int) {
+	for from := at; from <= len(s.text); {
+		place := s.rare(from)
+		if place < 0 {
+			break
+		}
+		if start, ok := s.before(s.text, place, s.rarest); ok && start >= at {
+			if end, ok := s.follow(s.text, place, s.rarest); ok {
+				return start, end
+			}
+		}
+		from = place + 1
+	}
+	return -1, -1
+}
+
+// rare returns the first place at or after at of the rarest character, in any case, or -1.
+func (s *seeker) rare(at int) int {
+	if s.runes[s.rarest] == '\n' {
 		i := index(s.text, []byte("\n"), at)
 		if i > at && s.text[i-1] == '\r' {
 			i--
@@ -76,7 +157,7 @@ func (s *seeker) candidate(at int) int {
 		return i
 	}
 	best := -1
-	for i, v := range s.first {
+	for i, v := range s.variants {
 		if s.next[i] < at && s.next[i] < len(s.text) {
 			s.next[i] = index(s.text, v, at)
 			if s.next[i] < 0 {
@@ -90,14 +171,6 @@ func (s *seeker) candidate(at int) int {
 	return best
 }
 
-func index(text, sep []byte, at int) int {
-	i := bytes.Index(text[at:], sep)
-	if i < 0 {
-		return -1
-	}
-	return at + i
-}
-
 // matchAt returns where the literal ends if it begins at text[at].
 func (l *literal) matchAt(text []byte, at int) (end int, ok bool) {
 	if l.runes == nil && !l.lines {
@@ -109,7 +182,12 @@ func (l *literal) matchAt(text []byte, at int) (end int, ok bool) {
 	if l.runes == nil {
 		return matchLines(text, at, l.text)
 	}
-	for _, want := range l.runes {
+	return l.follow(text, at, 0)
+}
+
+// follow returns where the folded characters from the n-th on end if they begin at text[at].
+func (l *literal) follow(text []byte, at, n int) (end int, ok bool) {
+	for _, want := range l.runes[n:] {
 		r, size := utf8.DecodeRune(text[at:])
 		if want == '\n' && r == '\r' && at+1 < len(text) && text[at+1] == '\n' {
 			r, size = '\n', 2
@@ -152,7 +230,12 @@ func (l *literal) endsAt(text []byte, at int) (start int, ok bool) {
 	if l.runes == nil {
 		return at - len(l.text), bytes.HasSuffix(text[:at], l.text)
 	}
-	for i := len(l.runes) - 1; i >= 0; i-- {
+	return l.before(text, at, len(l.runes))
+}
+
+// before returns where the first n folded characters begin if they end at text[at].
+func (l *literal) before(text []byte, at, n int) (start int, ok bool) {
+	for i := n - 1; i >= 0; i-- {
 		r, size := utf8.DecodeLastRune(text[:at])
 		if size == 0 || r == utf8.RuneError && size == 1 || word.Fold(r) != l.runes[i] {
 			return 0, false
