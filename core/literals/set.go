@@ -5,6 +5,8 @@
 package literals
 
 import (
+	"encoding/binary"
+	"math/bits"
 	"slices"
 	"unicode/utf8"
 
@@ -17,7 +19,9 @@ import (
 //
 // A window of the shortest literal's length slides over the text, by as much as
 // its last bytes allow (Wu and Manber, "A fast algorithm for multi-pattern
-// searching", 1994); where it cannot rule a literal out, a trie finds the longest.
+// searching", 1994); where it cannot rule a literal out, those of each length are
+// asked for by their hash. Where case is ignored, or a literal is shorter than a window
+// may be, the text is walked character by character, and a trie finds the longest.
 type Set struct {
 	whole      bool // at whole-word boundaries
 	joiners    word.Joiners
@@ -28,6 +32,45 @@ type Set struct {
 
 	window int     // bytes, 0 where the text is walked character by character
 	shift  []uint8 // by the hash of a window's last three bytes
+	heads  heads   // what stands in windows
+	all    hashed  // where there is a window
+}
+
+// heads is a set of the literals' first bytes, that may say yes to a few others (B. H. Bloom,
+// "Space/time trade-offs in hash coding with allowable errors", 1970, with one bit for each).
+type heads struct {
+	mask uint64 // of the bytes that count, eight at most
+	down int    // by how many bits their hash is shifted
+	bits []uint64
+}
+
+func headsOf(literals []string, window int) heads {
+	h := heads{mask: 1<<(8*min(window, 8)) - 1, down: 64 - bits.Len(uint(16*len(literals)+1000))}
+	if window >= 8 {
+		h.mask = 1<<64 - 1
+	}
+	h.bits = make([]uint64, 1<<(64-h.down)/64)
+	var first [8]byte
+	for _, l := range literals {
+		copy(first[:], l)
+		at := h.hash(first[:])
+		h.bits[at/64] |= 1 << (at % 64)
+	}
+	return h
+}
+
+// hash returns the bit of the first bytes of a text of eight bytes or more.
+func (h *heads) hash(text []byte) uint64 {
+	return (binary.LittleEndian.Uint64(text) & h.mask) * 0x9e3779b97f4a7c15 >> h.down
+}
+
+// may reports whether a literal may begin at text[at].
+func (h *heads) may(text []byte, at int) bool {
+	if at+8 > len(text) {
+		return true
+	}
+	bit := h.hash(text[at:])
+	return h.bits[bit/64]&(1<<(bit%64)) != 0
 }
 
 type node struct {
@@ -51,6 +94,13 @@ type Spec struct {
 // New compiles a Set. Find reports literals by their index in spec.Literals.
 func New(spec Spec) *Set {
 	s := &Set{whole: spec.Word, joiners: word.Joiners(spec.Joiners), ignoreCase: spec.IgnoreCase}
+	if !s.ignoreCase {
+		s.makeWindow(spec.Literals)
+	}
+	if s.window > 0 {
+		s.all = hashedOf(spec.Literals)
+		return s
+	}
 	keys := make([]key, len(spec.Literals))
 	for i, l := range spec.Literals {
 		keys[i] = key{[]rune(l), int32(i)}
@@ -66,9 +116,6 @@ func New(spec Spec) *Set {
 		if e.r < utf8.RuneSelf {
 			s.first[e.r] = e.to
 		}
-	}
-	if !s.ignoreCase {
-		s.makeWindow(spec.Literals)
 	}
 	return s
 }
@@ -153,6 +200,7 @@ func (s *Set) makeWindow(literals []string) {
 		s.window = 0
 		return
 	}
+	s.heads = headsOf(literals, s.window)
 	s.shift = make([]uint8, 1<<hashBits)
 	for i := range s.shift {
 		s.shift[i] = uint8(s.window - blockBytes + 1)
@@ -198,17 +246,53 @@ func (s *Set) skip(text []byte, at int) int {
 		}
 		return at
 	}
+	if s.all.many() {
+		return s.next(text, at)
+	}
 	for end := at + s.window; end <= len(text); {
 		shift := s.shift[hash(text[end-3], text[end-2], text[end-1])]
 		if shift > 0 {
 			end += int(shift)
 			continue
 		}
-		start := end - s.window
-		if c := text[start]; (c >= utf8.RuneSelf || s.first[c] != 0) && (!s.whole || !s.joiners.Before(text, start)) {
+		if start := end - s.window; s.begins(text, start) {
 			return start
 		}
 		end++
+	}
+	return len(text)
+}
+
+// begins reports whether a literal may begin at text[at].
+func (s *Set) begins(text []byte, at int) bool {
+	return s.heads.may(text, at) && (!s.whole || !s.joiners.Before(text, at))
+}
+
+// next is skip where there are so many literals that what a window ends with rules nothing out:
+// it looks where words begin, or at each character that a literal begins with. Whether a byte is
+// such a place is put in bits first, without a branch for each.
+func (s *Set) next(text []byte, at int) int {
+	for last := len(text) - s.window; at <= last; {
+		var words, firsts uint32
+		block := text[at:min(at+32, last+1)]
+		for i, c := range block {
+			k := s.all.kinds[c]
+			words |= uint32(k&1) << (i & 31)
+			firsts |= uint32(k>>1) << (i & 31)
+		}
+		if s.whole {
+			inside := words << 1
+			if at > 0 {
+				inside |= uint32(s.all.kinds[text[at-1]] & 1)
+			}
+			firsts &^= words & inside
+		}
+		for ; firsts != 0; firsts &= firsts - 1 {
+			if start := at + bits.TrailingZeros32(firsts); s.begins(text, start) {
+				return start
+			}
+		}
+		at += len(block)
 	}
 	return len(text)
 }
@@ -226,6 +310,17 @@ func (s *Set) longest(text []byte, at, hi int) (end, which int) {
 	which = -1
 	if s.whole && s.joiners.Before(text, at) {
 		return 0, which
+	}
+	if s.window > 0 {
+		for _, n := range s.all.lengths {
+			if end = at + n; end > hi || s.whole && s.joiners.After(text, end) {
+				continue
+			}
+			if which = s.all.find(text[at:end]); which >= 0 {
+				break
+			}
+		}
+		return end, which
 	}
 	for n, i := int32(0), at; i < hi; {
 		r, size := rune(text[i]), 1

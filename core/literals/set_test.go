@@ -2,7 +2,9 @@ package literals_test
 
 import (
 	"bytes"
+	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -44,8 +46,17 @@ func slow(t *testing.T, spec literals.Spec, text []byte) (hits []hit) {
 func TestSetFindsTheLongest(t *testing.T) {
 	all := []string{"depot-3", "depot", "depot-30", "de", "pot", "3", "30", "駅", "é", "kiosk", "s", "potdepot"}
 	world := []string{"de", "pot", "depot-3", "DEPOT-3", "-", ".", "_", " ", "3", "30", "é", "É", "K", "k", "ſ", "s", "\xe9", "\n", "\r\n", "駅"}
-	for seed := range uint64(2000) {
+	long := []string{"depot-3", "depot", "depot-30", "pot", "駅", "kiosk", "potdepot", "-de", "3 30", "pot.30"} // a window may be as long
+	var many []string // which stand nowhere
+	for i := range 5000 {
+		many = append(many, fmt.Sprintf("zz%d", i+100))
+	}
+	for seed := range uint64(3000) {
 		r := rand.New(rand.NewPCG(seed, 9))
+		all := all
+		if seed%2 == 0 {
+			all = long
+		}
 		r.Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
 		spec := literals.Spec{Literals: all[:1+r.IntN(len(all))], Word: r.IntN(2) == 0, IgnoreCase: r.IntN(2) == 0, Joiners: "-"}
 		var b bytes.Buffer
@@ -54,7 +65,11 @@ func TestSetFindsTheLongest(t *testing.T) {
 		}
 		text := b.Bytes()
 		var got []hit
-		literals.New(spec).Find(text, 0, len(text), func(start, end, which int) bool {
+		with := spec
+		if seed%20 == 0 {
+			with.Literals = slices.Concat(spec.Literals, many)
+		}
+		literals.New(with).Find(text, 0, len(text), func(start, end, which int) bool {
 			got = append(got, hit{start, end, which})
 			return true
 		})
