@@ -72,7 +72,7 @@ func (f *Finder) Line(text []byte, at int) int {
 				continue
 			}
 		}
-		row, to, size = t.take(text[i:], row, to)
+		to, size = t.take(text[i:], row, to)
 		switch {
 		case to&(stop|matched) == stop|matched:
 			return i
@@ -92,17 +92,15 @@ func (f *Finder) Line(text []byte, at int) int {
 }
 
 // take finds out where the character that text begins with leads, if the entry does not say.
-func (t *table) take(text []byte, row, entry uint32) (from, to uint32, size int) {
+func (t *table) take(text []byte, row, entry uint32) (to uint32, size int) {
 	switch entry {
 	case ask:
 		r, size := utf8.DecodeRune(text)
-		from, to = t.enter(row, int(t.classes.of(r)))
-		return from, to, size
+		return t.enter(row, int(t.classes.of(r))), size
 	case unknown:
-		from, to = t.enter(row, int(t.column[text[0]]))
-		return from, to, 1
+		return t.enter(row, int(t.column[text[0]])), 1
 	}
-	return row, entry, 1
+	return entry, 1
 }
 
 // ending returns how many bytes the line ending takes that text begins with, 0 where it begins
@@ -164,7 +162,7 @@ func (f *Finder) end(line []byte, at int) (last int, sure bool) {
 			}
 			return last, true
 		}
-		_, to, size := t.take(line[i:], row, to)
+		to, size := t.take(line[i:], row, to)
 		if to&(stop|matched) == stop|matched {
 			last, to = i, unmatched(to)
 		}
@@ -191,7 +189,7 @@ func (f *Finder) start(line []byte, at, end int) (first int, sure bool) {
 			return first, true
 		}
 		r, size := utf8.DecodeLastRune(line[:i])
-		_, to := t.enter(row, int(t.classes.of(r)))
+		to := t.enter(row, int(t.classes.of(r)))
 		if to&(stop|matched) == stop|matched {
 			first, to = i, unmatched(to)
 		}

@@ -73,10 +73,11 @@ func (t *table) run(text []byte, at int, row uint32) (int, uint32, uint32) {
 	return at, row, ask
 }
 
-// enter returns where a class, or with the last but one column the text's end, leads.
-func (t *table) enter(row uint32, column int) (from, to uint32) {
+// enter returns where a class, or with the last but one column the text's end, leads. The row
+// is not valid any longer.
+func (t *table) enter(row uint32, column int) uint32 {
 	if to := t.next[int(row)+column]; to != unknown {
-		return row, to
+		return to
 	}
 	if t.full() {
 		s := t.states[int(row)/t.width]
@@ -86,7 +87,7 @@ func (t *table) enter(row uint32, column int) (from, to uint32) {
 		t.clear()
 		row = t.row(s)
 	}
-	return row, t.step(row, column)
+	return t.step(row, column)
 }
 
 // worthIt is how many bytes a state must be worth that was built.
@@ -94,6 +95,6 @@ const worthIt = 8
 
 // atEnd reports whether a match ends with the text.
 func (t *table) atEnd(row uint32) bool {
-	_, to := t.enter(row, t.width-2)
+	to := t.enter(row, t.width-2)
 	return to&(stop|matched) == stop|matched
 }

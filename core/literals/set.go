@@ -280,12 +280,8 @@ func (s *Set) next(text []byte, at int) int {
 			words |= uint32(k&1) << (i & 31)
 			firsts |= uint32(k>>1) << (i & 31)
 		}
-		if s.whole {
-			inside := words << 1
-			if at > 0 {
-				inside |= uint32(s.all.kinds[text[at-1]] & 1)
-			}
-			firsts &^= words & inside
+		if s.whole { // none begins behind a character of words
+			firsts &^= words << 1
 		}
 		for ; firsts != 0; firsts &= firsts - 1 {
 			if start := at + bits.TrailingZeros32(firsts); s.begins(text, start) {

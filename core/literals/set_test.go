@@ -47,7 +47,7 @@ func TestSetFindsTheLongest(t *testing.T) {
 	all := []string{"depot-3", "depot", "depot-30", "de", "pot", "3", "30", "駅", "é", "kiosk", "s", "potdepot"}
 	world := []string{"de", "pot", "depot-3", "DEPOT-3", "-", ".", "_", " ", "3", "30", "é", "É", "K", "k", "ſ", "s", "\xe9", "\n", "\r\n", "駅"}
 	long := []string{"depot-3", "depot", "depot-30", "pot", "駅", "kiosk", "potdepot", "-de", "3 30", "pot.30"} // a window may be as long
-	var many []string // which stand nowhere
+	var many []string                                                                                          // which stand nowhere
 	for i := range 5000 {
 		many = append(many, fmt.Sprintf("zz%d", i+100))
 	}

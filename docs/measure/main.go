@@ -1,4 +1,4 @@
-// Measure prints the table that docs/performance.md begins with: how long the program takes
+// Measure prints the tables that docs/performance.md begins with: how long the program takes
 // against the plainest command that reads or writes the same files, and how much memory.
 //
 //	go run ./docs/measure [-size MiB] [-files N] [-runs N] [-folder F] [-memory F]
@@ -43,7 +43,7 @@ func main() {
 	b, err := newBench()
 	if err == nil {
 		defer b.clean()
-		err = b.table()
+		err = b.tables()
 	}
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "measure:", err)
@@ -129,6 +129,9 @@ func (b *bench) write() error {
 			return err
 		}
 	}
+	if err := b.writeTree(text.Bytes()); err != nil {
+		return err
+	}
 	syscall.Sync()
 	return nil
 }
@@ -143,7 +146,7 @@ type row struct {
 	first         []string // of the program, before each run
 	after         []string // of the program, after each run
 	goal          string
-	most          int // MiB
+	most          int // MiB, 0 for any
 }
 
 func (b *bench) rows() []row {
@@ -165,13 +168,16 @@ func (b *bench) rows() []row {
 	}
 }
 
-func (b *bench) table() error {
-	fmt.Printf("On %d cores, %s of %s, %d runs each:\n\n", runtime.GOMAXPROCS(0), runtime.GOOS, runtime.GOARCH, *runs)
-	fmt.Println("| work | against | that takes | frizzel takes | ratio | goal | memory | at most |")
-	fmt.Println("|---|---|---|---|---|---|---|---|")
-	for _, r := range b.rows() {
-		if err := b.measure(r); err != nil {
-			return fmt.Errorf("%s: %w", r.work, err)
+// tables prints all tables.
+func (b *bench) tables() error {
+	fmt.Printf("On %d cores, %s of %s, %d runs each:\n", runtime.GOMAXPROCS(0), runtime.GOOS, runtime.GOARCH, *runs)
+	for _, rows := range [][]row{b.rows(), b.tree(), b.growth()} {
+		fmt.Println("\n| work | against | that takes | frizzel takes | ratio | goal | memory | at most |")
+		fmt.Println("|---|---|---|---|---|---|---|---|")
+		for _, r := range rows {
+			if err := b.measure(r); err != nil {
+				return fmt.Errorf("%s: %w", r.work, err)
+			}
 		}
 	}
 	return nil
@@ -221,11 +227,20 @@ func (b *bench) measure(r row) error {
 		of := base[len(base)/2]
 		that, ratio = seconds(of), fmt.Sprintf("%.1f", took.Seconds()/of.Seconds())
 	}
-	fmt.Printf("| %s | %s | %s | %s | %s | %s | %d MiB | %d MiB |\n", r.work, r.against, that, seconds(took), ratio, r.goal, most>>10, r.most)
+	atMost := ""
+	if r.most > 0 {
+		atMost = fmt.Sprintf("%d MiB", r.most)
+	}
+	fmt.Printf("| %s | %s | %s | %s | %s | %s | %d MiB | %s |\n", r.work, r.against, that, seconds(took), ratio, r.goal, most>>10, atMost)
 	return nil
 }
 
-func seconds(d time.Duration) string { return fmt.Sprintf("%.2f s", d.Seconds()) }
+func seconds(d time.Duration) string {
+	if d < 100*time.Millisecond {
+		return fmt.Sprintf("%.1f ms", d.Seconds()*1000)
+	}
+	return fmt.Sprintf("%.2f s", d.Seconds())
+}
 
 // run runs a command, and says how long it took, and how many KiB of memory.
 func (b *bench) run(in, name string, args ...string) (time.Duration, int64, error) {

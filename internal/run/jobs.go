@@ -27,6 +27,10 @@ type job struct {
 	unknown bool // its encoding does not tell itself, and something is looked for that is not ASCII
 }
 
+// ahead is how many files may be on their way, so that those behind a large one do not wait for
+// it; what is held of them is bounded by their bytes.
+const ahead = 256
+
 // all takes every file through work, by several workers, and then through take, in
 // path order.
 func (p *Plan) all(ctx context.Context, s *Summary, work worker, take func(*job) error) error {
@@ -36,8 +40,8 @@ func (p *Plan) all(ctx context.Context, s *Summary, work worker, take func(*job)
 	if p.Program.Sequential {
 		workers = 1
 	}
-	ordered := make(chan *job, 8*workers) // in path order
-	jobs := make(chan *job, 8*workers)
+	ordered := make(chan *job, ahead) // in path order
+	jobs := make(chan *job, ahead)
 	var walkErr error
 	go func() {
 		defer close(ordered)
