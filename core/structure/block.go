@@ -165,6 +165,7 @@ type pair struct{ from, to int }
 // bracket that closes the outermost, where a line that closes and opens, such as } else {,
 // goes on.
 func (t *Text) bracketEnds() []int {
+	t.known()
 	if t.ends != nil {
 		return t.ends
 	}

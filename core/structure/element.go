@@ -77,6 +77,7 @@ type openTags struct{ plain, empty int }
 // closing tag takes the nearest open tag of its name that does not end in />, else the
 // nearest that does, but in XML, where that always is an empty element.
 func (t *Text) tags() []tag {
+	t.known()
 	if t.elements != nil {
 		return t.elements
 	}

@@ -28,6 +28,7 @@ func (t *Text) indented(i int) edit.Span {
 
 // indents measures all lines.
 func (t *Text) indents() {
+	t.known()
 	if t.belows != nil || t.Count() == 0 {
 		return
 	}

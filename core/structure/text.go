@@ -20,7 +20,12 @@ type Text struct {
 	syntax Syntax
 	starts []int
 	piece  *Piece // nil for a whole text
-	open   Open   // what the text leaves open, once that is known
+	*layout
+}
+
+// layout is what is known of a text's blocks, once asked for.
+type layout struct {
+	open Open // what the text leaves open
 
 	ends     []int       // where brackets end, by the line that opens them
 	outer    []int       // the same where a line that closes and opens does not go on
@@ -32,6 +37,13 @@ type Text struct {
 	// line from it on that is not blank; the last line up to it that is neither blank nor
 	// a comment; and the least depth of the comments since that.
 	depths, belows, texts, lastText, shallowest []int
+}
+
+// known makes room for what is to be known of a text's blocks.
+func (t *Text) known() {
+	if t.layout == nil {
+		t.layout = &layout{}
+	}
 }
 
 // Syntax is what a file's name says of the text in it.
