@@ -62,6 +62,7 @@ type seeker struct {
 	text []byte
 	next []int // of each variant of the rarest character, the next place; -1 unknown
 	vain int   // how often the rarest character stood somewhere else
+	many bool  // which is so often that another way to look for the literal is better
 }
 
 func (l *literal) seek(text []byte) *seeker {
@@ -92,9 +93,11 @@ func (s *seeker) from(at int) (start, end int) {
 	return -1, -1
 }
 
-// manyInVain is how often, for each byte of a text, the rarest character may stand somewhere
-// else before another way to look for the literal is better.
-const manyInVain = 1.0 / 64
+// The rarest character may stand somewhere else as often as this, and once in so many bytes.
+const (
+	fewInVain = 16
+	oneInVain = 128
+)
 
 // candidate returns the first place at or after at where head stands.
 func (s *seeker) candidate(at int) int {
@@ -105,7 +108,7 @@ func (s *seeker) candidate(at int) int {
 		}
 		return i
 	}
-	for len(s.head) > 1 && float64(s.vain) <= 16+manyInVain*float64(at) {
+	for len(s.head) > 1 && !s.many {
 		if at+len(s.head) > len(s.text) {
 			return -1
 		}
@@ -118,6 +121,7 @@ func (s *seeker) candidate(at int) int {
 		}
 		at++
 		s.vain++
+		s.many = s.vain > fewInVain+at/oneInVain
 	}
 	return index(s.text, s.head, at)
 }
