@@ -23,6 +23,7 @@ import (
 	"fmt"
 	"os"
 	"os/user"
+	"strings"
 	"sync/atomic"
 	"time"
 
@@ -77,20 +78,21 @@ type NotPutBackError struct {
 }
 
 func (e *NotPutBackError) Error() string {
-	text := e.Cause.Error()
+	var text strings.Builder // there may be very many files
+	text.WriteString(e.Cause.Error())
 	if e.Settle != nil {
-		text += fmt.Sprintf("\nrun %s could not be settled, and the next command that writes tries again: %v", e.Run.Name(), e.Settle)
+		fmt.Fprintf(&text, "\nrun %s could not be settled, and the next command that writes tries again: %v", e.Run.Name(), e.Settle)
 	}
 	for _, l := range e.Left {
-		text += fmt.Sprintf("\nnot put back: %s: %s", l.Path, l.Reason)
+		fmt.Fprintf(&text, "\nnot put back: %s: %s", l.Path, l.Reason)
 		if l.Kept != "" {
-			text += fmt.Sprintf("; its old content is in %s", l.Kept)
+			fmt.Fprintf(&text, "; its old content is in %s", l.Kept)
 		}
 	}
 	for _, path := range e.Away {
-		text += fmt.Sprintf("\nnot put back yet: %s is out of reach", path)
+		fmt.Fprintf(&text, "\nnot put back yet: %s is out of reach", path)
 	}
-	return text
+	return text.String()
 }
 
 func (e *NotPutBackError) Unwrap() error { return e.Cause }
