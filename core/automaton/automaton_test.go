@@ -145,6 +145,52 @@ func TestMachineOfManyStates(t *testing.T) {
 	require.Fail(t, "it was not given up")
 }
 
+// The states of a machine take no more memory than they may, however large each is.
+func TestMachineIsBounded(t *testing.T) {
+	m, _ := machineOf(t, `(?:a|b)*a(?:a|b){400}c`)
+	r := rand.New(rand.NewPCG(5, 6))
+	f := m.Finder()
+	for range 20 {
+		line := []byte(strings.Map(func(rune) rune { return rune("ab"[r.IntN(2)]) }, strings.Repeat("x", 500)))
+		f.All(line)
+		size := 4 * len(f.ends.next)
+		for _, s := range f.ends.states {
+			size += 8 * len(s.places) // with its key
+		}
+		require.Less(t, size, maxSize+1<<16)
+	}
+	require.NotEmpty(t, f.ends.states)
+}
+
+// Where a machine is given up in the midst of a text, no line that matches is missed, and nothing
+// is said to stand behind the last one.
+func TestGivenUpWithinText(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 4))
+	given := 0
+	for range 60 {
+		m, re := machineOf(t, `(?:(?:a|b)*a(?:a|b){20}c)?$`)
+		var text strings.Builder
+		for range 1 + r.IntN(40) {
+			text.WriteString(strings.Map(func(rune) rune { return rune("aabbb"[r.IntN(5)]) }, strings.Repeat("x", r.IntN(3000))) + "\n")
+		}
+		f := m.Finder()
+		found := foundLines(f, []byte(text.String()))
+		require.Subset(t, found, linesOf(re, []byte(text.String())))
+		require.Less(t, found[len(found)-1], strings.Count(text.String(), "\n"))
+		if f.ends.slow.Load() {
+			given++
+		}
+	}
+	require.Positive(t, given)
+
+	m, _ := machineOf(t, `\w+q`)
+	f := m.Finder()
+	require.Equal(t, -1, f.Line([]byte("a,"), 0)) // it knows where "a" leads, but not what ends there
+	f.ends.size, f.ends.read = maxSize+1, 0
+	require.Equal(t, -1, f.Line([]byte("a\n"), 0))
+	require.True(t, f.ends.slow.Load())
+}
+
 // What the package regexp is tested with, the machine finds as well.
 func TestMachineOnTheirTests(t *testing.T) {
 	root, err := exec.Command("go", "env", "GOROOT").Output()

@@ -3,23 +3,26 @@ package automaton
 import (
 	"bytes"
 	"regexp/syntax"
+	"sync"
 	"unicode/utf8"
 )
 
 // Machine finds matches within lines. It is safe for use by several goroutines at once.
 type Machine struct {
-	ends   *machine // finds where a match ends
-	begins *machine // finds, read backwards, where it begins
+	ends    *machine // finds where a match ends
+	begins  *machine // finds, read backwards, where it begins
+	finders sync.Pool
 }
 
 // New returns a machine for an expression, nil where it is better left to the package regexp:
 // what is very large, or tells very many characters apart.
 func New(re *syntax.Regexp) *Machine {
 	re = re.Simplify()
-	m := &Machine{newMachine(re, true), newMachine(reversed(re), false)}
+	m := &Machine{ends: newMachine(re, true), begins: newMachine(reversed(re), false)}
 	if m.ends == nil || m.begins == nil {
 		return nil
 	}
+	m.finders.New = func() any { return &Finder{machine: m, ends: newTable(m.ends), begins: newTable(m.begins)} }
 	return m
 }
 
@@ -30,19 +33,18 @@ type Finder struct {
 	found        []int
 }
 
-// Finder returns one, nil where the machine turned out not to be worth it.
+// Finder returns one, nil where the machine turned out not to be worth it, or there is none.
 func (m *Machine) Finder() *Finder {
 	if m == nil || m.ends.slow.Load() || m.begins.slow.Load() {
 		return nil
 	}
-	return &Finder{machine: m, ends: m.ends.tables.Get().(*table), begins: m.begins.tables.Get().(*table)}
+	return m.finders.Get().(*Finder)
 }
 
-// Done gives the finder back.
+// Done gives the finder back; nil is none.
 func (f *Finder) Done() {
 	if f != nil {
-		f.machine.ends.tables.Put(f.ends)
-		f.machine.begins.tables.Put(f.begins)
+		f.machine.finders.Put(f)
 	}
 }
 
@@ -87,6 +89,9 @@ func (f *Finder) Line(text []byte, at int) int {
 		default:
 			i, row = i+size, to
 		}
+	}
+	if i == len(text) && i > at && text[i-1] == '\n' { // behind the last line
+		return -1
 	}
 	return i
 }

@@ -2,7 +2,6 @@ package automaton
 
 import (
 	"regexp/syntax"
-	"sync"
 	"sync/atomic"
 	"unicode/utf8"
 )
@@ -19,8 +18,7 @@ type machine struct {
 	looks    bool       // places such as ^ and \b are asked
 	first    []uint32   // where a match begins that is not sought
 
-	tables sync.Pool
-	slow   atomic.Bool // texts lead to new states again and again
+	slow atomic.Bool // texts lead to new states again and again
 }
 
 // maxProgram is how many instructions an expression may have.
@@ -52,7 +50,6 @@ func newMachine(re *syntax.Regexp, seeks bool) *machine {
 	if !seeks {
 		m.first = []uint32{uint32(prog.Start)}
 	}
-	m.tables.New = func() any { return newTable(m) }
 	return m
 }
 

@@ -6,6 +6,8 @@ import (
 	"regexp/syntax"
 	"slices"
 	"unicode/utf8"
+
+	"frizzel/core/frequency"
 )
 
 // table is the states of a machine that were come to, and where each class leads from them. It
@@ -19,11 +21,12 @@ type table struct {
 	byKey  map[string]uint32
 	begins [edge + 1]uint32 // the states in which nothing was read yet, by what stands before
 
-	away    [256]bool // the bytes that something may begin with
-	only    int       // the one such byte, or -1
-	known   bool      // what bytes those are
-	skips   bool      // others are skipped, since they are most
-	read    int       // bytes since the states were dropped last
+	skips bool      // bytes are skipped with which nothing begins, since they are most
+	away  [256]bool // the others
+	only  int       // the one of those, or -1
+
+	size    int // bytes that the states take, about
+	read    int // bytes of texts since the states were dropped last
 	seen    []uint32
 	round   uint32
 	pending []uint32
@@ -48,19 +51,22 @@ const (
 	rows    = matched - 1
 )
 
-// maxEntries is how many entries a table has at most.
-const maxEntries = 256 << 10
+// maxSize is how many bytes the states of a table may take, about.
+const maxSize = 2 << 20
 
 func newTable(m *machine) *table {
-	t := &table{machine: m, seen: make([]uint32, len(m.prog.Inst)), skips: m.seeks && !m.looks}
+	t := &table{machine: m, seen: make([]uint32, len(m.prog.Inst))}
 	t.clear()
+	if m.seeks && !m.looks {
+		t.findAway()
+	}
 	return t
 }
 
 // clear drops all states.
 func (t *table) clear() {
 	t.next, t.states, t.byKey = t.next[:0], t.states[:0], map[string]uint32{}
-	t.read = 0
+	t.size, t.read = 0, 0
 	for before := range t.begins {
 		s := state{seeking: t.seeks, before: kind(before), places: t.first}
 		if !t.looks { // nobody asks what stands before
@@ -68,44 +74,32 @@ func (t *table) clear() {
 		}
 		t.begins[before] = t.row(s)
 	}
-	if t.skips && !t.known {
-		t.findAway()
-	}
 }
 
-// findAway finds out which bytes lead away from where nothing has begun.
+// findAway finds out which bytes lead away from where nothing has begun, and whether those are
+// few.
 func (t *table) findAway() {
-	t.known, t.skips, t.only = true, false, -1
 	begin, share, n := t.begins[edge], 0.0, 0
+	t.only = -1
 	for b := range t.away {
 		if b >= utf8.RuneSelf {
 			t.away[b] = slices.ContainsFunc(t.classes.others, func(class uint8) bool { return t.step(begin, int(class)) != begin })
 			continue
 		}
 		if t.away[b] = t.step(begin, int(t.classes.ascii[b])) != begin; t.away[b] {
-			share, t.only, n = share+shareOf(byte(b)), b, n+1
+			share, t.only, n = share+frequency.Of(byte(b)), b, n+1
 		}
-	}
-	if t.skips = share < 0.15; t.skips {
-		t.clear() // since what leads back is to say so
 	}
 	if n != 1 || t.away[utf8.RuneSelf] {
 		t.only = -1
 	}
+	if t.skips = share < fewBytes; t.skips {
+		t.clear() // since what leads back is to say so
+	}
 }
 
-// shareOf returns about which share of the bytes of a text is b.
-func shareOf(b byte) float64 {
-	switch {
-	case b == ' ':
-		return 0.12
-	case 'a' <= b && b <= 'z':
-		return 0.024
-	case '0' <= b && b <= '9':
-		return 0.01
-	}
-	return 0.006
-}
+// fewBytes is up to which share of a text's bytes others are skipped.
+const fewBytes = 0.15
 
 // skip returns the next place at which something may begin.
 func (t *table) skip(text []byte, at int) int {
@@ -148,11 +142,12 @@ func (t *table) row(s state) uint32 {
 	}
 	t.next[row+uint32(t.width)-1] = ask
 	t.byKey[string(t.key)] = row
+	t.size += 4*t.width + 2*len(t.key) + 100
 	return row
 }
 
 // full reports whether there is no room for another state.
-func (t *table) full() bool { return len(t.next)+t.width > maxEntries }
+func (t *table) full() bool { return t.size > maxSize }
 
 // step finds out where a class, or the text's end, leads from a state.
 func (t *table) step(row uint32, column int) uint32 {

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"unicode/utf8"
 
+	"frizzel/core/frequency"
 	"frizzel/core/word"
 )
 
@@ -41,7 +42,7 @@ func newLiteral(s string, ignoreCase bool) *literal {
 		return l
 	}
 	for i, b := range l.head {
-		if share := shareOf(b); share < least {
+		if share := frequency.Of(b); share < least {
 			least, l.rarest = share, i
 		}
 	}
@@ -51,7 +52,7 @@ func newLiteral(s string, ignoreCase bool) *literal {
 // shareOfAny returns about which share of a text's bytes begins one of the encodings.
 func shareOfAny(encodings [][]byte) (share float64) {
 	for _, e := range encodings {
-		share += shareOf(e[0])
+		share += frequency.Of(e[0])
 	}
 	return share
 }
