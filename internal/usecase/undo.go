@@ -47,10 +47,6 @@ type TakenBack struct {
 	later []store.Left
 }
 
-// mostAgain is how often an undo is done again without a file of which what is kept turns out to
-// be damaged, which takes as long each time.
-const mostAgain = 16
-
 // Undo takes a run back, or an undo, whole or in part. Where files are left alone there is
 // no error.
 func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
@@ -104,13 +100,13 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 			}
 		}
 	}
-	for again := mostAgain; ; again-- {
+	for {
 		t.Run, err = o.Write.write(ctx, transaction.Intent{
 			Kind: o.Kind, Undoes: r.ID, Rules: r.Rules, Changes: count, After: r.After, Left: t.Left,
 		}, taken)
 		var damaged *transaction.DamagedError
 		var torn *transaction.NotPutBackError
-		if again == 0 || !errors.As(err, &damaged) || errors.As(err, &torn) {
+		if !errors.As(err, &damaged) || errors.As(err, &torn) {
 			break
 		}
 		t.Left = append(t.Left, store.Left{Path: change.Path(damaged.Path), Reason: "what is kept of it is damaged"})
