@@ -18,8 +18,8 @@ type hashed struct {
 	lengths  []int      // bytes, that there are, the longest first
 }
 
-func hashedOf(literals []string) hashed {
-	h := hashed{literals: literals, seed: maphash.MakeSeed(), table: make([]int32, 1<<bits.Len(uint(2*len(literals))))}
+func hashedOf(literals []string, lengths []int) *hashed {
+	h := &hashed{literals: literals, lengths: lengths, seed: maphash.MakeSeed(), table: make([]int32, 1<<bits.Len(uint(2*len(literals))))}
 	for c := range rune(utf8.RuneSelf) {
 		if word.Is(c) {
 			h.kinds[c] = 1
@@ -32,13 +32,22 @@ func hashedOf(literals []string) hashed {
 		}
 		h.table[at] = int32(i + 1)
 		h.kinds[l[0]] |= 2
-		if !slices.Contains(h.lengths, len(l)) {
-			h.lengths = append(h.lengths, len(l))
-		}
 	}
-	slices.Sort(h.lengths)
-	slices.Reverse(h.lengths)
 	return h
+}
+
+// lengthsOf returns the lengths, bytes, that literals have, the longest first.
+func lengthsOf(literals []string) []int {
+	all := make([]int, len(literals))
+	for i, l := range literals {
+		all[i] = -len(l)
+	}
+	slices.Sort(all)
+	all = slices.Compact(all)
+	for i := range all {
+		all[i] = -all[i]
+	}
+	return all
 }
 
 func (h *hashed) place(sum uint64) int { return int(sum) & (len(h.table) - 1) }

@@ -20,8 +20,8 @@ import (
 // A window of the shortest literal's length slides over the text, by as much as
 // its last bytes allow (Wu and Manber, "A fast algorithm for multi-pattern
 // searching", 1994); where it cannot rule a literal out, those of each length are
-// asked for by their hash. Where case is ignored, or a literal is shorter than a window
-// may be, the text is walked character by character, and a trie finds the longest.
+// asked for by their hash, or a trie where there are very many lengths. Where case is
+// ignored, or a literal is shorter than a window may be, the trie is asked at each character.
 type Set struct {
 	whole      bool // at whole-word boundaries
 	joiners    word.Joiners
@@ -33,7 +33,7 @@ type Set struct {
 	window int     // bytes, 0 where the text is walked character by character
 	shift  []uint8 // by the hash of a window's last three bytes
 	heads  heads   // what stands in windows
-	all    hashed  // where there is a window
+	all    *hashed // nil where there is no window, or they have very many lengths
 }
 
 // heads is a set of the literals' first bytes, that may say yes to a few others (B. H. Bloom,
@@ -97,8 +97,8 @@ func New(spec Spec) *Set {
 	if !s.ignoreCase {
 		s.makeWindow(spec.Literals)
 	}
-	if s.window > 0 {
-		s.all = hashedOf(spec.Literals)
+	if lengths := lengthsOf(spec.Literals); s.window > 0 && len(lengths) <= manyLengths {
+		s.all = hashedOf(spec.Literals, lengths)
 		return s
 	}
 	keys := make([]key, len(spec.Literals))
@@ -119,6 +119,9 @@ func New(spec Spec) *Set {
 	}
 	return s
 }
+
+// manyLengths is from how many lengths on a trie tells sooner which literal stands somewhere.
+const manyLengths = 64
 
 type key struct {
 	runes []rune
@@ -246,7 +249,7 @@ func (s *Set) skip(text []byte, at int) int {
 		}
 		return at
 	}
-	if s.all.many() {
+	if s.all != nil && s.all.many() {
 		return s.next(text, at)
 	}
 	for end := at + s.window; end <= len(text); {
@@ -307,7 +310,7 @@ func (s *Set) longest(text []byte, at, hi int) (end, which int) {
 	if s.whole && s.joiners.Before(text, at) {
 		return 0, which
 	}
-	if s.window > 0 {
+	if s.all != nil {
 		for _, n := range s.all.lengths {
 			if end = at + n; end > hi || s.whole && s.joiners.After(text, end) {
 				continue

@@ -66,8 +66,13 @@ func TestSetFindsTheLongest(t *testing.T) {
 		text := b.Bytes()
 		var got []hit
 		with := spec
-		if seed%20 == 0 {
+		switch seed % 20 {
+		case 0:
 			with.Literals = slices.Concat(spec.Literals, many)
+		case 10:
+			for n := range 100 { // lengths
+				with.Literals = append(slices.Clip(with.Literals), strings.Repeat("z", 10+n))
+			}
 		}
 		literals.New(with).Find(text, 0, len(text), func(start, end, which int) bool {
 			got = append(got, hit{start, end, which})

@@ -3,6 +3,7 @@ package program
 import (
 	"bytes"
 	"slices"
+	"sort"
 
 	"frizzel/core/edit"
 	"frizzel/core/structure"
@@ -16,11 +17,9 @@ type changes struct {
 	span  bool  // each is all that is done to a span
 	rules []int // the rule at work, as edits name it
 
-	// Where a person is asked: how far places are carried back to Input.Text, and
-	// lines counted.
-	asked   int // the place asked for last
-	passed  int // edits of the run
-	shift   int // of the text as it is against Input.Text
+	// Where places are carried back to Input.Text, and lines counted.
+	begins  []int // where what each edit of the run wrote begins in the text as it is
+	passed  int   // edits before the place that was carried back last
 	last    Key
 	line    int // lines before counted
 	counted int
@@ -34,10 +33,11 @@ func (r *run) changes() *changes {
 func (c *changes) proposal(edits edit.List) Proposal {
 	r := c.run
 	key := Key{Statement: r.statement, Origin: c.origin(edits[0].Start)}
-	line := c.lineOf(key.Origin)
+	at := key.Origin
 	if edits[0].Start < edits[0].End {
-		line = c.lineOf(c.behindTaken(key.Origin))
+		at = c.behindTaken(at)
 	}
+	line := c.lineOf(at)
 	if c.last.Origin == key.Origin {
 		key.Nth = c.last.Nth + 1
 	}
@@ -69,22 +69,27 @@ func (c *changes) behindTaken(from int) int {
 }
 
 // origin carries a place in the text as it is back to Input.Text: to where it stood,
-// or to the edit that wrote it. Places mostly come in ascending order.
+// or to the edit that wrote it.
 func (c *changes) origin(at int) int {
-	if at < c.asked {
-		c.passed, c.shift = 0, 0
-	}
-	c.asked = at
-	for c.passed < len(c.run.edits) {
-		e := c.run.edits[c.passed]
-		start := e.Start + c.shift
-		if at < start+len(e.New) || at == start {
-			return min(at-c.shift, e.Start)
+	edits := c.run.edits
+	if c.begins == nil {
+		shift := 0
+		c.begins = make([]int, len(edits))
+		for i, e := range edits {
+			c.begins[i] = e.Start + shift
+			shift += len(e.New) - (e.End - e.Start)
 		}
-		c.shift += len(e.New) - (e.End - e.Start)
-		c.passed++
 	}
-	return at - c.shift
+	c.passed = sort.Search(len(edits), func(i int) bool { return at == c.begins[i] || at < c.begins[i]+len(edits[i].New) })
+	switch {
+	case c.passed < len(edits):
+		e := edits[c.passed]
+		return min(at-(c.begins[c.passed]-e.Start), e.Start)
+	case len(edits) == 0:
+		return at
+	}
+	last := len(edits) - 1
+	return at - (c.begins[last] + len(edits[last].New) - edits[last].End)
 }
 
 // offer adds one change, of one edit or more in order, unless it is declined.

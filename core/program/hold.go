@@ -28,13 +28,10 @@ func (r *run) hold(from, to, seen int) {
 	if !r.holding() {
 		return
 	}
-	if r.noted == nil {
-		r.noted = r.changes()
-	}
-	g := gap{lines.Start(r.in.Text, 0, r.noted.origin(from)), noEnd, noEnd}
+	g := gap{r.lineStart(from), noEnd, noEnd}
 	if to != noEnd {
-		g.end = r.lineEnd(r.noted.origin(to))
-		g.seen = max(g.end, r.lineEnd(r.noted.origin(min(seen, len(r.text.Bytes)))))
+		g.end = r.lineEnd(to)
+		g.seen = max(g.end, r.lineEnd(min(seen, len(r.text.Bytes))))
 	}
 	r.result.gaps = append(r.result.gaps, g)
 }
@@ -42,17 +39,19 @@ func (r *run) hold(from, to, seen int) {
 // doubt remembers that from a byte on it is not known how the text reads.
 func (r *run) doubt(from int) {
 	r.hold(from, noEnd, noEnd)
-	if n := len(r.result.gaps); n > 0 {
-		r.doubted = min(r.doubted, r.result.gaps[n-1].start)
-	}
+	r.doubted = min(r.doubted, r.lineStart(from))
 }
 
-// lineEnd returns a place, or where the line ends that it is within.
+// lineStart returns where the line begins, as it was read, that holds a byte of the text as it is.
+func (r *run) lineStart(at int) int { return lines.Start(r.in.Text, 0, r.places().origin(at)) }
+
+// lineEnd returns where the line ends, as it was read, that ends at a byte of the text as it is.
 func (r *run) lineEnd(at int) int {
-	if lines.AtStart(r.in.Text, at) {
-		return at
+	from := r.places().origin(at)
+	if lines.AtStart(r.in.Text, from) {
+		return from
 	}
-	return lines.Next(r.in.Text, at, len(r.in.Text))
+	return lines.Next(r.in.Text, from, len(r.in.Text))
 }
 
 // holdBetween remembers that windows may end only where one of the headers begins.

@@ -249,14 +249,20 @@ func (r *run) lineRead(at int) int {
 	if at < 0 {
 		return 0
 	}
+	places := r.places()
+	from := places.origin(at)
+	if at < len(r.text.Bytes) {
+		from = places.behindTaken(from)
+	}
+	return r.in.linesBefore() + places.lineOf(from)
+}
+
+// places returns what carries places of the text as it is back to the one that was read.
+func (r *run) places() *changes {
 	if r.noted == nil {
 		r.noted = r.changes()
 	}
-	from := r.noted.origin(at)
-	if at < len(r.text.Bytes) {
-		from = r.noted.behindTaken(from)
-	}
-	return r.in.linesBefore() + r.noted.lineOf(from)
+	return r.noted
 }
 
 // unreadable notes that what is opened on the line that holds a byte is never closed.

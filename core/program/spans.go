@@ -39,16 +39,41 @@ func joined(spans []edit.Span) []edit.Span {
 
 // apart makes ordered blocks, of which only the own level counts, one where they share a line
 // of it; others may lie within each other's gaps.
-func apart(spans []edit.Span) []edit.Span {
-	type part struct{ from, to, span int }
-	var all []part
-	for i, s := range spans {
-		for from, to := range s.Parts() {
-			all = append(all, part{from, to, i})
+func apart(spans []edit.Span) (out []edit.Span) {
+	with := make([][]edit.Span, len(spans)) // by the first of those that share lines
+	for i, first := range sharing(spans) {
+		with[first] = append(with[first], spans[i])
+	}
+	for _, some := range with {
+		switch len(some) {
+		case 0:
+		case 1:
+			out = append(out, some[0])
+		default:
+			out = append(out, union(some))
 		}
 	}
-	slices.SortStableFunc(all, func(a, b part) int { return a.from - b.from })
-	first := make([]int, len(spans)) // by span: one of those that it is one with; itself of the first
+	return out
+}
+
+// acting is a run of lines that a span acts on, by the span's index.
+type acting struct{ from, to, span int }
+
+// actingOf returns the runs of lines that spans act on, in the order of their places.
+func actingOf(spans []edit.Span) (all []acting) {
+	for i, s := range spans {
+		for from, to := range s.Parts() {
+			all = append(all, acting{from, to, i})
+		}
+	}
+	slices.SortStableFunc(all, func(a, b acting) int { return a.from - b.from })
+	return all
+}
+
+// sharing returns, for each span, the first one that it shares lines with, perhaps by way of
+// others; itself where it shares none with an earlier one.
+func sharing(spans []edit.Span) []int {
+	first := make([]int, len(spans))
 	for i := range first {
 		first[i] = i
 	}
@@ -59,50 +84,53 @@ func apart(spans []edit.Span) []edit.Span {
 		}
 		return i
 	}
-	for i, last := 1, 0; i < len(all); i++ {
-		if all[i].from < all[last].to {
-			a, b := of(all[i].span), of(all[last].span)
-			first[max(a, b)] = min(a, b)
+	last := acting{}
+	for i, a := range actingOf(spans) {
+		if i > 0 && a.from < last.to {
+			one, other := of(a.span), of(last.span)
+			first[max(one, other)] = min(one, other)
 		}
-		if all[i].to > all[last].to {
-			last = i
+		if i == 0 || a.to > last.to {
+			last = a
 		}
 	}
-	var starts []int // of gaps, in order
-	for i, s := range spans {
-		if o := &spans[of(i)]; s.End > o.End {
-			o.End, o.Last, o.Below = s.End, s.Last, s.Below
+	for i := range first {
+		first[i] = of(i)
+	}
+	return first
+}
+
+// union returns one span of ordered ones that share lines: what none acts on is passed over,
+// block by block.
+func union(spans []edit.Span) edit.Span {
+	out := spans[0]
+	var starts []int // of blocks within
+	for _, s := range spans {
+		if s.End > out.End {
+			out.End, out.Last, out.Below = s.End, s.Last, s.Below
 		}
 		for _, g := range s.Inner {
 			starts = append(starts, g.Start)
 		}
 	}
 	slices.Sort(starts)
-	ends := make([]int, len(spans)) // of what is known of each
-	for i := range spans {
-		spans[i].Inner, ends[i] = nil, spans[i].Start
-	}
-	passed := func(i, to int) { // blocks that follow each other stay apart
-		for at := ends[i]; at < to; at = ends[i] {
-			ends[i] = to
+	out.Inner = nil
+	at := out.Start
+	pass := func(to int) {
+		for at < to {
+			end := to
 			if k := sort.SearchInts(starts, at+1); k < len(starts) {
-				ends[i] = min(to, starts[k])
+				end = min(to, starts[k])
 			}
-			spans[i].Inner = append(spans[i].Inner, edit.Gap{Start: at, End: ends[i]})
+			out.Inner = append(out.Inner, edit.Gap{Start: at, End: end})
+			at = end
 		}
 	}
-	for _, p := range all {
-		i := of(p.span)
-		passed(i, p.from)
-		ends[i] = max(ends[i], p.to)
+	for _, a := range actingOf(spans) {
+		pass(a.from)
+		at = max(at, a.to)
 	}
-	var out []edit.Span
-	for i := range spans {
-		if of(i) == i {
-			passed(i, spans[i].End)
-			out = append(out, spans[i])
-		}
-	}
+	pass(out.End)
 	return out
 }
 

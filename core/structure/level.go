@@ -70,7 +70,7 @@ func (t *Text) innerElements(i, end int) (found []pair) {
 		if g.start >= to {
 			break
 		}
-		if g.closing || g.end < 0 {
+		if g.closing || g.end == never {
 			continue
 		}
 		if a, b := t.At(g.start), t.At(g.end-1); a < b {
