@@ -23,18 +23,29 @@ func (b *block) same() bool { return len(b.old) == 0 && len(b.fresh) == 0 }
 // old and new stand near each other, and nothing has to be held that is longer.
 const longBlock = 1000
 
+// manyEdits is how many edits a block holds before room is made for a long one.
+const manyEdits = 32
+
+// grow makes room for a long block of about size bytes at once, unless that is much.
+func (b *block) grow(size int) {
+	if size > 1<<20 {
+		return
+	}
+	b.oldMark, b.newMark = slices.Grow(b.oldMark, longBlock), slices.Grow(b.newMark, longBlock)
+	b.fresh = slices.Grow(b.fresh, size*5/4)
+	b.rules = slices.Grow(b.rules, longBlock)
+}
+
 // nextBlock gathers the first edit and all that touch its lines or those right
 // behind, and returns how many they are.
 func nextBlock(text []byte, edits edit.List) (*block, int) {
 	b := &block{start: lines.Start(text, 0, edits[0].Start)}
 	at := b.start
 	n := 0
-	if len(edits) > longBlock && edits[longBlock].Start-b.start < 1<<20 { // most likely all of a long one
-		b.oldMark, b.newMark = make([][2]int, 0, longBlock+1), make([][2]int, 0, longBlock+1)
-		b.fresh = make([]byte, 0, (edits[longBlock].Start-b.start)*5/4)
-		b.rules = make([]int, 0, longBlock+1)
-	}
 	for n < len(edits) && (n == 0 || b.meets(text, edits[n])) && !(n >= longBlock && edits[n].Start >= b.end) {
+		if n == manyEdits && len(edits) > longBlock {
+			b.grow(edits[longBlock].Start - b.start)
+		}
 		e := edits[n]
 		b.fresh = append(b.fresh, text[at:e.Start]...)
 		from, oldTo, newTo := changedWords(text, e)

@@ -28,8 +28,8 @@ type job struct {
 }
 
 // ahead is how many files may be on their way, so that those behind a large one do not wait for
-// it; what is held of them is bounded by their bytes.
-const ahead = 256
+// it. Each may keep a folder open; what is held of them is bounded by their bytes.
+const ahead = 64
 
 // all takes every file through work, by several workers, and then through take, in
 // path order.
@@ -40,8 +40,8 @@ func (p *Plan) all(ctx context.Context, s *Summary, work worker, take func(*job)
 	if p.Program.Sequential {
 		workers = 1
 	}
-	ordered := make(chan *job, ahead) // in path order
-	jobs := make(chan *job, ahead)
+	ordered := make(chan *job, max(ahead, 2*workers)) // in path order
+	jobs := make(chan *job, cap(ordered))
 	var walkErr error
 	go func() {
 		defer close(ordered)

@@ -16,11 +16,11 @@ type Edits struct {
 	whole bool // all are kept
 }
 
-// Of edits, how many are kept as one piece, and how many bytes of them in all.
-const (
-	together  = 1024
-	mostEdits = 256 << 20
-)
+// together is how many edits are kept as one piece, at most.
+const together = 1024
+
+// mostEdits is how many bytes of edits are kept, at most; tests keep fewer.
+var mostEdits = 256 << 20
 
 // Len returns how many edits there are.
 func (e *Edits) Len() int { return e.Of.Len() }
@@ -44,15 +44,16 @@ func (e *Edits) first(yield func(edit.Edit, error) bool) {
 	e.Close()
 	e.kept, e.parts = Spool{}, nil
 	var some edit.List
-	size := 0
+	size, all := 0, 0 // bytes of some, and of all edits
 	keep := func() error {
 		r, err := e.kept.Append(some.Encode(nil))
-		e.parts, some = append(e.parts, r), some[:0]
+		e.parts, some, size = append(e.parts, r), some[:0], 0
 		return err
 	}
 	for one, err := range e.Of.All() {
-		if size += len(one.New); err == nil && size <= mostEdits {
-			if some = append(some, one); len(some) == together || len(one.New) > held {
+		if all += len(one.New); err == nil && all <= mostEdits {
+			some, size = append(some, one), size+len(one.New)
+			if len(some) == together || size > held {
 				err = keep()
 			}
 		}
@@ -60,7 +61,7 @@ func (e *Edits) first(yield func(edit.Edit, error) bool) {
 			return
 		}
 	}
-	if size > mostEdits {
+	if all > mostEdits {
 		e.kept.Close()
 		return
 	}

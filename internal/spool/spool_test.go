@@ -2,11 +2,14 @@ package spool
 
 import (
 	"bytes"
+	"iter"
 	"math/rand/v2"
 	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"frizzel/core/edit"
 )
 
 // What is kept is read again as it was, in any order, by several at once, on disk and not yet.
@@ -78,4 +81,49 @@ func TestNoFolder(t *testing.T) {
 	var b Buffer
 	_, err = b.Write(make([]byte, held))
 	require.ErrorContains(t, err, "set TMPDIR to another one")
+}
+
+// counted is a source that counts how often it is read.
+type counted struct {
+	edit.List
+	times *int
+}
+
+func (c counted) All() iter.Seq2[edit.Edit, error] { *c.times++; return c.List.All() }
+
+// Edits are read from their source once, unless that was broken off, or they are too large.
+func TestEdits(t *testing.T) {
+	defer func(most int) { mostEdits = most }(mostEdits)
+	mostEdits = 3 * held
+	for _, sizes := range [][]int{{}, {1, 0, 3}, {held / 2, held, 1, held / 2, 7}, {held, held, held, held}} {
+		var list edit.List
+		times, all := 0, 0
+		for i, size := range sizes {
+			list = append(list, edit.Edit{Start: 2 * i, End: 2*i + 1, New: bytes.Repeat([]byte{byte(i)}, size), Rules: []int{i}})
+			all += size
+		}
+		for i := range 2 * together { // small ones behind, in several pieces
+			list = append(list, edit.Edit{Start: 100 + i, End: 100 + i, New: []byte("x"), Rules: []int{0}})
+		}
+		e := &Edits{Of: counted{list, &times}}
+		for range e.All() { // broken off
+			break
+		}
+		for range 3 {
+			got, err := edit.Gather(e)
+			require.NoError(t, err)
+			require.Equal(t, list, got)
+		}
+		want := 2
+		if all > mostEdits {
+			want = 4
+		}
+		require.Equal(t, want, times, sizes)
+		e.Close()
+		for range 2 {
+			got, err := edit.Gather(e)
+			require.NoError(t, err)
+			require.Equal(t, list, got, "after it was closed")
+		}
+	}
 }

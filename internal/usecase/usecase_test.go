@@ -229,3 +229,40 @@ func TestScripts(t *testing.T) {
 	require.NoError(t, Filter(FilterOptions{Rules: r.rules, In: strings.NewReader("a\nc\n"), Out: &filtered, OnlyChanged: true}))
 	require.Equal(t, "b\n", filtered.String())
 }
+
+// A long input that is not decided line by line is filtered as a short one is, whatever comes of
+// it: the first lines of it, said again and again, tell what the rest becomes.
+func TestFilterLongInput(t *testing.T) {
+	const part = "[box]\nclock {\n  host = depot-3\n}\n\n[kiosk]\nhost = depot-3\n"
+	short := strings.Repeat(part, 3)
+	times := (held+held/8)/len(part) + 1
+	for i, rules := range []string{
+		"in section \"box\" replace text \"depot-3\" with \"depot-44\"",
+		"in block with word \"clock\" insert below \"# seen\"\nin section \"kiosk\" replace text \"depot-3\" with \"depot-44\"",
+		"in section \"box\" replace text \"depot\" with \"x\" in file", // held after all
+		"in section \"box\" replace text \"depot-3\" with \"x\"\nrequire word \"signal\"",
+		"on lines from text \"kiosk\" to text \"signal\" delete", // never closed
+	} {
+		r := newRailway(t, rules)
+		run := func(in string) (string, error) {
+			var out strings.Builder
+			err := Filter(FilterOptions{Rules: r.rules, In: strings.NewReader(in), Out: &out, OnlyChanged: i%2 == 1, Note: func(int, string) {}})
+			return out.String(), err
+		}
+		want, wantErr := run(short)
+		got, gotErr := run(strings.Repeat(part, times))
+		require.True(t, strings.Repeat(want, times)[:len(want)/3*times] == got, "%s: %d for %d, %.100q", rules, len(got), len(want)/3*times, got)
+		require.Equal(t, wantErr == nil, gotErr == nil, "%s: %v", rules, gotErr)
+	}
+	var out bytes.Buffer
+	r := newRailway(t, "on lines with text \"~\" delete\nin section \"signal\" delete") // all of the last window
+	require.NoError(t, Filter(FilterOptions{Rules: r.rules, In: strings.NewReader(strings.Repeat(part, times) + strings.Repeat("~\n", 1<<20) + "~"), Out: &out}))
+	require.True(t, strings.TrimSuffix(strings.Repeat(part, times), "\n") == out.String())
+
+	out.Reset()
+	t.Setenv("TMPDIR", filepath.Join(t.TempDir(), "gone"))
+	r = newRailway(t, "in section \"box\" delete")
+	err := Filter(FilterOptions{Rules: r.rules, In: strings.NewReader(strings.Repeat(part, times)), Out: &out, Note: func(int, string) {}})
+	require.ErrorContains(t, err, "TMPDIR")
+	require.Zero(t, out.Len())
+}
