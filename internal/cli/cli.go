@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"os"
 	"os/signal"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -71,6 +72,14 @@ func wrong(format string, args ...any) error {
 
 func refused(format string, args ...any) error {
 	return &exitError{exitRefused, fmt.Errorf(format, args...)}
+}
+
+// holdLittle lets garbage be collected half as often, for a command that holds little of what it
+// reads: some of a tenth of its time, for memory that it has to spare.
+func holdLittle() {
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(200)
+	}
 }
 
 // app is what all commands share.

@@ -50,6 +50,7 @@ func (a *app) find() *cobra.Command {
 		Long:    findLong,
 		Example: findExample,
 		RunE: func(c *cobra.Command, paths []string) error {
+			holdLittle()
 			if err := how.check(c); err != nil {
 				return err
 			}

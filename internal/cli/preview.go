@@ -67,6 +67,7 @@ func (a *app) preview() *cobra.Command {
 		Long:    previewLong,
 		Example: previewExample,
 		RunE: func(c *cobra.Command, paths []string) error {
+			holdLittle()
 			if how.sealed != "" {
 				return a.previewSealed(c, &how, paths)
 			}

@@ -80,7 +80,7 @@ func (w *walker) given(path string) error {
 	defer p.release()
 	return w.found(File{
 		Path: path, Rel: fromHere(abs), Folder: at, Name: filepath.Base(resolved), In: opened.ID(), parent: p,
-	}, resolved)
+	}, func() string { return resolved })
 }
 
 func newParent(f disk.Folder) *parent {
@@ -115,9 +115,29 @@ type folder struct {
 
 // below returns the folder, or the file, of a name in f; its parent is f's own.
 func (f folder) below(name string) folder {
-	f.shown, f.rel, f.match = filepath.Join(f.shown, name), filepath.Join(f.rel, name), filepath.Join(f.match, name)
+	if f.depth == 0 { // as a person gave it
+		f.shown = filepath.Clean(f.shown)
+	}
+	same := f.rel == f.match
+	f.shown, f.rel = join(f.shown, name), join(f.rel, name)
+	if same {
+		f.match = f.rel
+	} else {
+		f.match = join(f.match, name)
+	}
 	f.depth++
 	return f
+}
+
+// join is filepath.Join of a clean path and a name that was read in it.
+func join(folder, name string) string {
+	switch {
+	case folder == "" || folder == ".":
+		return name
+	case folder[len(folder)-1] == filepath.Separator:
+		return folder + name
+	}
+	return folder + string(filepath.Separator) + name
 }
 
 func (f folder) abs() string { return filepath.Join(f.root, f.rel) }
@@ -174,7 +194,7 @@ func (w *walker) entry(at folder, e fs.DirEntry) error {
 		return w.found(File{
 			Path: at.shown, Rel: filepath.ToSlash(at.match), Folder: at.root, Name: at.rel,
 			In: at.parent.ID(), parent: at.parent,
-		}, at.abs())
+		}, at.abs)
 	}
 	return nil
 }
@@ -233,16 +253,20 @@ func (w *walker) link(at folder) error {
 }
 
 // found passes a file on, unless it came before or is not wanted.
-func (w *walker) found(f File, abs string) error {
+func (w *walker) found(f File, abs func() string) error {
+	var again string // what it comes under a second time
+	if len(w.Paths) > 1 || w.Follow {
+		again = abs()
+	}
 	switch {
-	case w.seen[abs]:
+	case w.seen[again]:
 		return nil
 	case len(w.In) > 0 && !program.MatchesAny(w.In, f.Rel), program.MatchesAny(w.Out, f.Rel):
 		w.skip(Skip{f.Path, NotSelected, nil})
 		return nil
 	}
-	if len(w.Paths) > 1 || w.Follow { // else nothing can come twice
-		w.seen[abs] = true
+	if again != "" { // else nothing can come twice
+		w.seen[again] = true
 	}
 	f.parent.users.Add(1)
 	return w.file(f)
