@@ -1,0 +1,227 @@
+package query
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+
+	"github.com/antchfx/xpath"
+
+	"frizzel/core/tree"
+)
+
+// markupPath is a compiled XPath.
+type markupPath struct{ expr *xpath.Expr }
+
+var (
+	quotedText = regexp.MustCompile(`"[^"]*"|'[^']*'`)
+	prefixName = regexp.MustCompile(`([\pL_][\pL\pN_.-]*):[^:]`)
+	called     = regexp.MustCompile(`([a-z-]+)\s*\(`)
+)
+
+// refusedCalls are functions of XPath that no path may use, with what to write instead.
+var refusedCalls = map[string]string{
+	"id": "select by the attribute, as in //*[@id=\"x\"]", "processing-instruction": "", "name": "a name without a prefix is found in any namespace; local-name() is that name",
+}
+
+func compileMarkup(source string) (made *markupPath, err error) {
+	bare := quotedText.ReplaceAllStringFunc(source, func(s string) string { return strings.Repeat(" ", len(s)) })
+	if i := strings.IndexByte(bare, '$'); i >= 0 {
+		return nil, &Error{i, "a path has no variables", "a parameter stands in quotes: [@host=\"{=host}\"]"}
+	}
+	for _, m := range called.FindAllStringSubmatchIndex(bare, -1) {
+		if remedy, refused := refusedCalls[bare[m[2]:m[3]]]; refused {
+			return nil, &Error{m[2], fmt.Sprintf("%s() is not known here", bare[m[2]:m[3]]), remedy}
+		}
+	}
+	// The navigator says of a name's namespace only how its prefix is written, and of a name that
+	// is asked for without one nothing.
+	prefixes := map[string]string{}
+	for _, m := range prefixName.FindAllStringSubmatch(bare, -1) {
+		prefixes[m[1]] = m[1]
+	}
+	defer func() {
+		if r := recover(); r != nil { // how the library reports some mistakes
+			made, err = nil, noXPath(fmt.Sprint(r))
+		}
+	}()
+	expr, err := xpath.CompileWithNS(source, prefixes)
+	if err != nil {
+		return nil, noXPath(err.Error())
+	}
+	empty, _ := tree.Parse(tree.XML, []byte("<x/>"))
+	if _, ok := expr.Evaluate(newNavigator(empty.Roots[0])).(*xpath.NodeIterator); !ok {
+		return nil, &Error{-1, "this path selects no nodes: it is a number, a text or a truth", "say which elements or attributes are meant"}
+	}
+	return &markupPath{expr}, nil
+}
+
+func noXPath(reason string) error {
+	return &Error{-1, "this is no XPath: " + strings.TrimPrefix(reason, "xpath: "), ""}
+}
+
+func (p *markupPath) find(_ *tree.Document, from []*tree.Node, hits *Hits) (err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			err = noXPath(fmt.Sprint(r))
+		}
+	}()
+	for _, n := range from {
+		for it := p.expr.Select(newNavigator(n)); it.MoveNext(); {
+			if found := it.Current().(*navigator).node; found.Kind != tree.Instruction && found.Parent != nil {
+				hits.Nodes = append(hits.Nodes, found)
+			}
+		}
+	}
+	return nil
+}
+
+// navigator is a place in a tree as the library sees it.
+type navigator struct {
+	node *tree.Node
+	nth  int // among its parent's members
+}
+
+func newNavigator(n *tree.Node) *navigator {
+	at := &navigator{node: n}
+	if n.Parent != nil {
+		for i, m := range n.Parent.Members {
+			if m == n {
+				at.nth = i
+			}
+		}
+	}
+	return at
+}
+
+func (a *navigator) NodeType() xpath.NodeType {
+	switch a.node.Kind {
+	case tree.Attribute:
+		return xpath.AttributeNode
+	case tree.Characters:
+		return xpath.TextNode
+	case tree.Comment, tree.Instruction:
+		return xpath.CommentNode
+	}
+	if a.node.Parent == nil {
+		return xpath.RootNode
+	}
+	return xpath.ElementNode
+}
+
+func (a *navigator) LocalName() string {
+	if _, local, ok := strings.Cut(a.node.Name, ":"); ok {
+		return local
+	}
+	return a.node.Name
+}
+
+func (a *navigator) Prefix() string { return "" }
+
+// NamespaceURL is how the name's prefix is written.
+func (a *navigator) NamespaceURL() string {
+	prefix, _, ok := strings.Cut(a.node.Name, ":")
+	if !ok {
+		return ""
+	}
+	return prefix
+}
+
+func (a *navigator) Value() string {
+	if a.node.Kind != tree.Element {
+		return a.node.Text
+	}
+	var b strings.Builder
+	texts(a.node, &b)
+	return b.String()
+}
+
+func texts(n *tree.Node, b *strings.Builder) {
+	for _, m := range n.Members {
+		switch m.Kind {
+		case tree.Characters:
+			b.WriteString(m.Text)
+		case tree.Element:
+			texts(m, b)
+		}
+	}
+}
+
+func (a *navigator) Copy() xpath.NodeNavigator { c := *a; return &c }
+
+func (a *navigator) MoveToRoot() { a.node, a.nth = a.node.Root(), 0 }
+
+func (a *navigator) MoveToParent() bool {
+	if a.node.Parent == nil {
+		return false
+	}
+	*a = *newNavigator(a.node.Parent)
+	return true
+}
+
+func (a *navigator) MoveToNextAttribute() bool {
+	of, next := a.node, 0
+	if a.node.Kind == tree.Attribute {
+		of, next = a.node.Parent, a.nth+1
+	}
+	if next >= len(of.Members) || of.Members[next].Kind != tree.Attribute {
+		return false
+	}
+	a.node, a.nth = of.Members[next], next
+	return true
+}
+
+func (a *navigator) MoveToChild() bool {
+	if a.node.Kind != tree.Element {
+		return false
+	}
+	for i, m := range a.node.Members {
+		if m.Kind != tree.Attribute && m.Kind != tree.Instruction {
+			a.node, a.nth = m, i
+			return true
+		}
+	}
+	return false
+}
+
+func (a *navigator) MoveToFirst() bool {
+	if a.node.Parent == nil || a.node.Kind == tree.Attribute {
+		return false
+	}
+	parent := &navigator{node: a.node.Parent}
+	if !parent.MoveToChild() {
+		return false
+	}
+	*a = *parent
+	return true
+}
+
+func (a *navigator) MoveToNext() bool { return a.step(1) }
+
+func (a *navigator) MoveToPrevious() bool { return a.step(-1) }
+
+func (a *navigator) step(by int) bool {
+	if a.node.Parent == nil || a.node.Kind == tree.Attribute {
+		return false
+	}
+	siblings := a.node.Parent.Members
+	for i := a.nth + by; i >= 0 && i < len(siblings); i += by {
+		switch siblings[i].Kind {
+		case tree.Attribute:
+			return false
+		case tree.Instruction:
+			continue
+		}
+		a.node, a.nth = siblings[i], i
+		return true
+	}
+	return false
+}
+
+func (a *navigator) MoveTo(other xpath.NodeNavigator) bool {
+	o, ok := other.(*navigator)
+	if ok {
+		*a = *o
+	}
+	return ok
+}

@@ -1,0 +1,108 @@
+// Package query selects values of structured texts by paths: JSONPath (RFC 9535) in JSON, YAML, TOML
+// and CSV, XPath 1.0 in XML.
+//
+// The languages are libraries'. What they select is found again in the text's [tree.Document], whose
+// nodes know where they stand.
+package query
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"frizzel/core/tree"
+)
+
+// Path is a compiled path.
+type Path struct {
+	Source string
+	Family tree.Family
+	// Relative says that it begins at values that another path selected.
+	Relative bool
+
+	values *valuesPath
+	markup *markupPath
+}
+
+// Error is the error of a path that is none.
+type Error struct {
+	// At is the byte of the path, from 0, that it is about; -1 where it is about all.
+	At             int
+	Reason, Remedy string
+}
+
+func (e *Error) Error() string { return e.Reason }
+
+// Compile compiles a path. The error is an *Error.
+func Compile(source string) (*Path, error) {
+	p := &Path{Source: source}
+	var err error
+	switch {
+	case source == "":
+		return nil, &Error{-1, "this path is empty", "such as '$.clock.server', or '/signage/sign'"}
+	case source[0] == '$', source == "@", strings.HasPrefix(source, "@."), strings.HasPrefix(source, "@["):
+		p.Family, p.Relative = tree.Values, source[0] == '@'
+		p.values, err = compileValues(source)
+	default:
+		p.Family = tree.Markup
+		p.Relative = source[0] != '/' && source[0] != '('
+		p.markup, err = compileMarkup(source)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return p, nil
+}
+
+// Hits is what a path selects.
+type Hits struct {
+	Nodes []*tree.Node // in the order of their places, each once
+	// Shielded are the aliases and merges through which more is reached, which is not selected.
+	Shielded []*tree.Node
+}
+
+// TooLargeError is the error of a document that would be too large with its aliases unfolded.
+type TooLargeError struct{}
+
+func (TooLargeError) Error() string {
+	return fmt.Sprintf("its aliases would unfold to more than %d values", mostUnfolded)
+}
+
+// Select returns what the path selects: of whole documents, or where it is relative of values in
+// them, from. The error is a TooLargeError.
+func (p *Path) Select(d *tree.Document, from []*tree.Node) (*Hits, error) {
+	if !p.Relative {
+		from = d.Roots
+	}
+	hits := &Hits{}
+	var err error
+	if p.Family == tree.Markup {
+		err = p.markup.find(d, from, hits)
+	} else {
+		err = p.values.find(d, from, hits)
+	}
+	if err != nil {
+		return nil, err
+	}
+	hits.Nodes, hits.Shielded = once(hits.Nodes), once(hits.Shielded)
+	return hits, nil
+}
+
+// once orders nodes by their places, and drops those that stand among them twice.
+func once(nodes []*tree.Node) []*tree.Node {
+	seen := make(map[*tree.Node]bool, len(nodes))
+	out := nodes[:0]
+	for _, n := range nodes {
+		if !seen[n] {
+			seen[n] = true
+			out = append(out, n)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b *tree.Node) int {
+		if a.Start != b.Start {
+			return a.Start - b.Start
+		}
+		return b.End - a.End
+	})
+	return out
+}

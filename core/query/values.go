@@ -1,0 +1,249 @@
+package query
+
+import (
+	"encoding/json"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"github.com/theory/jsonpath"
+	"github.com/theory/jsonpath/spec"
+
+	"frizzel/core/tree"
+)
+
+// valuesPath is a compiled JSONPath.
+type valuesPath struct{ query *spec.PathQuery }
+
+var positioned = regexp.MustCompile(`^(.*?)(?: at position (\d+))?$`)
+
+func compileValues(source string) (*valuesPath, error) {
+	p, err := jsonpath.Parse("$" + source[1:])
+	if err != nil {
+		reason := strings.TrimPrefix(err.Error(), "jsonpath: ")
+		e := &Error{At: -1, Reason: reason}
+		if m := positioned.FindStringSubmatch(reason); m[2] != "" {
+			e.Reason = m[1]
+			at, _ := strconv.Atoi(m[2])
+			e.At = min(max(at-1, 0), len(source)-1)
+		}
+		e.Reason = "this is no JSONPath: " + e.Reason
+		return nil, e
+	}
+	q := p.Query()
+	if source[0] == '@' {
+		q = spec.Query(false, q.Segments()...)
+	}
+	return &valuesPath{q}, nil
+}
+
+// mostUnfolded bounds how many values a document has with its aliases unfolded.
+const mostUnfolded = 20_000_000
+
+// find adds what the path selects. The library reads objects as maps, in which a name stands once:
+// where a name is doubled it is asked for once more for each further one.
+func (p *valuesPath) find(d *tree.Document, from []*tree.Node, hits *Hits) error {
+	u := &unfolding{sizes: map[*tree.Node]int{}, doubled: 1}
+	for _, r := range d.Roots {
+		if u.size(r) > mostUnfolded {
+			return TooLargeError{}
+		}
+	}
+	times := min(u.doubled, mostDoubled)
+	if d.Syntax == tree.CSV { // whose doubled names select the first
+		times = 1
+	}
+	for nth := range times {
+		v := &variant{nth: nth, made: map[*tree.Node]any{}}
+		for _, n := range from {
+			root := v.any(n.Root())
+			current := root
+			if n.Parent != nil {
+				current = v.any(n)
+			}
+			for _, l := range p.query.SelectLocated(current, root, nil) {
+				v.follow(n, l.Path, hits)
+			}
+		}
+	}
+	return nil
+}
+
+// mostDoubled bounds how often a doubled name is looked at.
+const mostDoubled = 16
+
+// unfolding counts the values of a document with its aliases unfolded, and how often a name stands
+// in one object.
+type unfolding struct {
+	sizes   map[*tree.Node]int
+	doubled int
+}
+
+func (u *unfolding) size(n *tree.Node) int {
+	if len(n.Members) == 0 && n.Kind != tree.Alias {
+		return 1
+	}
+	if s, ok := u.sizes[n]; ok {
+		return s
+	}
+	u.sizes[n] = 1 // in itself
+	s := 1
+	if n.Kind == tree.Alias && n.Target != nil {
+		s += u.size(n.Target)
+	}
+	var names map[string]int
+	if n.Kind == tree.Object {
+		names = make(map[string]int, len(n.Members))
+	}
+	for _, m := range n.Members {
+		s = min(s+u.size(m), mostUnfolded+1)
+		if names != nil {
+			names[m.Name]++
+			u.doubled = max(u.doubled, names[m.Name])
+		}
+	}
+	u.sizes[n] = s
+	return s
+}
+
+// variant is a document as the library reads it, with the nth of each doubled name, or its last.
+type variant struct {
+	nth     int
+	made    map[*tree.Node]any
+	members map[*tree.Node]map[string]*tree.Node
+}
+
+// any returns a value as the library reads it.
+func (v *variant) any(n *tree.Node) any {
+	switch n.Kind {
+	case tree.Object, tree.Array, tree.Alias:
+		if made, ok := v.made[n]; ok {
+			return made
+		}
+		v.made[n] = nil // for one that is part of itself
+		made := v.composed(n)
+		v.made[n] = made
+		return made
+	case tree.Number:
+		return number(n.Text)
+	case tree.Bool:
+		return strings.ContainsAny(n.Text[:1], "tTyY") || strings.EqualFold(n.Text, "on")
+	case tree.Null:
+		return nil
+	}
+	return n.Text
+}
+
+func (v *variant) composed(n *tree.Node) any {
+	switch n.Kind {
+	case tree.Alias:
+		if n.Target == nil {
+			return nil
+		}
+		return v.any(n.Target)
+	case tree.Array:
+		list := make([]any, len(n.Members))
+		for i, m := range n.Members {
+			list[i] = v.any(m)
+		}
+		return list
+	}
+	object := make(map[string]any, len(n.Members))
+	for _, merge := range n.Members {
+		for _, from := range merged(merge) {
+			made, _ := v.any(from).(map[string]any)
+			for name, value := range made {
+				if _, ok := object[name]; !ok {
+					object[name] = value
+				}
+			}
+		}
+	}
+	for name, m := range v.named(n) {
+		object[name] = v.any(m)
+	}
+	return object
+}
+
+// merged returns the objects that a merge of YAML puts members of into its parent.
+func merged(n *tree.Node) []*tree.Node {
+	if n.Name != "<<" {
+		return nil
+	}
+	list := []*tree.Node{n}
+	if n.Kind == tree.Array {
+		list = n.Members
+	}
+	var out []*tree.Node
+	for _, m := range list {
+		for range 100 { // aliases of aliases
+			if m == nil || m.Kind != tree.Alias {
+				break
+			}
+			m = m.Target
+		}
+		if m != nil && m.Kind == tree.Object {
+			out = append(out, m)
+		}
+	}
+	return out
+}
+
+// named returns the members of an object by their names.
+func (v *variant) named(n *tree.Node) map[string]*tree.Node {
+	if known := v.members[n]; known != nil {
+		return known
+	}
+	out := make(map[string]*tree.Node, len(n.Members))
+	times := make(map[string]int, len(n.Members))
+	for _, m := range n.Members {
+		if times[m.Name] <= v.nth {
+			out[m.Name] = m
+		}
+		times[m.Name]++
+	}
+	if v.members == nil {
+		v.members = map[*tree.Node]map[string]*tree.Node{}
+	}
+	v.members[n] = out
+	return out
+}
+
+// number returns a number as the library compares it.
+func number(text string) any {
+	plain := strings.ReplaceAll(text, "_", "")
+	if i, err := strconv.ParseInt(plain, 0, 64); err == nil {
+		return i
+	}
+	if f, err := strconv.ParseFloat(plain, 64); err == nil {
+		return f
+	}
+	return json.Number(text)
+}
+
+// follow finds the node that a normalized path leads to.
+func (v *variant) follow(n *tree.Node, path spec.NormalizedPath, hits *Hits) {
+	for _, step := range path {
+		if n.Kind == tree.Alias {
+			hits.Shielded = append(hits.Shielded, n)
+			return
+		}
+		switch step := step.(type) {
+		case spec.Index:
+			if int(step) >= len(n.Members) {
+				return
+			}
+			n = n.Members[step]
+		case spec.Name:
+			m := v.named(n)[string(step)]
+			if m == nil { // merged in
+				if m = v.named(n)["<<"]; m != nil {
+					hits.Shielded = append(hits.Shielded, m)
+				}
+				return
+			}
+			n = m
+		}
+	}
+	hits.Nodes = append(hits.Nodes, n)
+}

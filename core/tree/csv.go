@@ -1,0 +1,196 @@
+package tree
+
+import (
+	"bytes"
+	"encoding/csv"
+	"errors"
+	"io"
+	"strconv"
+	"strings"
+
+	"frizzel/core/lines"
+)
+
+// parseCSV reads rows with encoding/csv, which knows where each cell begins.
+func (d *Document) parseCSV() error {
+	d.separator = d.mostFrequent()
+	root := &Node{Kind: Array, End: len(d.Text)}
+	d.Roots = []*Node{root}
+	r := d.reader(d.Text)
+	starts := lineStarts(d.Text)
+	var header []string
+	for {
+		cells, err := r.Read()
+		if errors.Is(err, io.EOF) {
+			return nil
+		}
+		if err != nil {
+			return csvFault(err)
+		}
+		row := &Node{Kind: Array}
+		for i, text := range cells {
+			line, column := r.FieldPos(i)
+			n := &Node{Kind: String, Text: text, Start: starts[line-1] + column - 1}
+			n.End = d.cellEnd(n)
+			row.add(n)
+		}
+		row.Start, row.End = row.Members[0].Start, row.Members[len(cells)-1].End
+		if d.Syntax == CSV && header == nil {
+			header = cells
+			root.places = []place{{row.Start, row.End}} // of the header
+			for _, m := range row.Members {
+				root.places = append(root.places, place{m.Start, m.End})
+			}
+			continue
+		}
+		if d.Syntax == CSV {
+			row.Kind = Object
+			for i, m := range row.Members {
+				if m.Name = strconv.Itoa(i + 1); i < len(header) {
+					m.Name = header[i]
+					m.Key, m.KeyEnd = root.places[i+1].start, root.places[i+1].end
+				}
+			}
+		}
+		root.add(row)
+	}
+}
+
+func (d *Document) reader(text []byte) *csv.Reader {
+	r := csv.NewReader(bytes.NewReader(text))
+	r.Comma, r.FieldsPerRecord = d.separator, -1
+	return r
+}
+
+func csvFault(err error) error {
+	var parse *csv.ParseError
+	if errors.As(err, &parse) {
+		return &SyntaxError{CSV, parse.Line, parse.Err.Error()}
+	}
+	return &SyntaxError{CSV, 0, err.Error()}
+}
+
+// lineStarts returns where each line begins, and one more.
+func lineStarts(text []byte) []int {
+	starts := make([]int, 1, bytes.Count(text, []byte("\n"))+2)
+	for at := 0; at < len(text); {
+		at = lines.Next(text, at, len(text))
+		starts = append(starts, at)
+	}
+	return starts
+}
+
+// mostFrequent returns the separator that stands most often in the first line, outside quotes.
+func (d *Document) mostFrequent() rune {
+	counts := map[byte]int{}
+	quoted := false
+	for _, c := range d.Text {
+		switch {
+		case c == '"':
+			quoted = !quoted
+		case c == '\n' && !quoted && len(counts) > 0:
+			return mostOf(counts)
+		case !quoted && strings.IndexByte(",;\t", c) >= 0:
+			counts[c]++
+		}
+		if c == '\n' && !quoted && len(counts) == 0 {
+			break
+		}
+	}
+	return mostOf(counts)
+}
+
+func mostOf(counts map[byte]int) rune {
+	most := byte(',')
+	for _, c := range []byte(";\t") {
+		if counts[c] > counts[most] {
+			most = c
+		}
+	}
+	return rune(most)
+}
+
+// cellEnd returns where a cell ends that begins at its Start.
+func (d *Document) cellEnd(n *Node) int {
+	at := n.Start
+	if at < len(d.Text) && d.Text[at] == '"' {
+		n.style = doubleQuoted
+		for at++; at < len(d.Text); at++ {
+			if d.Text[at] == '"' {
+				if at++; at == len(d.Text) || d.Text[at] != '"' {
+					return at
+				}
+			}
+		}
+		return at
+	}
+	for at < len(d.Text) && d.Text[at] != '\n' && rune(d.Text[at]) != d.separator {
+		at++
+	}
+	if at > n.Start && d.Text[at-1] == '\r' && (at == len(d.Text) || d.Text[at] == '\n') {
+		at--
+	}
+	return at
+}
+
+// csvCodec writes cells.
+type csvCodec struct{ *Document }
+
+func (c csvCodec) inner(n *Node) (int, int) { return quotesInner(n) }
+
+func (c csvCodec) escape(n *Node, raw, _ string) (of, to int) {
+	switch {
+	case n.style == doubleQuoted && strings.HasPrefix(raw, `""`):
+		return 2, 1
+	case n.style == doubleQuoted && strings.HasPrefix(raw, "\r\n"):
+		return 2, 1
+	}
+	return 0, 0
+}
+
+func (c csvCodec) fragment(n *Node, text string) (string, bool) {
+	if n.style == doubleQuoted {
+		return c.brokenLines(strings.ReplaceAll(text, `"`, `""`)), true
+	}
+	return text, !strings.ContainsAny(text, needQuotes)
+}
+
+// needQuotes are what a cell must be quoted for: a separator of any kind counts where it is found
+// out which one the file has.
+const needQuotes = ",;\t\"\r\n"
+
+// brokenLines writes line breaks as the file does.
+func (c csvCodec) brokenLines(text string) string {
+	if c.ending() == "\r\n" {
+		return strings.ReplaceAll(text, "\n", "\r\n")
+	}
+	return text
+}
+
+func (c csvCodec) forms(n *Node, text string, _ Kind) []string {
+	quoted := `"` + c.brokenLines(strings.ReplaceAll(text, `"`, `""`)) + `"`
+	if n.style == doubleQuoted {
+		return []string{quoted}
+	}
+	if strings.ContainsAny(text, needQuotes) {
+		return []string{quoted}
+	}
+	return []string{text, quoted}
+}
+
+func (c csvCodec) reads(n *Node, raw string) (string, Kind, bool) {
+	if raw == "" && n.Parent != nil && len(n.Parent.Members) == 1 { // a row of nothing is none
+		return "", 0, false
+	}
+	r := c.reader([]byte("x" + string(c.separator) + raw))
+	cells, err := r.Read()
+	if err != nil || len(cells) != 2 {
+		return "", 0, false
+	}
+	if _, err := r.Read(); !errors.Is(err, io.EOF) {
+		return "", 0, false
+	}
+	return cells[1], String, true
+}
+
+func (c csvCodec) bareKind(string) Kind { return String }

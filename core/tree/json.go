@@ -1,0 +1,225 @@
+package tree
+
+import (
+	"encoding/json"
+	"fmt"
+	"regexp"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/tailscale/hujson"
+
+	"frizzel/core/lines"
+)
+
+func (d *Document) parseJSON() error {
+	if err := d.depth(); err != nil {
+		return err
+	}
+	v, err := hujson.Parse(d.Text)
+	if err != nil {
+		return d.jsonFault(err)
+	}
+	d.strict = v.IsStandard()
+	d.Roots = []*Node{d.jsonNode(&v, string(d.Text))}
+	return nil
+}
+
+var hujsonError = regexp.MustCompile(`^hujson: line (\d+), column (\d+): (.*)$`)
+
+func (d *Document) jsonFault(err error) error {
+	m := hujsonError.FindStringSubmatch(err.Error())
+	if m == nil {
+		return &SyntaxError{JSON, 0, err.Error()}
+	}
+	line, _ := strconv.Atoi(m[1])
+	reason := m[3]
+	if strings.Contains(reason, "unexpected EOF") {
+		reason = "it ends too early"
+	}
+	return &SyntaxError{JSON, line, fmt.Sprintf("%s (column %s)", reason, m[2])}
+}
+
+// depth refuses what is nested so deep that a parser's stack would overflow.
+func (d *Document) depth() error {
+	depth := 0
+	for i := 0; i < len(d.Text); i++ {
+		switch d.Text[i] {
+		case '[', '{':
+			if depth++; depth > maxDepth {
+				return d.fault(i, "it is nested more than %d deep", maxDepth)
+			}
+		case ']', '}':
+			depth--
+		case '"':
+			for i++; i < len(d.Text) && d.Text[i] != '"'; i++ {
+				if d.Text[i] == '\\' {
+					i++
+				}
+			}
+		case '/':
+			i = commentEnd(d.Text, i) - 1
+		}
+	}
+	return nil
+}
+
+// commentEnd returns where the comment of JSON ends that may begin at a slash.
+func commentEnd(text []byte, at int) int {
+	rest := string(text[at:min(at+2, len(text))])
+	switch rest {
+	case "//":
+		return lines.Next(text, at, len(text))
+	case "/*":
+		for i := at + 2; i+1 < len(text); i++ {
+			if text[i] == '*' && text[i+1] == '/' {
+				return i + 2
+			}
+		}
+		return len(text)
+	}
+	return at + 1
+}
+
+func (d *Document) jsonNode(v *hujson.Value, src string) *Node {
+	n := &Node{Start: v.StartOffset, End: v.EndOffset, style: flow}
+	switch of := v.Value.(type) {
+	case *hujson.Object:
+		n.Members = make([]*Node, 0, len(of.Members))
+		for i := range of.Members {
+			m := &of.Members[i]
+			child := d.jsonNode(&m.Value, src)
+			child.Key, child.KeyEnd = m.Name.StartOffset, m.Name.EndOffset
+			child.Name = unquoted(src[child.Key:child.KeyEnd])
+			n.add(child)
+		}
+	case *hujson.Array:
+		n.Kind = Array
+		n.Members = make([]*Node, 0, len(of.Elements))
+		for i := range of.Elements {
+			n.add(d.jsonNode(&of.Elements[i], src))
+		}
+	case hujson.Literal:
+		n.Text, n.style = src[n.Start:n.End], plainStyle
+		n.Kind = jsonKind(n.Text)
+		if n.Kind == String {
+			n.Text, n.style = unquoted(n.Text), doubleQuoted
+		}
+	}
+	return n
+}
+
+// jsonKind returns the kind of a scalar as it is written.
+func jsonKind(raw string) Kind {
+	switch raw[0] {
+	case '"':
+		return String
+	case 'n':
+		return Null
+	case 't', 'f':
+		return Bool
+	}
+	return Number
+}
+
+// unquoted returns what a string means.
+func unquoted(raw string) string {
+	if strings.IndexByte(raw, '\\') < 0 {
+		return raw[1 : len(raw)-1]
+	}
+	var s string
+	_ = json.Unmarshal([]byte(raw), &s)
+	return s
+}
+
+// jsonCodec writes scalars of JSON.
+type jsonCodec struct{ *Document }
+
+func (c jsonCodec) reads(_ *Node, raw string) (string, Kind, bool) {
+	if raw == "" || !json.Valid([]byte(raw)) || strings.ContainsRune("[{", rune(raw[0])) || strings.TrimSpace(raw) != raw {
+		return "", 0, false
+	}
+	if kind := jsonKind(raw); kind != String {
+		return raw, kind, true
+	}
+	return unquoted(raw), String, true
+}
+
+func (c jsonCodec) inner(n *Node) (int, int) { return quotesInner(n) }
+
+// quotesInner returns what stands between quotes of one character.
+func quotesInner(n *Node) (int, int) {
+	if n.style == doubleQuoted || n.style == singleQuoted {
+		return n.Start + 1, n.End - 1
+	}
+	return n.Start, n.End
+}
+
+func (c jsonCodec) fragment(n *Node, text string) (string, bool) {
+	if n.style != doubleQuoted {
+		return text, true
+	}
+	return escaped(text, jsonEscapes), true
+}
+
+func (c jsonCodec) forms(_ *Node, text string, kind Kind) []string {
+	if kind != String {
+		return []string{text}
+	}
+	return []string{`"` + escaped(text, jsonEscapes) + `"`}
+}
+
+func (c jsonCodec) bareKind(text string) Kind {
+	if _, kind, ok := c.reads(nil, text); ok && kind != String {
+		return kind
+	}
+	return String
+}
+
+func (c jsonCodec) escape(n *Node, raw, _ string) (of, to int) {
+	if n.style != doubleQuoted {
+		return 0, 0
+	}
+	of = escapeLength(raw)
+	if of > 0 {
+		to = len(unquoted(`"` + raw[:of] + `"`))
+	}
+	return of, to
+}
+
+// escapeLength returns how long the escape is that raw begins with, 0 for none.
+func escapeLength(raw string) int {
+	if raw == "" || raw[0] != '\\' || len(raw) < 2 {
+		return 0
+	}
+	n := map[byte]int{'u': 6, 'U': 10, 'x': 4}[raw[1]]
+	if n == 0 {
+		return 2
+	}
+	if n == 6 && len(raw) >= 12 && raw[6] == '\\' && raw[7] == 'u' && strings.ContainsRune("dD", rune(raw[2])) { // a pair
+		return 12
+	}
+	return min(n, len(raw))
+}
+
+// jsonEscapes are the short escapes that JSON and TOML share.
+var jsonEscapes = map[rune]string{'"': `\"`, '\\': `\\`, '\b': `\b`, '\f': `\f`, '\n': `\n`, '\r': `\r`, '\t': `\t`}
+
+// escaped writes a text with escapes for what cannot stand in double quotes.
+func escaped(text string, short map[rune]string) string {
+	var b strings.Builder
+	for i, r := range text {
+		if e, ok := short[r]; ok {
+			b.WriteString(e)
+		} else if r < ' ' || r == 0x7f {
+			fmt.Fprintf(&b, `\u%04x`, r)
+		} else if r == utf8.RuneError {
+			_, size := utf8.DecodeRuneInString(text[i:])
+			b.WriteString(text[i : i+size])
+		} else {
+			b.WriteRune(r)
+		}
+	}
+	return b.String()
+}

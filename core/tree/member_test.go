@@ -1,0 +1,194 @@
+package tree
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"frizzel/core/edit"
+)
+
+// layouts are more texts whose members come and go.
+var layouts = map[Syntax][]string{
+	JSON: {"{\n\t\"a\": 1,\n\t\"b\": [\n\t\t\"x\",\n\t\t\"y\"\n\t],\n\t\"c\": {}\n}\n", `{"a":1,"b":2,"c":[1,2,3]}`, "[\n  {\"n\": \"x\"}, // first\n  {\"n\": \"y\"} // last\n]\n", "{\n  // only a comment\n}\n"},
+	YAML: {"boards:\n  - name: p1\n    host: depot-3\n  # about p2\n  - name: p2\n    host: depot-4 # here\nlist:\n- a\n- b\nempty:\nmap: {}\nflow: {a: 1, b: 2}\nseq: [x, y, ]\n",
+		"a:\n  b:\n    c: 1\n\n    # end\n  d: |\n    text\n\ne: f", "- - a\n  - b\n- c: d\n", "x:\n    - 1\n    - 2\n"},
+	TOML: {"# top\na = 1 # one\nb = \"x\"\n\n# about t\n[t]\nc = 1\n  [t.u]\n  d = [\n    1, # x\n    2,\n  ]\n\n[v]\n[[l]]\nn = 'x'\n[[l]]\nn = 'y'\n[w]\nq.r = 1\nq.s = { z = 1, y = 2 }\n", "[only]\n", "[a.b]\nc = 1\n"},
+	XML: {"<a>\n  <b n=\"1\" m='2'>x</b>\n  <!-- about c -->\n  <c/>\n  <d></d>\n</a>\n", "<a><b/><c>t</c></a>", "<r x=\"1\"\n   y=\"2\"/>"},
+	CSV: {"name,home,note\noak,depot-3,x\nash,depot-4\n"},
+}
+
+func every(n *Node, found []*Node) []*Node {
+	found = append(found, n)
+	for _, m := range n.Members {
+		found = every(m, found)
+	}
+	return found
+}
+
+type tally struct{ tried, refused, wrong map[Syntax]int }
+
+func newTally() *tally { return &tally{map[Syntax]int{}, map[Syntax]int{}, map[Syntax]int{}} }
+
+func (y *tally) prove(d *Document, what string, edits edit.List, changes Changes, err error) *Document {
+	y.tried[d.Syntax]++
+	if err != nil {
+		y.refused[d.Syntax]++
+		if os.Getenv("SHOW") == "2" {
+			fmt.Printf("REFUSED %v %s: %v\n", d.Syntax, what, err)
+		}
+		return nil
+	}
+	if !edits.Fits(len(d.Text)) {
+		panic(what)
+	}
+	fresh := edits.Apply(d.Text)
+	made, _, err := d.Prove(fresh, changes)
+	if err != nil {
+		y.wrong[d.Syntax]++
+		if os.Getenv("SHOW") != "" {
+			fmt.Printf("WRONG %v %s: %v\n%s\n=>\n%s\n------\n", d.Syntax, what, err, d.Text, fresh)
+		}
+		return nil
+	}
+	if os.Getenv("SHOW") == "3" {
+		fmt.Printf("%v %s\n%s\n=>\n%s\n------\n", d.Syntax, what, d.Text, fresh)
+	}
+	return made
+}
+
+func (y *tally) log(t *testing.T) {
+	for s, n := range y.tried {
+		t.Logf("%v: of %d, %d refused at once and %d when proven", s, n, y.refused[s], y.wrong[s])
+	}
+}
+
+func documents(t *testing.T, each func(d *Document)) {
+	for _, of := range []map[Syntax][]string{samples, layouts} {
+		for syntax, texts := range of {
+			for _, text := range texts {
+				d, err := Parse(syntax, []byte(text))
+				require.NoError(t, err, text)
+				each(d)
+			}
+		}
+	}
+}
+
+// Members that are taken away are gone, and nothing else.
+func TestDelete(t *testing.T) {
+	y := newTally()
+	documents(t, func(d *Document) {
+		for _, root := range d.Roots {
+			for _, p := range every(root, nil) {
+				for mask := 1; mask < 1<<min(len(p.Members), 5); mask++ {
+					var some []*Node
+					for i, m := range p.Members {
+						if mask>>i&1 == 1 && m.Kind != Characters && m.Kind != Instruction {
+							some = append(some, m)
+						}
+					}
+					if len(some) > 0 {
+						edits, changes, err := d.Delete(some)
+						y.prove(d, fmt.Sprint("delete ", d.Path(some[0]), len(some)), edits, changes, err)
+					}
+				}
+			}
+		}
+	})
+	y.log(t)
+}
+
+func TestRename(t *testing.T) {
+	y := newTally()
+	documents(t, func(d *Document) {
+		for _, root := range d.Roots {
+			for _, n := range every(root, nil) {
+				for _, name := range []string{"other", "two words", "it's", "1", "yes", "a.b", "é"} {
+					if n.Key < n.KeyEnd {
+						edits, changes, err := d.Rename(n, name)
+						y.prove(d, fmt.Sprint("rename ", d.Path(n), " ", name), edits, changes, err)
+					}
+				}
+			}
+		}
+	})
+	y.log(t)
+}
+
+// What is settled is there, and to settle it again changes nothing.
+func TestSettle(t *testing.T) {
+	y := newTally()
+	texts := []string{"depot-4", "8415", "yes", "", "two\nlines\n", "it's \"so\"", "a: b # c", " x "}
+	literals := map[Syntax][]string{JSON: {"1", "[1, {\"a\": null}]", "true"}, YAML: {"1", "[a, {b: c}]", "~", "yes"}, TOML: {"1", "[1, { a = 2 }]", "1979-05-27"}}
+	documents(t, func(d *Document) {
+		for i, root := range d.Roots {
+			for _, n := range every(root, nil) {
+				if n.Kind == Characters || n.Kind == Instruction {
+					continue
+				}
+				r := rand.New(rand.NewPCG(uint64(n.Start), 3))
+				for range 12 {
+					fresh := Fresh{Text: texts[r.IntN(len(texts))]}
+					if l := literals[d.Syntax]; l != nil && r.IntN(3) == 0 {
+						fresh = Fresh{l[r.IntN(len(l))], true}
+					}
+					var steps []Step
+					name := []string{"new", "home", "note", "a b", "host"}[r.IntN(5)]
+					switch {
+					case d.Syntax == XML && n.Kind == Element && n.Parent != nil:
+						if name == "a b" {
+							name = "x"
+						}
+						steps = append(steps, Step{Name: name, Attribute: r.IntN(2) == 0})
+						if !steps[0].Attribute && r.IntN(2) == 0 {
+							steps[0].With = [][2]string{{"name", "q & \"r\""}}
+							steps = append(steps, Step{Name: "deep"})
+						}
+					case r.IntN(4) == 0:
+					case n.Kind == Object || n.Kind == Null:
+						steps = append(steps, Step{Name: name})
+						if r.IntN(2) == 0 && d.Syntax != CSV {
+							steps = append(steps, Step{Name: "deep"})
+						}
+					case n.Kind == Array:
+						steps = append(steps, Step{Index: r.IntN(3), Numbered: true})
+					}
+					item := r.IntN(4) == 0
+					settle := func(d *Document, n *Node) (edit.List, Changes, error) {
+						if item {
+							return d.SettleItem(n, steps, fresh, true)
+						}
+						return d.Settle(n, steps, fresh, true)
+					}
+					what := fmt.Sprintf("settle item=%v %s %+v as %+v", item, d.Path(n), steps, fresh)
+					edits, changes, err := settle(d, n)
+					made := y.prove(d, what, edits, changes, err)
+					if made == nil || n.Parent == nil && n.Kind == Null {
+						continue
+					}
+					again, _, err := settle(made, corresponding(n, made.Roots[i]))
+					require.NoError(t, err, what)
+					require.Empty(t, again, "%s\n%s\n=>\n%s", what, d.Text, made.Text)
+				}
+			}
+		}
+	})
+	y.log(t)
+}
+
+// corresponding returns the node at the same place in another tree.
+func corresponding(n, root *Node) *Node {
+	if n.Parent == nil {
+		return root
+	}
+	i := n.index()
+	p := corresponding(n.Parent, root)
+	if i >= len(p.Members) {
+		return p
+	}
+	return p.Members[i]
+}

@@ -1,0 +1,269 @@
+package tree
+
+import (
+	"fmt"
+	"strings"
+)
+
+// Changes are what is to become of the nodes of a document. A node that is not among them, and
+// lies in none that is, must stay what it is.
+type Changes map[*Node]*Change
+
+// Change is what is to become of one node.
+type Change struct {
+	// Text and Kind are those of a scalar that becomes another.
+	Text *string
+	Kind Kind
+	// Opaque says that the lines of what has members change, to what must parse, and no more is
+	// known.
+	Opaque  bool
+	Removed bool
+	Name    *string // that it has from now on
+	Added   []*Node // members, in order, as they are to be; only their kinds, names, texts and members count
+	Becomes *Node   // what it is replaced by, likewise
+}
+
+// of returns the change of a node, and makes room for it.
+func (c Changes) of(n *Node) *Change {
+	if c[n] == nil {
+		c[n] = &Change{Kind: n.Kind}
+	}
+	return c[n]
+}
+
+// DifferenceError is the error of a text that is not the old one with the changes asked for.
+type DifferenceError struct {
+	Path   string // of the value that differs
+	Reason string
+}
+
+func (e *DifferenceError) Error() string {
+	return fmt.Sprintf("what would be written does not read as what was meant: %s %s", e.Path, e.Reason)
+}
+
+// Prove parses what a document has become, and holds it against the document with the changes. It
+// returns the new document, and the nodes in it that the old ones are now. The error is a
+// *SyntaxError or a *DifferenceError.
+func (d *Document) Prove(text []byte, changes Changes) (*Document, map[*Node]*Node, error) {
+	made, err := Parse(d.Syntax, text)
+	if err != nil {
+		return nil, nil, err
+	}
+	p := &proof{changes: changes, now: map[*Node]*Node{}, doc: d}
+	if len(made.Roots) != len(d.Roots) {
+		return nil, nil, &DifferenceError{"the file", "holds another number of documents"}
+	}
+	if d.strict && !made.strict {
+		return nil, nil, &DifferenceError{"the file", "is no strict JSON any more"}
+	}
+	for i, n := range d.Roots {
+		if !p.same(n, made.Roots[i]) {
+			return nil, nil, p.err
+		}
+	}
+	return made, p.now, nil
+}
+
+// proof is two trees that are being compared.
+type proof struct {
+	doc     *Document
+	changes Changes
+	now     map[*Node]*Node
+	err     error
+}
+
+func (p *proof) differs(n *Node, format string, args ...any) bool {
+	p.err = &DifferenceError{p.doc.Path(n), fmt.Sprintf(format, args...)}
+	return false
+}
+
+// same reports whether a node has become what it is to be.
+func (p *proof) same(old, now *Node) bool {
+	p.now[old] = now
+	c := p.changes[old]
+	if c == nil {
+		c = &unchanged
+	}
+	if c.Becomes != nil {
+		if c.Becomes.Name = now.Name; !p.equal(c.Becomes, now) {
+			return p.differs(old, "would not be what it is to become")
+		}
+		return true
+	}
+	name := old.Name
+	if c.Name != nil {
+		name = *c.Name
+	}
+	if now.Name != name {
+		return p.differs(old, "would be named %q, and not %q", now.Name, name)
+	}
+	if now.Anchor != old.Anchor || now.Tag != old.Tag {
+		return p.differs(old, "would have another anchor or tag")
+	}
+	if c.Opaque {
+		return true
+	}
+	kind, text := old.Kind, old.Text
+	if c.Text != nil {
+		kind, text = c.Kind, *c.Text
+	}
+	if now.Kind != kind {
+		return p.differs(old, "would be a %s, and not a %s", now.Kind, kind)
+	}
+	if c.Text != nil && kind == Element { // whose text is in its members
+		if now.HasMembers() || now.Text != text {
+			return p.differs(old, "would be %s, and not %s", excerpt(now.Text), excerpt(text))
+		}
+		return p.members(old, now, &Change{}, attributesOnly)
+	}
+	if !old.HasMembers() && old.Kind != Element && len(c.Added) == 0 && now.Text != text {
+		return p.differs(old, "would be %s, and not %s", excerpt(now.Text), excerpt(text))
+	}
+	return p.members(old, now, c, all)
+}
+
+var unchanged Change
+
+func all(*Node) bool              { return true }
+func attributesOnly(n *Node) bool { return n.Kind == Attribute }
+
+// members compares the members that count.
+func (p *proof) members(old, now *Node, c *Change, counts func(*Node) bool) bool {
+	touched := len(c.Added) > 0
+	for _, m := range old.Members {
+		touched = touched || p.gone(m)
+	}
+	var want []*Node
+	blank := func(n *Node) bool { // that layout may change
+		return touched && n.Kind == Characters && n.style != cdata && strings.TrimSpace(n.Text) == ""
+	}
+	for _, m := range old.Members {
+		if p.gone(m) || !counts(m) || blank(m) {
+			continue
+		}
+		want = append(want, m)
+	}
+	var got []*Node
+	for _, m := range now.Members {
+		if counts(m) && !blank(m) {
+			got = append(got, m)
+		}
+	}
+	if p.doc.Syntax == TOML && old.Kind == Object { // whose order follows from headers
+		got = p.inOrderOf(want, got)
+	}
+	if touched && p.doc.Syntax == XML { // texts beside what is gone become one
+		want, got = joinedTexts(want), joinedTexts(got)
+	}
+	if len(got) != len(want)+len(c.Added) {
+		return p.differs(old, "would have %d members, and not %d", len(got), len(want)+len(c.Added))
+	}
+	if len(c.Added) > 0 && p.doc.Syntax != JSON && p.doc.Syntax != YAML { // which may stand before others
+		return p.unordered(old, want, got, c.Added)
+	}
+	for i, m := range want {
+		if !p.same(m, got[i]) {
+			return false
+		}
+	}
+	for i, a := range c.Added {
+		if !p.equal(a, got[len(want)+i]) {
+			return p.differs(old, "would not hold what is to be added")
+		}
+	}
+	return true
+}
+
+// inOrderOf returns members in the order in which their names stand in others, further ones behind.
+func (p *proof) inOrderOf(want, got []*Node) []*Node {
+	named := make(map[string]*Node, len(got))
+	for _, n := range got {
+		named[n.Name] = n
+	}
+	out := make([]*Node, 0, len(got))
+	for _, n := range want {
+		name := n.Name
+		if c := p.changes[n]; c != nil && c.Name != nil {
+			name = *c.Name
+		}
+		if g := named[name]; g != nil {
+			out = append(out, g)
+			delete(named, name)
+		}
+	}
+	for _, n := range got {
+		if named[n.Name] == n {
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+// joinedTexts makes texts beside each other one.
+func joinedTexts(nodes []*Node) (out []*Node) {
+	for _, n := range nodes {
+		if last := len(out) - 1; n.Kind == Characters && last >= 0 && out[last].Kind == Characters {
+			out[last] = &Node{Kind: Characters, Text: out[last].Text + n.Text, Parent: n.Parent}
+			continue
+		}
+		out = append(out, n)
+	}
+	return out
+}
+
+// gone reports whether a node is to be there no more.
+func (p *proof) gone(n *Node) bool {
+	c := p.changes[n]
+	return c != nil && (c.Removed || n.Kind == Characters && c.Text != nil && *c.Text == "")
+}
+
+// unordered compares members with added ones among them.
+func (p *proof) unordered(old *Node, want, got, added []*Node) bool {
+	i := 0
+	for _, n := range got {
+		if len(added) > 0 && (i == len(want) || !p.quiet(want[i], n)) && p.equal(added[0], n) {
+			added = added[1:]
+			continue
+		}
+		if i == len(want) || !p.same(want[i], n) {
+			return p.err != nil && false || p.differs(old, "would not hold what is to be added")
+		}
+		i++
+	}
+	return true
+}
+
+// quiet is same without a word of what differs.
+func (p *proof) quiet(old, now *Node) bool {
+	before := p.err
+	ok := p.same(old, now)
+	p.err = before
+	return ok
+}
+
+// equal reports whether a node is what was to be added.
+func (p *proof) equal(want, now *Node) bool {
+	if want.Kind != now.Kind || want.Name != now.Name || !want.HasMembers() && want.Text != now.Text {
+		return false
+	}
+	w, g := solid(want), solid(now)
+	if len(w) != len(g) {
+		return false
+	}
+	for i := range w {
+		if !p.equal(w[i], g[i]) {
+			return false
+		}
+	}
+	return true
+}
+
+// solid returns the members of a node that layout does not bring along.
+func solid(n *Node) (out []*Node) {
+	for _, m := range n.Members {
+		if m.Kind != Characters {
+			out = append(out, m)
+		}
+	}
+	return out
+}

@@ -1,0 +1,264 @@
+// Package tree reads structured texts, JSON, YAML, TOML, XML and CSV, as trees of values that know
+// where they stand, and carries changes of values back to the text.
+//
+// A value is a small text of its own: [Document.Show] gives it without its quotes, escapes,
+// entities and indentation, and [Document.Write] makes of edits to that text edits of the whole,
+// in the form in which the value stands. Members are added, renamed and taken away in the layout
+// of their siblings. And the result is proven: [Document.Prove] parses what comes of it, and holds
+// it against the old tree with the changes that were asked for. So a form of writing that is not
+// foreseen here, or a parser's wrong place, costs a refusal, and never a wrong text.
+//
+// The parsers are libraries'. What they do not tell, mostly where a value ends, is found here.
+package tree
+
+import (
+	"fmt"
+	"path"
+	"strings"
+
+	"frizzel/core/lines"
+)
+
+// Syntax is a way of writing values.
+type Syntax int
+
+const (
+	None Syntax = iota
+	JSON        // RFC 8259; comments and trailing commas are read as well
+	YAML
+	TOML
+	XML
+	CSV     // RFC 4180, with a header; separated by what is most frequent
+	BareCSV // without a header
+)
+
+var names = map[Syntax]string{JSON: "JSON", YAML: "YAML", TOML: "TOML", XML: "XML", CSV: "CSV", BareCSV: "CSV"}
+
+func (s Syntax) String() string { return names[s] }
+
+// Family says which paths select in texts of a syntax.
+type Family int
+
+const (
+	NoFamily Family = iota
+	Values          // JSONPath
+	Markup          // XPath
+)
+
+// Family returns the family of paths for the syntax.
+func (s Syntax) Family() Family {
+	switch s {
+	case None:
+		return NoFamily
+	case XML:
+		return Markup
+	}
+	return Values
+}
+
+// Named are the syntaxes by the names that scripts give them.
+var Named = map[string]Syntax{"json": JSON, "yaml": YAML, "toml": TOML, "xml": XML, "csv": CSV, "csv without header": BareCSV}
+
+var endings = map[string]Syntax{
+	".json": JSON, ".jsonc": JSON, ".yaml": YAML, ".yml": YAML, ".toml": TOML, ".csv": CSV, ".tsv": CSV,
+	".xml": XML, ".svg": XML, ".xsd": XML, ".xsl": XML, ".xslt": XML, ".plist": XML, ".pom": XML, ".xhtml": XML, ".rng": XML, ".wsdl": XML,
+}
+
+// SyntaxOf returns the syntax of a file by its name, None where that does not tell.
+func SyntaxOf(name string) Syntax { return endings[strings.ToLower(path.Ext(name))] }
+
+// Kind is what a value is.
+type Kind byte
+
+const (
+	Object Kind = iota // with named members
+	Array              // with numbered ones
+	String
+	Number
+	Bool
+	Null
+	Date
+	Alias   // of YAML, for a value that stands elsewhere
+	Element // of XML, and all that follow
+	Attribute
+	Characters
+	Comment
+	Instruction
+)
+
+var kindNames = [...]string{"object", "list", "string", "number", "boolean", "null", "date", "alias", "element", "attribute", "text", "comment", "instruction"}
+
+func (k Kind) String() string { return kindNames[k] }
+
+// bare reports whether values of the kind stand as they are written.
+func (k Kind) bare() bool { return k == Number || k == Bool || k == Null || k == Date }
+
+// style is how a scalar is written.
+type style byte
+
+const (
+	plainStyle   style = iota
+	doubleQuoted       // with escapes
+	singleQuoted
+	literalBlock
+	foldedBlock
+	doubleLines // TOML's """, with escapes
+	singleLines // TOML's '''
+	flow        // of what has members: between brackets, not by indentation
+	cdata
+)
+
+// Node is a value, or in XML any node, with the place where it stands.
+type Node struct {
+	Kind  Kind
+	style style
+	// scattered says that the value stands in several places, so that Start and End are not all.
+	scattered bool
+	Name      string // a member's; an element's or attribute's, with its prefix
+	Text      string // what a scalar means; a number and its like as they are written
+	// Start and End are the bytes that the value takes, with its quotes or its tags.
+	Start, End int
+	// Key and KeyEnd are the bytes of its name as it is written, equal where it has none.
+	Key, KeyEnd int
+	// Inner and InnerEnd are what stands between an element's tags.
+	Inner, InnerEnd int
+	Parent          *Node
+	Members         []*Node // attributes first
+	Anchor, Tag     string  // of YAML; of an alias the Anchor that it stands for
+	Target          *Node   // of an Alias
+	keyNode         *Node   // of YAML: the name as a value
+	keys            []place // of TOML's tables: where else their names stand
+	places          []place // of TOML: the lines that dotted keys are on; of CSV's root its header's cells
+	header          place   // of a TOML table that has one
+}
+
+// place is bytes of a text.
+type place struct{ start, end int }
+
+// Document is a text that was read.
+type Document struct {
+	Syntax Syntax
+	Text   []byte
+	Roots  []*Node // the documents of a YAML file; else one
+	// strict says of JSON that it has neither comments nor trailing commas.
+	strict    bool
+	separator rune // of CSV
+}
+
+// SyntaxError is the error of a text that does not parse.
+type SyntaxError struct {
+	Syntax Syntax
+	Line   int // from 1; 0 where it is not known
+	Reason string
+}
+
+func (e *SyntaxError) Error() string { return fmt.Sprintf("this is no %s: %s", e.Syntax, e.Reason) }
+
+// maxDepth bounds how deep values lie in each other.
+const maxDepth = 10_000
+
+// Parse reads a text, which must not change while the document is in use. The error is a
+// *SyntaxError.
+func Parse(s Syntax, text []byte) (*Document, error) {
+	d := &Document{Syntax: s, Text: text}
+	var err error
+	switch s {
+	case JSON:
+		err = d.parseJSON()
+	case YAML:
+		err = d.parseYAML()
+	case TOML:
+		err = d.parseTOML()
+	case XML:
+		err = d.parseXML()
+	case CSV, BareCSV:
+		err = d.parseCSV()
+	default:
+		err = &SyntaxError{s, 0, "no syntax is known for it"}
+	}
+	if err != nil {
+		return nil, err
+	}
+	return d, nil
+}
+
+// fault is the error of a byte of the text.
+func (d *Document) fault(at int, format string, args ...any) error {
+	return &SyntaxError{d.Syntax, lines.Number(d.Text, min(max(at, 0), len(d.Text))), fmt.Sprintf(format, args...)}
+}
+
+// raw is the text of some bytes as they stand.
+func (d *Document) raw(start, end int) string { return string(d.Text[start:end]) }
+
+// add puts a member into a parent.
+func (n *Node) add(m *Node) {
+	m.Parent = n
+	n.Members = append(n.Members, m)
+}
+
+// HasMembers reports whether the node is shown as it stands in the text, and not as what it means.
+func (n *Node) HasMembers() bool {
+	switch n.Kind {
+	case Object, Array:
+		return true
+	case Element:
+		for _, m := range n.Members {
+			if m.Kind != Attribute && m.Kind != Characters {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// Root returns the document's value that holds the node.
+func (n *Node) Root() *Node {
+	for n.Parent != nil {
+		n = n.Parent
+	}
+	return n
+}
+
+// index returns which of its parent's members the node is, -1 for a root.
+func (n *Node) index() int {
+	if n.Parent != nil {
+		for i, m := range n.Parent.Members {
+			if m == n {
+				return i
+			}
+		}
+	}
+	return -1
+}
+
+// within reports whether the node lies in other, or is it.
+func (n *Node) within(other *Node) bool {
+	for ; n != nil; n = n.Parent {
+		if n == other {
+			return true
+		}
+	}
+	return false
+}
+
+// lineStart returns where the line that holds a byte begins.
+func (d *Document) lineStart(at int) int { return lines.Start(d.Text, 0, at) }
+
+// lineEnd returns where the line that holds a byte ends, before its line ending.
+func (d *Document) lineEnd(at int) int {
+	for at < len(d.Text) && d.Text[at] != '\n' {
+		at++
+	}
+	if at > 0 && at < len(d.Text) && d.Text[at-1] == '\r' {
+		at--
+	}
+	return at
+}
+
+// ending is the text's first line ending.
+func (d *Document) ending() string {
+	if e := lines.FirstEnding(d.Text); e != "" {
+		return e
+	}
+	return "\n"
+}

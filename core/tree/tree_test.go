@@ -1,0 +1,148 @@
+package tree
+
+import (
+	"fmt"
+	"io/fs"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"frizzel/core/edit"
+)
+
+var samples = map[Syntax][]string{
+	JSON: {`{"a": 1, "b": [true, null, "x\u00e9\"\n"], "c": {"d": -1.10e3, "a": ""}}`,
+		"{\n  // note\n  \"a\": \"b\", /* c */\n  \"list\": [\n    1, // one\n    2,\n  ],\n}\n", `[]`, `"x"`, "{\"a\": {}, \"b\": [ ], \"a\": \"😀\\ud83d\\ude00\"}\r\n"},
+	YAML: {"a: 1\nb:\n  - x\n  - 'it''s'\n  - \"q\\tq\"\n  -\nc: {d: e, f: [1, ~, yes]}\n",
+		"# top\nserver: &s\n  host: depot-3 # here\n  port: 0123\n  note: |\n    first\n      deeper\n\n    last\n  fold: >-\n    one\n    two\n\n    three\nother: *s\nmerged:\n  <<: *s\n  x: plain\n    goes on\n",
+		"---\na: b\n---\n- c\n- d: !!str 1\n  e: \"x\n    y\"\n...\n", "- - a\n  - b: c\n    d:\n-\n- \"\"\n", "keep: |+\n  a\n\n\nnext: |2-\n   b\nk: v\r\n", "? a\n: b\n", "plain", "a: 2020-01-01\nb: on\nc: ''\n\"d e\": x\n"},
+	TOML: {"a = 1\nb.c = \"x\\n\"\n# note\n[t.u] # c\nk = [1, 2, # x\n {z = 1, y.w = 2}]\n[[arr]]\nq = '''\nab'''\n[[arr]]\nd = 2020-01-01T00:00:00Z\n[t]\nz = \"\"\"a \\\n   b\nc\"\"\"\ne = 'lit'\n", "x = true\r\ny = \"é\\u00e9\"\r\n", ""},
+	XML: {"<?xml version=\"1.0\"?>\n<!-- c -->\n<a x='1' y=\"&lt;2&quot;\">\n  <b>t &amp; u</b>\n  <c/>\n  <d><![CDATA[raw <x>]]></d>\n  <e>one<!-- i -->two</e>\n</a>\n",
+		"<!DOCTYPE p [<!ENTITY line \"Fernhollow\">]>\n<p:q xmlns:p=\"u\"><p:r p:s=\"&line; 1\">&line;&#233;\r\n</p:r>mixed <i>x</i></p:q>"},
+	CSV:     {"name,home\noak,depot-3\n\"a \"\"b\"\"\",\"x\ny\"\nshort\n", "a;b;c\r\n1;\"2;3\";\r\n", "x\ty\n1\t2\n"},
+	BareCSV: {"a,b\nc,\"d\"\n"},
+}
+
+func scalars(n *Node, found []*Node) []*Node {
+	if !n.HasMembers() && n.Kind != Alias && n.Kind != Instruction && !(n.Kind == Characters && n.Parent.Parent == nil) {
+		found = append(found, n)
+	}
+	for _, m := range n.Members {
+		found = scalars(m, found)
+	}
+	return found
+}
+
+// Values that become other texts are those texts in what is written, and nothing else changes.
+func TestWrite(t *testing.T) {
+	pieces := []string{"depot-3", " ", "", "x", "\n", "'", "\"", "\\", "#", ": ", "- ", "é", "{", "]", ",", "&", "<", "]]>", "--", "1", "yes", "~", "\t", "\n\n", "  ", "😀", ";", "|", "null", "\r"}
+	refused, tried := map[Syntax]int{}, map[Syntax]int{}
+	for syntax, texts := range samples {
+		for _, text := range texts {
+			d, err := Parse(syntax, []byte(text))
+			require.NoError(t, err, text)
+			for _, root := range d.Roots {
+				for _, n := range scalars(root, nil) {
+					v := d.Show(n)
+					for seed := range uint64(300) {
+						r := rand.New(rand.NewPCG(seed, 1))
+						var edits edit.List
+						for at := 0; at <= len(v.Text) && len(edits) < 3; {
+							start := at + r.IntN(len(v.Text)-at+1)
+							end := start + r.IntN(len(v.Text)-start+1)
+							for start > 0 && start < len(v.Text) && v.Text[start]&0xc0 == 0x80 {
+								start--
+							}
+							for end < len(v.Text) && v.Text[end]&0xc0 == 0x80 {
+								end++
+							}
+							fresh := ""
+							for range r.IntN(4) {
+								fresh += pieces[r.IntN(len(pieces))]
+							}
+							edits = append(edits, edit.Edit{Start: start, End: end, New: []byte(fresh)})
+							at = end + 1
+							if r.IntN(2) == 0 {
+								break
+							}
+						}
+						checkWrite(t, d, n, v, edits, refused, tried)
+					}
+				}
+			}
+		}
+	}
+	for s, n := range tried {
+		t.Logf("%v: %d of %d refused", s, refused[s], n)
+	}
+}
+
+func checkWrite(t *testing.T, d *Document, n *Node, v *Value, edits edit.List, refused, tried map[Syntax]int) {
+	want := string(edits.Apply(v.Text))
+	tried[d.Syntax]++
+	out, kind, err := d.Write(v, edits)
+	if err != nil {
+		refused[d.Syntax]++
+		if os.Getenv("SHOW") != "" {
+			fmt.Printf("%v %s %v %d %q -> %q: %v\n", d.Syntax, d.Path(n), n.Kind, n.style, v.Text, want, err)
+		}
+		return
+	}
+	fresh := out.Apply(d.Text)
+	if _, _, err := d.Prove(fresh, Changes{n: {Text: &want, Kind: kind}}); err != nil {
+		refused[d.Syntax]++
+		if os.Getenv("SHOW") != "" {
+			fmt.Printf("%v %s %q -> %q: %v\n%s\n=>\n%s\n-----\n", d.Syntax, d.Path(n), v.Text, want, err, d.Text, fresh)
+		}
+	}
+}
+
+func TestRealFiles(t *testing.T) {
+	roots := os.Getenv("FRIZZEL_TREES")
+	if roots == "" {
+		t.Skip("no trees")
+	}
+	count, bad := 0, 0
+	for _, root := range strings.Split(roots, ":") {
+		_ = filepath.WalkDir(root, func(path string, e fs.DirEntry, err error) error {
+			if err != nil || !e.Type().IsRegular() || SyntaxOf(path) == None {
+				return nil
+			}
+			text, err := os.ReadFile(path)
+			if err != nil || len(text) > 1<<20 {
+				return nil
+			}
+			d, err := Parse(SyntaxOf(path), text)
+			if err != nil {
+				return nil
+			}
+			count++
+			if _, _, err := d.Prove(text, nil); err != nil {
+				fmt.Println(path, err)
+			}
+			for _, r := range d.Roots {
+				all := scalars(r, nil)
+				for k := range min(len(all), 20) {
+					n := all[k*len(all)/min(len(all), 20)]
+					v := d.Show(n)
+					want := string(v.Text) + "x"
+					out, kind, err := d.Write(v, edit.List{{Start: len(v.Text), End: len(v.Text), New: []byte("x")}})
+					if err == nil {
+						_, _, err = d.Prove(out.Apply(text), Changes{n: {Text: &want, Kind: kind}})
+					}
+					if err != nil {
+						if bad++; bad < 40 {
+							fmt.Println(path, d.Path(n), err)
+						}
+					}
+				}
+			}
+			return nil
+		})
+	}
+	fmt.Println(count, "files", bad, "bad")
+}

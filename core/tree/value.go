@@ -1,0 +1,300 @@
+package tree
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"frizzel/core/edit"
+)
+
+// Value is a node's text as statements see it.
+type Value struct {
+	Text []byte
+	node *Node
+	// pieces say where Text stands, in order; none where it is one with the bytes between the
+	// node's Start and End, or where that cannot be told piece by piece.
+	pieces []piece
+	raw    bool // Text is the bytes from start on, as they stand
+	start  int
+}
+
+// piece is a part of a value: its bytes, or one escape, line break or other sign that stands for
+// them.
+type piece struct {
+	at, to     int // of Value.Text
+	start, end int // of the document's text
+	one        bool
+}
+
+// codec is how scalars of one syntax are written and read.
+type codec interface {
+	// inner returns the bytes of a scalar without its quotes.
+	inner(n *Node) (start, end int)
+	// escape returns how many bytes of raw stand together for how many bytes of a value; no bytes
+	// of raw for a byte that stands for itself.
+	escape(n *Node, raw, value string) (of, to int)
+	// fragment writes text for the middle of a scalar; false where the scalar cannot hold it.
+	fragment(n *Node, text string) (string, bool)
+	// forms returns how a whole text of a kind may be written in the place of a node, what is
+	// nearest to how it stands first.
+	forms(n *Node, text string, kind Kind) []string
+	// reads returns what raw means in the place of a node.
+	reads(n *Node, raw string) (text string, kind Kind, ok bool)
+	// bareKind returns what kind of value a text is without any quotes.
+	bareKind(text string) Kind
+}
+
+func (d *Document) codec() codec {
+	switch d.Syntax {
+	case JSON:
+		return jsonCodec{d}
+	case YAML:
+		return yamlCodec{d}
+	case TOML:
+		return tomlCodec{d}
+	case XML:
+		return xmlCodec{d}
+	}
+	return csvCodec{d}
+}
+
+// Show returns the text that a node is for statements: what a scalar means, and as they stand in
+// the text the lines, or the bytes, of what has members.
+func (d *Document) Show(n *Node) *Value {
+	if n.HasMembers() {
+		start := d.outer(n)
+		return &Value{Text: d.Text[start:n.End], node: n, raw: true, start: start}
+	}
+	v := &Value{Text: []byte(n.Text), node: n}
+	c := d.codec()
+	start, end := c.inner(n)
+	if d.raw(start, end) == n.Text {
+		v.raw, v.start = true, start
+		return v
+	}
+	v.pieces = d.align(c, n, start, end)
+	return v
+}
+
+// outer returns where what has members begins: with its line, where it stands alone on that.
+func (d *Document) outer(n *Node) int {
+	line := d.lineStart(n.Start)
+	if n.style != flow && strings.Trim(d.raw(line, n.Start), " \t") == "" {
+		return line
+	}
+	return n.Start
+}
+
+// align finds out which bytes of a scalar stand for which of its text; nil where it cannot be told.
+func (d *Document) align(c codec, n *Node, start, end int) (all []piece) {
+	raw, value := d.raw(start, end), n.Text
+	r, v := 0, 0
+	add := func(of, to int, one bool) {
+		if last := len(all) - 1; !one && last >= 0 && !all[last].one {
+			all[last].end, all[last].to = all[last].end+of, all[last].to+to
+		} else {
+			all = append(all, piece{v, v + to, start + r, start + r + of, one})
+		}
+		r, v = r+of, v+to
+	}
+	for r < len(raw) {
+		switch of, to := c.escape(n, raw[r:], value[v:]); {
+		case of > 0 && r+of <= len(raw) && v+to <= len(value):
+			add(of, to, true)
+		case of == 0 && v < len(value) && raw[r] == value[v]:
+			add(1, 1, false)
+		default:
+			return nil
+		}
+	}
+	if rest := value[v:]; rest != "" {
+		if n.style != literalBlock && n.style != foldedBlock || strings.Trim(rest, "\n") != "" {
+			return nil
+		}
+		add(0, len(rest), true) // line breaks that its header asks for
+	}
+	return all
+}
+
+// content returns where a scalar begins behind its anchor and tag.
+func (d *Document) content(n *Node) int {
+	if d.Syntax == YAML {
+		return n.Inner
+	}
+	return n.Start
+}
+
+// Place returns where a byte of the value's text stands in the document's.
+func (v *Value) Place(at int) int {
+	if v.raw {
+		return v.start + at
+	}
+	for _, p := range v.pieces {
+		if at < p.to {
+			if p.one {
+				return p.start
+			}
+			return p.start + at - p.at
+		}
+	}
+	if len(v.pieces) > 0 {
+		return v.pieces[len(v.pieces)-1].end
+	}
+	return v.node.Start
+}
+
+// CannotHoldError is the error of a text that a value cannot become.
+type CannotHoldError struct{ Reason string }
+
+func (e *CannotHoldError) Error() string { return e.Reason }
+
+// Write returns the edits of the document's text that make a value's text another one, and the
+// kind of value that it is then. The edits are to Value.Text. The error is a *CannotHoldError.
+func (d *Document) Write(v *Value, edits edit.List) (edit.List, Kind, error) {
+	n := v.node
+	if n.HasMembers() {
+		return shifted(edits, v.start), n.Kind, nil
+	}
+	c := d.codec()
+	fresh := string(edits.Apply(v.Text))
+	if !utf8.ValidString(fresh) && d.Syntax != CSV && d.Syntax != BareCSV {
+		return nil, 0, &CannotHoldError{fmt.Sprintf("%s cannot hold bytes that are no UTF-8", d.Syntax)}
+	}
+	kind := d.kindOf(c, n, fresh)
+	if kind == n.Kind || kind.bare() && n.Kind.bare() {
+		if out, ok := d.byPieces(c, v, edits, fresh, kind); ok {
+			return out, kind, nil
+		}
+	}
+	out, err := d.whole(c, n, fresh, kind)
+	if err != nil && kind.bare() {
+		kind = String
+		out, err = d.whole(c, n, fresh, kind)
+	}
+	return out, kind, err
+}
+
+// kindOf returns what kind of value a node is when it becomes a text: what it was, where the text
+// can be that.
+func (d *Document) kindOf(c codec, n *Node, text string) Kind {
+	if n.Kind.bare() {
+		return c.bareKind(text)
+	}
+	return n.Kind
+}
+
+// whole returns the edit that writes a node anew.
+func (d *Document) whole(c codec, n *Node, text string, kind Kind) (edit.List, error) {
+	for _, raw := range c.forms(n, text, kind) {
+		if got, k, ok := c.reads(n, raw); ok && got == text && k == kind {
+			return d.replaced(d.content(n), n.End, raw), nil
+		}
+	}
+	return nil, &CannotHoldError{fmt.Sprintf("a %s here cannot hold %s", n.Kind, excerpt(text))}
+}
+
+// excerpt shows the beginning of a text.
+func excerpt(text string) string {
+	const most = 40
+	if len(text) > most {
+		text = strings.ToValidUTF8(text[:most], "") + "…"
+	}
+	return fmt.Sprintf("%q", text)
+}
+
+// replaced returns the edit that makes some bytes others, without what both begin and end with.
+func (d *Document) replaced(start, end int, fresh string) edit.List {
+	old := d.raw(start, end)
+	front, back := 0, 0
+	for front < len(old) && front < len(fresh) && old[front] == fresh[front] {
+		front++
+	}
+	for front > 0 && front < len(fresh) && !utf8.RuneStart(fresh[front]) {
+		front--
+	}
+	for back < len(old)-front && back < len(fresh)-front && old[len(old)-1-back] == fresh[len(fresh)-1-back] {
+		back++
+	}
+	for back > 0 && !utf8.RuneStart(old[len(old)-back]) {
+		back--
+	}
+	return edit.List{{Start: start + front, End: end - back, New: []byte(fresh[front : len(fresh)-back])}}
+}
+
+// byPieces carries edits back one by one, and reports whether that gives the text.
+func (d *Document) byPieces(c codec, v *Value, edits edit.List, fresh string, kind Kind) (edit.List, bool) {
+	n := v.node
+	if n.Start == n.End { // nothing stands there
+		return nil, false
+	}
+	var out edit.List
+	for _, e := range edits {
+		start, end, text, ok := v.covering(e)
+		if !ok {
+			return nil, false
+		}
+		raw, ok := c.fragment(n, text)
+		if !ok {
+			return nil, false
+		}
+		if last := len(out) - 1; last >= 0 && start < out[last].End { // both within one sign
+			return nil, false
+		}
+		out = append(out, edit.Edit{Start: start, End: end, New: []byte(raw), Rules: e.Rules})
+	}
+	begin := d.content(n)
+	raw := string(shifted(out, -begin).Apply(d.Text[begin:n.End]))
+	got, k, ok := c.reads(n, raw)
+	return out, ok && got == fresh && k == kind
+}
+
+// covering returns the bytes that an edit is carried back to, and what they are to stand for.
+func (v *Value) covering(e edit.Edit) (start, end int, text string, ok bool) {
+	text = string(e.New)
+	if v.raw {
+		return v.start + e.Start, v.start + e.End, text, true
+	}
+	if len(v.pieces) == 0 {
+		return 0, 0, "", false
+	}
+	i := slices.IndexFunc(v.pieces, func(p piece) bool { return e.Start < p.to || e.Start == p.to && !p.one })
+	if i < 0 {
+		end = v.pieces[len(v.pieces)-1].end
+		return end, end, text, true
+	}
+	if last := len(v.pieces) - 1; len(e.New) == 0 && e.Start < e.End && e.End == len(v.Text) && i > 0 && v.pieces[i-1].one && v.pieces[i-1].to == e.Start && v.node.style == literalBlock {
+		return v.pieces[i-1].start, v.pieces[last].end, "", true // the last lines, with the break before them
+	}
+	first := v.pieces[i]
+	start = first.start
+	if !first.one {
+		start += e.Start - first.at
+	} else if e.Start > first.at {
+		text = string(v.Text[first.at:e.Start]) + text
+	}
+	if e.End == e.Start && !(first.one && e.Start > first.at) {
+		return start, start, text, true
+	}
+	for ; i < len(v.pieces); i++ {
+		p := v.pieces[i]
+		if e.End > p.to {
+			continue
+		}
+		if !p.one {
+			return start, p.start + e.End - p.at, text, true
+		}
+		return start, p.end, text + string(v.Text[e.End:p.to]), true
+	}
+	return 0, 0, "", false
+}
+
+// shifted returns edits of a text that stands by bytes further on in a larger one.
+func shifted(edits edit.List, by int) edit.List {
+	out := slices.Clone(edits)
+	for i := range out {
+		out[i].Start, out[i].End = out[i].Start+by, out[i].End+by
+	}
+	return out
+}

@@ -1,0 +1,401 @@
+package tree
+
+import (
+	"bytes"
+	"encoding/xml"
+	"errors"
+	"io"
+	"regexp"
+	"strings"
+	"unicode/utf8"
+)
+
+// parseXML reads a text with encoding/xml's raw tokens, which know where each ends. Entities are
+// those of XML and those that the text declares as plain texts; nothing from elsewhere is read.
+func (d *Document) parseXML() error {
+	x := &xmlReader{Document: d, src: string(d.Text)}
+	x.at = &Node{Kind: Element, End: len(d.Text), InnerEnd: len(d.Text), style: flow}
+	d.Roots = []*Node{x.at}
+	dec := xml.NewDecoder(bytes.NewReader(d.Text))
+	dec.CharsetReader = func(_ string, in io.Reader) (io.Reader, error) { return in, nil } // it is text already
+	dec.Entity = map[string]string{}
+	x.entities = dec.Entity
+	for depth := 0; ; {
+		start := int(dec.InputOffset())
+		token, err := dec.RawToken()
+		if errors.Is(err, io.EOF) {
+			return x.ended()
+		}
+		if err != nil {
+			return d.xmlFault(start, err)
+		}
+		end := int(dec.InputOffset())
+		switch token := token.(type) {
+		case xml.StartElement:
+			if depth++; depth > maxDepth {
+				return d.fault(start, "it is nested more than %d deep", maxDepth)
+			}
+			err = x.open(token, start, end)
+		case xml.EndElement:
+			if end == start || x.src[start:min(start+2, len(x.src))] != "</" { // of an empty element
+				x.at.Inner, x.at.InnerEnd = x.at.End, x.at.End
+				x.at, depth = x.at.Parent, depth-1
+				break
+			}
+			depth--
+			err = x.close(token, start, end)
+		case xml.CharData:
+			err = x.text(string(token), start, end)
+		case xml.Comment:
+			x.at.add(&Node{Kind: Comment, Text: string(token), Start: start, End: end})
+		case xml.ProcInst:
+			x.at.add(&Node{Kind: Instruction, Name: token.Target, Text: string(token.Inst), Start: start, End: end})
+		case xml.Directive:
+			x.declare(string(token))
+			x.at.add(&Node{Kind: Instruction, Name: "!", Text: string(token), Start: start, End: end})
+		}
+		if err != nil {
+			return err
+		}
+	}
+}
+
+// xmlReader is a text that is being read.
+type xmlReader struct {
+	*Document
+	src      string
+	at       *Node // the innermost open element, or what stands for the whole text
+	entities map[string]string
+}
+
+func (d *Document) xmlFault(at int, err error) error {
+	reason := err.Error()
+	var syntax *xml.SyntaxError
+	if errors.As(err, &syntax) {
+		reason = syntax.Msg
+		return &SyntaxError{XML, syntax.Line, reason}
+	}
+	return d.fault(at, "%s", reason)
+}
+
+// ended checks what must hold of a text that was read to its end: one root element alone, and all
+// of it closed.
+func (x *xmlReader) ended() error {
+	root := x.Roots[0]
+	if x.at != root {
+		return x.fault(x.at.Start, "<%s> is never closed", x.at.Name)
+	}
+	elements := 0
+	for _, m := range root.Members {
+		switch {
+		case m.Kind == Element:
+			elements++
+		case m.Kind == Characters && strings.TrimSpace(m.Text) != "":
+			return x.fault(m.Start, "there is text outside the root element")
+		}
+	}
+	if elements != 1 {
+		return x.fault(0, "it has %d root elements, and not one", elements)
+	}
+	return nil
+}
+
+func qualified(n xml.Name) string {
+	if n.Space == "" {
+		return n.Local
+	}
+	return n.Space + ":" + n.Local
+}
+
+// open takes a start tag.
+func (x *xmlReader) open(token xml.StartElement, start, end int) error {
+	n := &Node{Kind: Element, Name: qualified(token.Name), Start: start, End: end, Inner: end, InnerEnd: end}
+	n.Key, n.KeyEnd = start+1, start+1+len(n.Name)
+	if !strings.HasPrefix(x.src[n.Key:], n.Name) {
+		return x.fault(start, "this tag cannot be read")
+	}
+	at := n.KeyEnd
+	seen := map[string]bool{}
+	for _, attr := range token.Attr {
+		a := &Node{Kind: Attribute, Name: qualified(attr.Name), Text: attr.Value, style: doubleQuoted}
+		at += len(x.src[at:end]) - len(strings.TrimLeft(x.src[at:end], " \t\r\n"))
+		a.Key, a.KeyEnd = at, at+len(a.Name)
+		rest := strings.TrimLeft(strings.TrimPrefix(x.src[at:end], a.Name), " \t\r\n")
+		rest = strings.TrimLeft(strings.TrimPrefix(rest, "="), " \t\r\n")
+		if !strings.HasPrefix(x.src[at:end], a.Name) || rest == "" || rest[0] != '"' && rest[0] != '\'' {
+			return x.fault(start, "the attribute %s of <%s> cannot be read", a.Name, n.Name)
+		}
+		if rest[0] == '\'' {
+			a.style = singleQuoted
+		}
+		a.Start = end - len(rest)
+		closing := strings.IndexByte(rest[1:], rest[0])
+		if closing < 0 || seen[a.Name] {
+			return x.fault(start, "<%s> has the attribute %s twice", n.Name, a.Name)
+		}
+		seen[a.Name] = true
+		a.End = a.Start + closing + 2
+		at = a.End
+		n.add(a)
+	}
+	if err := x.prefixes(n); err != nil {
+		return err
+	}
+	x.at.add(n)
+	x.at = n
+	return nil
+}
+
+// prefixes checks that the prefixes of a tag are declared.
+func (x *xmlReader) prefixes(n *Node) error {
+	n.Parent = x.at
+	declared := func(prefix string) bool {
+		if prefix == "xml" || prefix == "xmlns" {
+			return true
+		}
+		for e := n; e != nil; e = e.Parent {
+			for _, m := range e.Members {
+				if m.Kind != Attribute {
+					break
+				}
+				if m.Name == "xmlns:"+prefix {
+					return true
+				}
+			}
+		}
+		return false
+	}
+	for _, of := range append([]*Node{n}, n.Members...) {
+		if prefix, _, ok := strings.Cut(of.Name, ":"); ok && !declared(prefix) {
+			return x.fault(n.Start, "the prefix of %s is declared nowhere", of.Name)
+		}
+	}
+	return nil
+}
+
+// close takes an end tag.
+func (x *xmlReader) close(token xml.EndElement, start, end int) error {
+	n, name := x.at, qualified(token.Name)
+	if n.Parent == nil || n.Name != name {
+		return x.fault(start, "</%s> closes nothing that is open here", name)
+	}
+	n.InnerEnd, n.End = start, end
+	n.Text = innerText(n)
+	x.at = n.Parent
+	return nil
+}
+
+// innerText is the text of an element that holds nothing else.
+func innerText(n *Node) string {
+	if n.HasMembers() {
+		return ""
+	}
+	var b strings.Builder
+	for _, m := range n.Members {
+		if m.Kind == Characters {
+			b.WriteString(m.Text)
+		}
+	}
+	return b.String()
+}
+
+// text takes characters, of which encoding/xml gives those of a CDATA section apart.
+func (x *xmlReader) text(text string, start, end int) error {
+	n := &Node{Kind: Characters, Text: text, Start: start, End: end}
+	if strings.HasPrefix(x.src[start:end], "<![CDATA[") {
+		n.style = cdata
+	}
+	if strings.Contains(x.src[start:end], "]]>") && n.style != cdata {
+		return x.fault(start, "]]> stands in a text")
+	}
+	x.at.add(n)
+	return nil
+}
+
+var entity = regexp.MustCompile(`<!ENTITY\s+([^\s%]+)\s+(?:"([^"&%<]*)"|'([^'&%<]*)')\s*>`)
+
+// declare takes the entities that a document type declares as plain texts. Those that are made of
+// others, or lie elsewhere, are not known, and what names them does not parse.
+func (x *xmlReader) declare(directive string) {
+	if !strings.HasPrefix(strings.TrimSpace(directive), "DOCTYPE") {
+		return
+	}
+	for _, m := range entity.FindAllStringSubmatch(directive, -1) {
+		if _, ok := x.entities[m[1]]; !ok { // the first one counts
+			x.entities[m[1]] = m[2] + m[3]
+		}
+	}
+}
+
+// xmlCodec writes texts and attributes of XML.
+type xmlCodec struct{ *Document }
+
+func (c xmlCodec) inner(n *Node) (int, int) {
+	switch {
+	case n.Kind == Element:
+		return n.Inner, n.InnerEnd
+	case n.Kind == Attribute:
+		return n.Start + 1, n.End - 1
+	case n.Kind == Comment:
+		return n.Start + len("<!--"), n.End - len("-->")
+	case n.style == cdata:
+		return n.Start + len("<![CDATA["), n.End - len("]]>")
+	}
+	return n.Start, n.End
+}
+
+func (c xmlCodec) escape(n *Node, raw, value string) (of, to int) {
+	if n.Kind == Element {
+		switch {
+		case strings.HasPrefix(raw, "<![CDATA["):
+			return len("<![CDATA["), 0
+		case strings.HasPrefix(raw, "]]>"):
+			return len("]]>"), 0
+		}
+	}
+	switch {
+	case strings.HasPrefix(raw, "\r\n"):
+		return 2, 1
+	case raw[0] == '&' && n.Kind != Comment && n.style != cdata:
+		if end := strings.IndexByte(raw, ';'); end > 0 {
+			if raw == value[:min(len(raw), len(value))] { // in a CDATA section
+				return 0, 0
+			}
+			return end + 1, entityLength(raw[:end+1], value)
+		}
+	}
+	return 0, 0
+}
+
+// entityLength returns how many bytes of a value an entity stands for.
+func entityLength(entity, value string) int {
+	switch entity {
+	case "&amp;", "&lt;", "&gt;", "&quot;", "&apos;":
+		return 1
+	}
+	if strings.HasPrefix(entity, "&#") {
+		_, size := utf8.DecodeRuneInString(value)
+		return size
+	}
+	return len(value) + 1 // which no value is, so that it is taken whole
+}
+
+var (
+	textEscapes      = strings.NewReplacer("&", "&amp;", "<", "&lt;", ">", "&gt;", "\r", "&#13;")
+	plainEscapes     = strings.NewReplacer("&", "&amp;", "<", "&lt;", "]]>", "]]&gt;", "\r", "&#13;")
+	attributeEscapes = strings.NewReplacer("&", "&amp;", "<", "&lt;", "\n", "&#10;", "\t", "&#9;", "\r", "&#13;")
+)
+
+func (c xmlCodec) fragment(n *Node, text string) (string, bool) {
+	switch {
+	case !validXML(text):
+		return "", false
+	case n.Kind == Attribute && n.style == singleQuoted:
+		return strings.ReplaceAll(attributeEscapes.Replace(text), "'", "&apos;"), true
+	case n.Kind == Attribute:
+		return strings.ReplaceAll(attributeEscapes.Replace(text), `"`, "&quot;"), true
+	case n.Kind == Comment:
+		return text, !strings.Contains(text, "-")
+	case n.style == cdata:
+		return text, !strings.ContainsAny(text, "]>")
+	case n.Kind == Element && bytes.Contains(c.Text[n.Inner:n.InnerEnd], []byte("<![CDATA[")):
+		return text, !strings.ContainsAny(text, "]>&<\r")
+	}
+	return plainEscapes.Replace(text), true
+}
+
+func validXML(text string) bool {
+	for i, r := range text {
+		if r == utf8.RuneError {
+			if _, size := utf8.DecodeRuneInString(text[i:]); size == 1 {
+				return false
+			}
+		}
+		if r < ' ' && r != '\t' && r != '\n' && r != '\r' || r == 0xfffe || r == 0xffff {
+			return false
+		}
+	}
+	return true
+}
+
+func (c xmlCodec) forms(n *Node, text string, _ Kind) []string {
+	if !validXML(text) {
+		return nil
+	}
+	switch n.Kind {
+	case Element:
+		open := c.raw(n.Start, n.Inner)
+		if strings.HasSuffix(open, "/>") && n.Inner == n.End {
+			open = strings.TrimRight(strings.TrimSuffix(open, "/>"), " \t\r\n") + ">"
+		}
+		all := []string{}
+		if c.wholeCDATA(n) && !strings.Contains(text, "]]>") {
+			all = append(all, open+"<![CDATA["+text+"]]></"+n.Name+">")
+		}
+		return append(all, open+textEscapes.Replace(text)+"</"+n.Name+">")
+	case Attribute:
+		raw, _ := c.fragment(n, text)
+		quote := c.raw(n.Start, n.Start+1)
+		return []string{quote + raw + quote}
+	case Comment:
+		return []string{"<!--" + text + "-->"}
+	}
+	if n.style == cdata {
+		return []string{"<![CDATA[" + text + "]]>", textEscapes.Replace(text)}
+	}
+	return []string{textEscapes.Replace(text)}
+}
+
+// wholeCDATA reports whether an element's text stands in one CDATA section.
+func (c xmlCodec) wholeCDATA(n *Node) bool {
+	return len(n.Members) > 0 && n.Members[len(n.Members)-1].style == cdata
+}
+
+// reads reads raw in a document of its own, with the entities that this one declares.
+func (c xmlCodec) reads(n *Node, raw string) (string, Kind, bool) {
+	doctype := ""
+	prefixes := ""
+	for _, m := range c.Roots[0].Members {
+		if m.Name == "!" {
+			doctype = c.raw(m.Start, m.End)
+		}
+	}
+	seen := map[string]bool{}
+	for e := n; e != nil && e.Kind == Element || e == n && e.Kind == Attribute; e = e.Parent {
+		for _, m := range e.Members {
+			if m.Kind == Attribute && strings.HasPrefix(m.Name, "xmlns:") && !seen[m.Name] {
+				if seen[m.Name] = true; e != n {
+					prefixes += " " + m.Name + `="x"`
+				}
+			}
+		}
+	}
+	doc := doctype + "<x" + prefixes + ">" + raw + "</x>"
+	if n.Kind == Attribute {
+		doc = doctype + "<x" + prefixes + " y=" + raw + "></x>"
+	}
+	made, err := Parse(XML, []byte(doc))
+	if err != nil {
+		return "", 0, false
+	}
+	root := made.Roots[0].Members[len(made.Roots[0].Members)-1]
+	switch n.Kind {
+	case Attribute:
+		if len(root.Members) == 0 || root.Members[len(root.Members)-1].Name != "y" || root.HasMembers() || root.Text != "" {
+			return "", 0, false
+		}
+		return root.Members[len(root.Members)-1].Text, Attribute, true
+	case Characters:
+		if root.HasMembers() {
+			return "", 0, false
+		}
+		return root.Text, Characters, true
+	}
+	attributes := strings.Count(prefixes, " ")
+	if len(root.Members) != attributes+1 || root.Members[attributes].Kind != n.Kind {
+		return "", 0, false
+	}
+	return root.Members[attributes].Text, n.Kind, true
+}
+
+func (c xmlCodec) bareKind(string) Kind { return String }

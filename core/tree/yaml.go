@@ -1,0 +1,353 @@
+package tree
+
+import (
+	"bytes"
+	"errors"
+	"io"
+	"regexp"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"go.yaml.in/yaml/v3"
+
+	"frizzel/core/lines"
+)
+
+// parseYAML reads a text with yaml.v3, which tells where values begin: the line and the character.
+// Where they end follows from how they are written, and from their texts.
+func (d *Document) parseYAML() error {
+	y := &yamlReader{Document: d, src: string(d.Text)}
+	y.index()
+	dec := yaml.NewDecoder(bytes.NewReader(withoutDirectives(d.Text)))
+	for {
+		var doc yaml.Node
+		err := dec.Decode(&doc)
+		if errors.Is(err, io.EOF) {
+			return nil
+		}
+		if err != nil {
+			return yamlFault(err)
+		}
+		y.anchors = map[*yaml.Node]*Node{}
+		root, err := y.node(doc.Content[0], 0, -1)
+		if err != nil {
+			return err
+		}
+		d.Roots = append(d.Roots, root)
+	}
+}
+
+var versionDirective = regexp.MustCompile(`(?m)^%YAML 1\.[0-9]+`)
+
+// withoutDirectives makes comments of the directives that say a version, since yaml.v3 refuses the
+// newer one.
+func withoutDirectives(text []byte) []byte {
+	if !bytes.Contains(text, []byte("%YAML")) {
+		return text
+	}
+	return versionDirective.ReplaceAllFunc(text, func(m []byte) []byte {
+		return append([]byte("#"), m[1:]...)
+	})
+}
+
+var yamlError = regexp.MustCompile(`^yaml: (?:line (\d+): )?(.*)$`)
+
+func yamlFault(err error) error {
+	m := yamlError.FindStringSubmatch(err.Error())
+	if m == nil {
+		return &SyntaxError{YAML, 0, err.Error()}
+	}
+	line, _ := strconv.Atoi(m[1])
+	return &SyntaxError{YAML, line, m[2]}
+}
+
+// yamlReader is a text that is being read.
+type yamlReader struct {
+	*Document
+	src     string
+	starts  []int // of lines, as yaml.v3 counts them
+	anchors map[*yaml.Node]*Node
+	depth   int
+	// The place that was asked for last.
+	line, column, at int
+}
+
+// index finds the lines: they end at line feeds, returns, and the breaks of Unicode.
+func (y *yamlReader) index() {
+	y.starts = append(y.starts, 0)
+	if strings.HasPrefix(y.src, "\ufeff") {
+		y.starts[0] = len("\ufeff")
+	}
+	for i := 0; i < len(y.src); i++ {
+		switch c := y.src[i]; {
+		case c == '\n', c == '\r' && !strings.HasPrefix(y.src[i+1:], "\n"):
+			y.starts = append(y.starts, i+1)
+		case c == 0xc2 && strings.HasPrefix(y.src[i:], "\u0085"):
+			y.starts = append(y.starts, i+2)
+		case c == 0xe2 && (strings.HasPrefix(y.src[i:], "\u2028") || strings.HasPrefix(y.src[i:], "\u2029")):
+			y.starts = append(y.starts, i+3)
+		}
+	}
+}
+
+// place returns the byte of a line and a character of it, both from 1.
+func (y *yamlReader) place(line, column int) (int, error) {
+	if line < 1 || line > len(y.starts) {
+		return 0, y.fault(len(y.Text), "its parser names a line that is not there")
+	}
+	at, c := y.starts[line-1], 1
+	if line == y.line && column >= y.column {
+		at, c = y.at, y.column
+	}
+	for ; c < column && at < len(y.src); c++ {
+		_, size := utf8.DecodeRuneInString(y.src[at:])
+		at += size
+	}
+	y.line, y.column, y.at = line, column, at
+	return at, nil
+}
+
+// node takes a node that stands at or behind the byte from. indent is the indentation of what it is
+// a member of, -1 for none.
+func (y *yamlReader) node(of *yaml.Node, from, indent int) (*Node, error) {
+	if y.depth++; y.depth > maxDepth {
+		return nil, y.fault(from, "it is nested more than %d deep", maxDepth)
+	}
+	defer func() { y.depth-- }()
+	at, err := y.place(of.Line, of.Column)
+	if err != nil {
+		return nil, err
+	}
+	n := &Node{Anchor: of.Anchor, Start: at, Text: of.Value}
+	if of.Style&yaml.TaggedStyle != 0 {
+		n.Tag = of.Tag
+	}
+	y.anchors[of] = n
+	content := at
+	if n.Anchor != "" || n.Tag != "" {
+		content = y.behindProperties(at)
+	}
+	switch of.Kind {
+	case yaml.AliasNode:
+		n.Kind, n.Anchor, n.Text = Alias, of.Value, "*"+of.Value
+		n.End = at + len(n.Text)
+		n.Target = y.anchors[of.Alias]
+		return n, nil
+	case yaml.MappingNode:
+		return n, y.mapping(n, of, content)
+	case yaml.SequenceNode:
+		n.Kind = Array
+		return n, y.sequence(n, of, content)
+	}
+	return n, y.scalar(n, of, content, indent)
+}
+
+// behindProperties returns where the content of a node begins that has an anchor or a tag.
+func (y *yamlReader) behindProperties(at int) int {
+	for end := at; at < len(y.src); {
+		switch c := y.src[at]; {
+		case c == '&' || c == '!':
+			for at < len(y.src) && strings.IndexByte(" \t\r\n,]}", y.src[at]) < 0 {
+				at++
+			}
+			end = at
+		case c == ' ' || c == '\t' || c == '\r' || c == '\n':
+			at++
+		case c == '#':
+			at = y.lineEnd(at)
+		default:
+			return at
+		}
+		if at == len(y.src) {
+			return end
+		}
+	}
+	return at
+}
+
+// column returns how many characters stand before a byte on its line.
+func (y *yamlReader) columnOf(at int) int {
+	return utf8.RuneCountInString(y.src[y.lineStart(at):at])
+}
+
+func (y *yamlReader) mapping(n *Node, of *yaml.Node, at int) error {
+	if of.Style&yaml.FlowStyle != 0 {
+		n.style = flow
+	}
+	end := at
+	indent := y.columnOf(at)
+	n.Inner = at
+	for i := 0; i+1 < len(of.Content); i += 2 {
+		key, err := y.node(of.Content[i], end, indent)
+		if err != nil {
+			return err
+		}
+		value, err := y.node(of.Content[i+1], key.End, indent)
+		if err != nil {
+			return err
+		}
+		name := y.bare(key)
+		if before := strings.TrimRight(y.src[:key.Start], " \t"); strings.HasSuffix(before, "?") && n.style != flow {
+			key.Start = len(before) - 1 // an explicit key
+		}
+		if i == 0 && n.style != flow {
+			n.Inner = key.Start // where its members begin
+		}
+		value.Name = key.Text
+		if key.Kind == Object || key.Kind == Array {
+			value.Name = y.src[key.Start:min(max(key.End, key.Start), len(y.src))]
+		}
+		value.Key, value.KeyEnd = name, key.End
+		value.keyNode = key
+		n.add(value)
+		end = max(value.End, key.End)
+	}
+	return y.ends(n, end, '}')
+}
+
+// bare returns where a node begins behind its anchor and tag.
+func (y *yamlReader) bare(n *Node) int {
+	if n.Anchor != "" && n.Kind != Alias || n.Tag != "" {
+		return y.behindProperties(n.Start)
+	}
+	return n.Start
+}
+
+func (y *yamlReader) sequence(n *Node, of *yaml.Node, at int) error {
+	if of.Style&yaml.FlowStyle != 0 {
+		n.style = flow
+	}
+	end, indent := at, y.columnOf(at)
+	n.Inner = at
+	for _, c := range of.Content {
+		item, err := y.node(c, end, indent)
+		if err != nil {
+			return err
+		}
+		if end = item.End; n.style == flow && c.Kind == yaml.MappingNode && c.Style&yaml.FlowStyle == 0 {
+			item.style = flow // a pair, as in [a: b]
+			item.scattered = true
+		}
+		n.add(item)
+	}
+	return y.ends(n, end, ']')
+}
+
+// ends finds the end of what has members, the last of which ends at at.
+func (y *yamlReader) ends(n *Node, at int, closing byte) error {
+	if n.End = at; n.style != flow {
+		return nil
+	}
+	if len(n.Members) == 0 {
+		at = y.bare(n) + 1
+	}
+	for at < len(y.src) {
+		switch c := y.src[at]; {
+		case c == closing:
+			n.End = at + 1
+			return nil
+		case c == '#':
+			at = y.lineEnd(at)
+		case strings.IndexByte(" \t\r\n,:?", c) >= 0:
+			at++
+		default:
+			n.End = at
+			return nil // a pair without brackets; what is changed there is proven
+		}
+	}
+	n.End = at
+	return nil
+}
+
+var yamlKinds = map[string]Kind{"!!null": Null, "!!bool": Bool, "!!int": Number, "!!float": Number, "!!timestamp": Date}
+
+func (y *yamlReader) scalar(n *Node, of *yaml.Node, at, indent int) error {
+	n.Kind = String
+	if k, ok := yamlKinds[of.ShortTag()]; ok {
+		n.Kind = k
+	}
+	n.Inner = at // behind anchor and tag
+	switch rest := y.src[at:]; {
+	case of.Style&yaml.DoubleQuotedStyle != 0 && strings.HasPrefix(rest, `"`):
+		n.style, n.End = doubleQuoted, at+quotedEnd(rest, '\\')
+	case of.Style&yaml.SingleQuotedStyle != 0 && strings.HasPrefix(rest, `'`):
+		n.style, n.End = singleQuoted, at+quotedEnd(rest, '\'')
+	case of.Style&yaml.LiteralStyle != 0 && strings.HasPrefix(rest, "|"):
+		n.style = literalBlock
+		n.End, n.InnerEnd = y.blockEnd(at, indent)
+	case of.Style&yaml.FoldedStyle != 0 && strings.HasPrefix(rest, ">"):
+		n.style = foldedBlock
+		n.End, n.InnerEnd = y.blockEnd(at, indent)
+	default:
+		n.End = y.plainEnd(at, of.Value)
+	}
+	if n.style == plainStyle && n.Kind == String && bareYAML(n.Text) != String && n.Tag == "" {
+		n.Kind = bareYAML(n.Text) // for those who read version 1.1
+	}
+	return nil
+}
+
+// quotedEnd returns how long a quoted text is; within it, escape takes the next character.
+func quotedEnd(rest string, escape byte) int {
+	quote := rest[0]
+	for i := 1; i < len(rest); i++ {
+		switch {
+		case rest[i] == escape && escape == '\\':
+			i++
+		case rest[i] == quote && escape == quote && i+1 < len(rest) && rest[i+1] == quote:
+			i++
+		case rest[i] == quote:
+			return i + 1
+		}
+	}
+	return len(rest)
+}
+
+// plainEnd returns where an unquoted text ends that means value.
+func (y *yamlReader) plainEnd(at int, value string) int {
+	for i := 0; i < len(value); {
+		if c := value[i]; c == ' ' || c == '\n' || c == '\t' {
+			for i < len(value) && strings.IndexByte(" \n\t", value[i]) >= 0 {
+				i++
+			}
+			for at < len(y.src) && strings.IndexByte(" \t\r\n", y.src[at]) >= 0 {
+				at++
+			}
+			continue
+		}
+		at, i = at+1, i+1
+	}
+	return min(at, len(y.src))
+}
+
+var blockHeader = regexp.MustCompile(`^[|>][-+0-9]*`)
+
+// blockEnd returns where a block of lines ends, before its last line ending, and how many spaces
+// stand before each of its lines.
+func (y *yamlReader) blockEnd(at, indent int) (end, block int) {
+	header := blockHeader.FindString(y.src[at:])
+	if i := strings.IndexAny(header, "123456789"); i > 0 {
+		block = max(indent, 0) + int(header[i]-'0')
+	}
+	end = y.lineEnd(at)
+	kept := strings.Contains(header, "+")
+	for next := lines.Next(y.Text, at, len(y.Text)); next < len(y.src); {
+		line := y.src[next:y.lineEnd(next)]
+		depth := len(line) - len(strings.TrimLeft(line, " "))
+		blank := depth == len(line)
+		if !blank && block == 0 {
+			if block = depth; depth <= indent {
+				return end, indent + 2
+			}
+		}
+		switch {
+		case !blank && (depth < block || block == 0 && (strings.HasPrefix(line, "---") || strings.HasPrefix(line, "..."))):
+			return end, block
+		case !blank || kept || block > 0 && depth > block:
+			end = next + len(line)
+		}
+		next = lines.Next(y.Text, next, len(y.Text))
+	}
+	return end, block
+}
