@@ -12,6 +12,7 @@ var addressKinds = map[script.AddressKind]program.AddressKind{
 	script.LinesWith: program.LinesWith, script.LinesWithout: program.LinesWithout,
 	script.Range: program.Range, script.Between: program.Between, script.Until: program.Until,
 	script.Section: program.Section, script.Block: program.Block, script.Paragraph: program.Paragraph,
+	script.At: program.At,
 }
 
 func (c *compiler) address(a *script.Address) *program.Address {
@@ -25,6 +26,9 @@ func (c *compiler) address(a *script.Address) *program.Address {
 	}
 	if a.Pattern != nil {
 		out.Pattern = c.pattern(a.Pattern, within)
+	}
+	if a.Path != nil {
+		out.Path = c.path(a.Path)
 	}
 	if a.Section != nil {
 		out.Section = c.constant(a.Section)
@@ -56,6 +60,11 @@ func (c *compiler) assert(n *script.Assert) {
 		Pattern: c.pattern(n.Pattern, within), Shown: describe(n.Pattern), Place: c.place(n.Pos),
 	}
 	a.Addresses = append(a.Addresses, c.within...)
+	if c.options.WholeValues && c.underPath() {
+		a.Pattern = nil
+		c.rule.Asserts = append(c.rule.Asserts, a)
+		return
+	}
 	if a.Pattern != nil {
 		c.rule.Asserts = append(c.rule.Asserts, a)
 	}

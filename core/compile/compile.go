@@ -20,6 +20,7 @@ import (
 	"frizzel/core/pattern"
 	"frizzel/core/program"
 	"frizzel/core/script"
+	"frizzel/core/tree"
 )
 
 // Scripts makes a program of scripts, which run one after the other. Where the problems
@@ -37,7 +38,7 @@ func Scripts(scripts []*script.Script, o Options) (*program.Program, script.Prob
 func newCompiler(o Options) *compiler {
 	return &compiler{
 		options:    o,
-		program:    &program.Program{AllowUnreadable: o.AllowUnreadable},
+		program:    &program.Program{AllowUnreadable: o.AllowUnreadable, AllowBroken: o.AllowBroken},
 		known:      map[string]bool{},
 		values:     map[string]string{},
 		used:       map[string]bool{},
@@ -90,6 +91,7 @@ type compiler struct {
 	rules      map[string]int // rules compiled so far, by name
 
 	joiners string
+	syntax  tree.Syntax
 	rule    *program.Rule
 	within  []*program.Address // the addresses around the statement at hand
 	moved   string             // the first statement that may change the number of lines
@@ -207,6 +209,8 @@ func (c *compiler) script(s *script.Script, outer []program.Selector) {
 	c.source, c.joiners = s.Source, ""
 	defer func() { c.source, c.joiners = source, joiners }()
 
+	defer func(syntax tree.Syntax) { c.syntax = syntax }(c.syntax)
+	c.syntax = c.options.Syntax
 	own, encoding := c.settings(s.Items, &c.joiners)
 	filters := append(slices.Clone(outer), own...)
 	for _, item := range s.Items {
@@ -221,7 +225,7 @@ func (c *compiler) script(s *script.Script, outer []program.Selector) {
 			}
 		case *script.Rule:
 			c.namedRule(n, filters, encoding)
-		case *script.Version, *script.Param, *script.Files, *script.Joiners, *script.Encoding, *script.Example:
+		case *script.Version, *script.Param, *script.Files, *script.Joiners, *script.Encoding, *script.Syntax, *script.Example:
 		default:
 			c.begin(program.Rule{
 				Label: fmt.Sprintf("%s:%d", path.Base(s.Source.Name), n.Place().Line), Selectors: filters, Encoding: encoding,
@@ -263,6 +267,9 @@ func (c *compiler) settings(items []script.Node, joiners *string) (filters []pro
 			once(n.Pos, "the encoding")
 			encoding = c.fixed(n.Name)
 			c.knownEncoding(n.Name)
+		case *script.Syntax:
+			once(n.Pos, "the syntax")
+			c.knownSyntax(n.Name)
 		}
 	}
 	if len(f.In)+len(f.Out) > 0 {
@@ -273,14 +280,15 @@ func (c *compiler) settings(items []script.Node, joiners *string) (filters []pro
 
 // begin starts a rule.
 func (c *compiler) begin(r program.Rule) {
+	r.Syntax = c.syntax
 	r.Index = len(c.program.Rules)
 	c.rule = &r
 	c.program.Rules = append(c.program.Rules, c.rule)
 }
 
 func (c *compiler) namedRule(n *script.Rule, filters []program.Selector, encoding string) {
-	joiners := c.joiners
-	defer func() { c.joiners = joiners }()
+	joiners, syntax := c.joiners, c.syntax
+	defer func() { c.joiners, c.syntax = joiners, syntax }()
 	own, ownEncoding := c.settings(n.Body, &c.joiners)
 	if ownEncoding != "" {
 		encoding = ownEncoding
@@ -334,6 +342,9 @@ func (c *compiler) actions(nodes []script.Node) (out []program.Action) {
 		switch n := n.(type) {
 		case *script.Addressed:
 			a := c.address(n.Address)
+			if a.Kind == program.At && a.Path == nil { // its mistake says it all
+				continue
+			}
 			for _, inner := range n.Body {
 				if _, ok := inner.(*script.Settle); ok {
 					a.Levels = true

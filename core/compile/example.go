@@ -119,6 +119,9 @@ func (c *compiler) try(s *script.Script, e *script.Example) (*Trial, script.Prob
 			t.Failed = append(t.Failed, fmt.Sprintf("line %d: what is opened here is never closed, so the text stays as it is", n.Line))
 		}
 	}
+	for _, n := range made.Broken {
+		t.Failed = append(t.Failed, n.Text)
+	}
 	again := became(t.Got, p.Run(program.Input{Text: []byte(t.Got), File: f}))
 	if !t.Passed() || again == t.Got {
 		return t, nil

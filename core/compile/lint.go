@@ -183,7 +183,7 @@ func (c *compiler) moves(pos script.Pos) {
 func (c *compiler) empty(s *script.Script) {
 	for _, item := range s.Items {
 		switch item.(type) {
-		case *script.Version, *script.Title, *script.Param, *script.Files, *script.Joiners, *script.Encoding, *script.Example:
+		case *script.Version, *script.Title, *script.Param, *script.Files, *script.Joiners, *script.Encoding, *script.Syntax, *script.Example:
 		default:
 			return
 		}

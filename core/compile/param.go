@@ -5,6 +5,7 @@ import (
 
 	"frizzel/core/program"
 	"frizzel/core/script"
+	"frizzel/core/tree"
 )
 
 // Options are what a script is compiled with.
@@ -29,6 +30,13 @@ type Options struct {
 	Row int
 	// AllowUnreadable lets texts be written in which something is never closed.
 	AllowUnreadable bool
+	// AllowBroken lets texts be written that are of their files' syntaxes no more.
+	AllowBroken bool
+	// Syntax is that of files whose names do not tell, and of which a script says nothing.
+	Syntax tree.Syntax
+	// WholeValues has what is forbidden right under a path be each value as a whole, whatever
+	// the pattern.
+	WholeValues bool
 }
 
 // param declares a parameter, with its value.

@@ -1,6 +1,7 @@
 package compile
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
@@ -9,6 +10,7 @@ import (
 	"frizzel/core/script"
 	"frizzel/core/structure"
 	"frizzel/core/textfile"
+	"frizzel/core/tree"
 )
 
 // edges are where inserts go, compiled.
@@ -24,6 +26,10 @@ func (c *compiler) statement(n script.Node) program.Action {
 	case *script.ReplaceEach:
 		return c.replaceEach(n)
 	case *script.Delete:
+		if c.underPath() {
+			c.moves(n.Pos)
+			return &program.DeleteMembers{}
+		}
 		c.needsAddress(n.Pos, "delete")
 		c.moves(n.Pos)
 		return program.Delete{}
@@ -44,6 +50,10 @@ func (c *compiler) statement(n script.Node) program.Action {
 		return c.settle(n)
 	case *script.SettleSection:
 		return c.settleSection(n)
+	case *script.SettleValue:
+		return c.settleValue(n)
+	case *script.Rename:
+		return c.rename(n)
 	case *script.Comment:
 		c.oneLine(n.Mark, "a comment mark")
 		return &program.Comment{Out: n.Out, Mark: c.template(n.Mark, nil)}
@@ -90,6 +100,19 @@ func (c *compiler) wholeFile(pos script.Pos, words string) {
 	}
 }
 
+// knownSyntax takes the syntax that a name says.
+func (c *compiler) knownSyntax(name *script.Text) {
+	s, ok := tree.Named[c.fixed(name)]
+	if !ok {
+		remedy := `one of "json", "yaml", "toml", "xml", "csv" or "csv without header"`
+		if near := script.Nearest(c.fixed(name), slices.Sorted(maps.Keys(tree.Named))); near != "" {
+			remedy = "did you mean " + near + "?"
+		}
+		c.errorf(name.Pos, remedy, "there is no syntax %q", c.fixed(name))
+	}
+	c.syntax = s
+}
+
 func (c *compiler) knownEncoding(name *script.Text) {
 	if _, err := textfile.EncodingNamed(c.fixed(name)); err != nil {
 		c.errorf(name.Pos, "", "%v", err)
@@ -102,6 +125,9 @@ func (c *compiler) transfer(n *script.Transfer) program.Action {
 		word = "move"
 	}
 	c.needsAddress(n.Pos, word)
+	if c.underPath() {
+		c.errorf(n.Pos, "say which of its lines, as in: at '$.data' { on line 1 "+word+" below last line }", "%s takes lines, and stands right under a path", word)
+	}
 	c.notDirectly(n.Pos, word)
 	if n.Dest.Line > 0 {
 		c.countsLines(n.Pos)

@@ -120,7 +120,7 @@ func filterings(filters []script.Filter) []program.Filtering {
 
 // sources are the placeholders that are filled in for each change.
 var sources = map[string]program.Source{
-	"count": program.FromCount, "count-all": program.FromCountAll, "pseudonym": program.FromPseudonym, "line": program.FromLine, "file": program.FromFile, "filename": program.FromFileName,
+	"count": program.FromCount, "count-all": program.FromCountAll, "pseudonym": program.FromPseudonym, "line": program.FromLine, "file": program.FromFile, "filename": program.FromFileName, "value-path": program.FromValuePath,
 }
 
 // template compiles a text. groups are the names of the pattern's groups, group 0
@@ -143,6 +143,9 @@ func (c *compiler) template(t *script.Text, groups []string) *program.Template {
 		if from, ok := sources[p.Hole.Name]; ok {
 			hole.From = from
 			c.program.Sequential = c.program.Sequential || from == program.FromCountAll || from == program.FromPseudonym
+			if from == program.FromValuePath && !c.anyPath() {
+				c.errorf(p.Hole.Pos, "it stands under an at", "{=value-path} is the path of a value, and there is none here")
+			}
 			if from == program.FromPseudonym && groups == nil {
 				c.errorf(p.Hole.Pos, "it stands in the with of a replace", "{=pseudonym} refers to a match, and there is none here")
 			}
@@ -158,6 +161,11 @@ func (c *compiler) template(t *script.Text, groups []string) *program.Template {
 		tmpl.Parts = append(tmpl.Parts, hole)
 	}
 	return tmpl
+}
+
+// anyPath reports whether the statement at hand acts on values of a path, or looks for some.
+func (c *compiler) anyPath() bool {
+	return c.options.WholeValues || slices.ContainsFunc(c.within, func(a *program.Address) bool { return a.Kind == program.At })
 }
 
 // group returns the number of the group that a placeholder names.

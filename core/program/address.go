@@ -6,6 +6,7 @@ import (
 	"frizzel/core/edit"
 	"frizzel/core/lines"
 	"frizzel/core/pattern"
+	"frizzel/core/query"
 	"frizzel/core/structure"
 )
 
@@ -21,6 +22,7 @@ type Address struct {
 	Open     *Mark // Range, Between, Until
 	Close    *Mark
 	Section  string
+	Path     *query.Path // At, which selects values
 	Having   []Holding
 	// Direct says that only a block's own level is selected, and Levels that what acts
 	// there asks what that is.
@@ -42,6 +44,7 @@ const (
 	Section
 	Block
 	Paragraph
+	At
 )
 
 // Holding is what a selected part must hold, or must lack.
@@ -61,7 +64,7 @@ type Mark struct {
 func (a *Address) neighbours() bool { return a.Above+a.Below > 0 }
 
 // isScope reports whether `unless present` looks through what the address selects.
-func (a *Address) isScope() bool { return a.Kind >= Range && !a.Outside }
+func (a *Address) isScope() bool { return a.Kind >= Range && a.Kind != At && !a.Outside }
 
 // selects returns what the address selects of what the statement acts on, and the
 // lines, from 1, of what is opened there and never closed.
@@ -78,7 +81,7 @@ func (a *Address) selects(r *run) (spans []edit.Span, unclosed []int) {
 			spans = []edit.Span{t.Lines(from, to)}
 		}
 	case Section:
-		if r.in.File.markdown() {
+		if r.value == nil && r.in.File.markdown() {
 			spans = t.Headings(a.Section, a.Direct)
 		} else {
 			var headers []int

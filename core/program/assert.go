@@ -3,6 +3,7 @@ package program
 import (
 	"frizzel/core/bound"
 	"frizzel/core/pattern"
+	"frizzel/core/tree"
 )
 
 // Expectation is a compiled `expect`.
@@ -17,39 +18,77 @@ type Assertion struct {
 	Forbid    bool
 	Bound     bound.Bound // of a require
 	PerFile   bool
-	Pattern   *pattern.Pattern
-	Shown     string     // the pattern, for messages
-	Addresses []*Address // outermost first
-	Place     string     // in the script
+	Pattern   *pattern.Pattern // nil for each whole value of a path
+	Shown     string           // the pattern, for messages
+	Addresses []*Address       // outermost first
+	Place     string           // in the script
+}
+
+// Groups returns the names of the groups of what it looks for, group 0 included.
+func (a *Assertion) Groups() []string {
+	if a.Pattern == nil {
+		return []string{""}
+	}
+	return a.Pattern.Groups()
 }
 
 // count returns how many matches the text holds where the assertion looks.
 func (a *Assertion) count(r *run) int {
 	n := 0
-	a.each(r, func([]int) { n++ })
+	a.each(r, func(*run, []int) { n++ })
 	return n
 }
 
-// each calls act with each match where the assertion looks.
-func (a *Assertion) each(r *run, act func(loc []int)) {
-	depth := 0
-	for _, address := range a.Addresses {
-		if !r.enter(address) {
-			r.holdParts(a.Addresses[depth+1:]...)
-			break
-		}
-		depth++
-	}
-	if depth == len(a.Addresses) {
+// each calls act with each match where the assertion looks, and the run that it is a match in: this
+// one, or one over a value.
+func (a *Assertion) each(r *run, act func(in *run, loc []int)) { a.look(r, a.Addresses, act) }
+
+func (a *Assertion) look(r *run, within []*Address, act func(*run, []int)) {
+	switch {
+	case len(within) == 0:
 		for _, span := range r.parts() {
 			a.Pattern.Find(r.text.Bytes, span.Start, span.End, func(loc []int) bool {
 				r.progress(loc[0])
-				act(loc)
+				act(r, loc)
 				return true
 			})
 		}
-	}
-	for range depth {
+	case within[0].Path != nil:
+		a.lookAt(r, within, act)
+	case !r.enter(within[0]):
+		r.holdParts(within[1:]...)
+	default:
+		a.look(r, within[1:], act)
 		r.leave()
 	}
+}
+
+// lookAt is look for values of a path.
+func (a *Assertion) lookAt(r *run, within []*Address, act func(*run, []int)) {
+	nodes, ok := r.values(within[0])
+	if !ok {
+		return
+	}
+	r.stack = append(r.stack, selection{address: within[0], nodes: nodes})
+	defer r.leave()
+	if rest := within[1:]; len(rest) > 0 && rest[0].Path != nil {
+		a.look(r, rest, act)
+		return
+	}
+	if a.Pattern != nil {
+		nodes = innermost(nodes)
+	}
+	for _, n := range nodes {
+		r.progress(n.Start)
+		a.lookInside(r, n, within[1:], act)
+	}
+}
+
+func (a *Assertion) lookInside(r *run, n *tree.Node, within []*Address, act func(*run, []int)) {
+	inner := r.inside(r.read.doc, r.read.doc.Show(n))
+	if a.Pattern == nil && len(within) == 0 {
+		act(inner, []int{0, len(inner.value.shown.Text)})
+		return
+	}
+	a.look(inner, within, act)
 }

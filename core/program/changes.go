@@ -143,6 +143,14 @@ func (c *changes) order() {
 	}
 }
 
+// structure is how the text is laid out.
+func (r *run) structure() structure.Syntax {
+	if r.layout != nil {
+		return *r.layout
+	}
+	return r.in.File.syntax()
+}
+
 // commit makes the statement's changes: the text becomes the next one, and the
 // spans around follow.
 func (c *changes) commit() {
@@ -153,7 +161,7 @@ func (c *changes) commit() {
 	c.order()
 	text := r.text.Bytes
 	if !r.last { // else nobody asks for the text that comes of it
-		r.text = structure.New(c.edits.Apply(text), r.in.File.syntax())
+		r.text = structure.New(c.edits.Apply(text), r.structure())
 		for i := range r.stack {
 			r.stack[i].spans = c.edits.Follow(r.stack[i].spans, text)
 		}

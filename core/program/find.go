@@ -8,7 +8,11 @@ type Match struct {
 	Start, End int   // bytes of the text
 	Groups     []int // of an assertion's regular expression, as regexp gives them: start and end of the match, then of each group
 	New        []byte
-	Changes    bool // New is what a rule would write; an assertion writes nothing
+	// Value is the text that Groups are places in, of a match in a value; nil where that is the
+	// whole text. ValuePath is where the value is.
+	Value     []byte
+	ValuePath string
+	Changes   bool // New is what a rule would write; an assertion writes nothing
 }
 
 // Find returns what the program's assertions look for in a text, in the order of
@@ -22,8 +26,12 @@ func (p *Program) Find(in Input) ([]Match, *Result) {
 			continue
 		}
 		for _, a := range rule.Asserts {
-			a.each(r, func(loc []int) {
-				found = append(roomFor(found, loc[0], len(in.Text)), Match{Rule: rule.Index, Start: loc[0], End: loc[1], Groups: slices.Clone(loc)})
+			a.each(r, func(at *run, loc []int) {
+				m := Match{Rule: rule.Index, Start: loc[0], End: loc[1], Groups: slices.Clone(loc)}
+				if v := at.value; v != nil {
+					m.Start, m.End, m.Value, m.ValuePath = v.place(loc[0]), v.place(loc[1]), at.in.Text, at.path(nil)
+				}
+				found = append(roomFor(found, loc[0], len(in.Text)), m)
 			})
 		}
 	}
@@ -66,8 +74,11 @@ func (t *Template) Expand(text []byte, m Match, f File, count, line int, all *Co
 		*all = all.next(1)
 	}
 	all.changes[0]++
+	if m.Value != nil {
+		text = m.Value
+	}
 	out, err := t.expand(nil, &filling{
-		text: text, loc: m.Groups, count: count, countAll: all.changes[0], file: f, ending: "\n",
+		path: func() string { return m.ValuePath }, text: text, loc: m.Groups, count: count, countAll: all.changes[0], file: f, ending: "\n",
 		line: func() int { return line },
 		pseudonym: func(matched string) int {
 			n, _ := all.pseudonym(0, matched)

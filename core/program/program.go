@@ -8,6 +8,7 @@ import (
 	"github.com/bmatcuk/doublestar/v4"
 
 	"frizzel/core/structure"
+	"frizzel/core/tree"
 )
 
 // Program is a compiled script with all scripts it uses. Whoever has one only reads it.
@@ -22,9 +23,11 @@ type Program struct {
 	Wide bool
 	// AllowUnreadable lets a text be written in which something is opened and never closed.
 	AllowUnreadable bool
-	Statements      int      // how many statements count their changes
-	Tables          []*Table // that statements replace from
-	Addresses       []string // the places of all addresses in their scripts, by Address.Index
+	// AllowBroken lets a text be written that is not of its file's syntax any more.
+	AllowBroken bool
+	Statements  int      // how many statements count their changes
+	Tables      []*Table // that statements replace from
+	Addresses   []string // the places of all addresses in their scripts, by Address.Index
 }
 
 // Rule is a compiled rule; a statement outside any rule is one by itself.
@@ -33,8 +36,9 @@ type Rule struct {
 	Name      string // "" for a statement outside any rule
 	Label     string // the name, or the place of a statement without one
 	About     string
-	Selectors []Selector // all of which must accept a file
-	Encoding  string     // of the files read, "" for none said
+	Selectors []Selector  // all of which must accept a file
+	Encoding  string      // of the files read, "" for none said
+	Syntax    tree.Syntax // of files whose name does not tell
 	When      []Condition
 	Body      []Action
 	Expects   []Expectation

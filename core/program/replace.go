@@ -24,9 +24,12 @@ func (r *run) filler() *filler {
 	f := &filler{run: r, line: 1}
 	f.filling = filling{text: r.text.Bytes, file: r.in.File, ending: r.lineEnding()}
 	f.filling.line = f.lineNumber
+	before := r.in.Before
 	if w := r.in.Window; w != nil {
-		f.filling.count = r.result.Counters.changes[r.statement] - w.Before.of(r.statement)
+		before = w.Before
 	}
+	f.filling.count = r.result.Counters.changes[r.statement] - before.of(r.statement)
+	f.filling.path = func() string { return r.path(nil) }
 	f.filling.pseudonym = f.pseudonym
 	return f
 }
@@ -39,6 +42,10 @@ func (f *filler) lineNumber() int {
 	}
 	f.line += bytes.Count(f.run.text.Bytes[f.counted:f.at], []byte("\n"))
 	f.counted = f.at
+	if v := f.run.value; v != nil {
+		at := v.place(f.run.places().origin(f.at))
+		return v.outer.in.linesBefore() + lines.Number(v.outer.text.Bytes, at) + f.added
+	}
 	return f.run.in.linesBefore() + f.line + f.added
 }
 

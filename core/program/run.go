@@ -5,6 +5,7 @@ import (
 	"frizzel/core/lines"
 	"frizzel/core/pattern"
 	"frizzel/core/structure"
+	"frizzel/core/tree"
 )
 
 // Input is one text to run a program over.
@@ -63,6 +64,8 @@ type Result struct {
 	// Unreadable are the lines of what an address asks for and is never closed, so that the
 	// text is not to be written; they are among Notes where the program allows it.
 	Unreadable []Note
+	// Broken is what the text would not be any more that it was: a text of its syntax.
+	Broken []Note
 	// Failures are why this text must not be written: a value that a filter cannot
 	// take.
 	Failures []Note
@@ -72,6 +75,7 @@ type Result struct {
 	program   *Program
 	asserted  []int // matches of each assertion, in the order of the program's
 	addressed []selected
+	foreign   []bool // by address: whether the text is of another family than its path
 	hits      map[*Table]map[int]bool
 	once      []once
 	gaps      []gap
@@ -106,6 +110,7 @@ func (p *Program) start(in Input) *run {
 		Changes:   make([]int, len(p.Rules)),
 		Counters:  in.Before.next(p.Statements),
 		addressed: make([]selected, len(p.Addresses)),
+		foreign:   make([]bool, len(p.Addresses)),
 		asserted:  make([]int, p.assertions()),
 		told:      len(in.Text),
 	}
@@ -141,6 +146,7 @@ func (p *Program) Run(in Input) *Result {
 		}
 	}
 	r.result.Edits = r.edits
+	r.judge()
 	r.result.Counters.keep()
 	r.result.ended = r.ended
 	return r.result
@@ -199,12 +205,17 @@ type run struct {
 	// stack holds what the addresses around the statement select, innermost last;
 	// empty where it acts on the whole file.
 	stack []selection
+
+	read   reading           // what was read of the text as a tree
+	value  *value            // where the text stands in a larger one, nil for a whole one
+	layout *structure.Syntax // how the text is laid out, where its file does not tell
 }
 
 // selection is the spans of one address.
 type selection struct {
 	spans   []edit.Span
 	address *Address
+	nodes   []*tree.Node // of a path
 }
 
 func (r *run) all(body []Action) {
@@ -251,6 +262,9 @@ func (r *run) lineRead(at int) int {
 	}
 	places := r.places()
 	from := places.origin(at)
+	if r.value != nil {
+		return r.value.outer.lineRead(r.value.place(from))
+	}
 	if at < len(r.text.Bytes) {
 		from = places.behindTaken(from)
 	}
@@ -293,6 +307,10 @@ type Addressed struct {
 }
 
 func (b *Addressed) do(r *run) {
+	if b.Address.Path != nil {
+		r.at(b)
+		return
+	}
 	if r.enter(b.Address) {
 		r.all(b.Body)
 		r.leave()
@@ -317,7 +335,7 @@ func (r *run) enter(a *Address) bool {
 		return false
 	}
 	r.result.addressed[a.Index] = selectedSome
-	r.stack = append(r.stack, selection{spans, a})
+	r.stack = append(r.stack, selection{spans: spans, address: a})
 	return true
 }
 

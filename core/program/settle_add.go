@@ -164,7 +164,7 @@ func (s *SettleSection) do(r *run) {
 	c := r.changes()
 	text := r.text.Bytes
 	switch {
-	case r.in.File.markdown():
+	case r.value == nil && r.in.File.markdown():
 		r.fail(0, "settle section is for sections in brackets, and this is a Markdown file")
 	case !r.hasSection(s.Name):
 		header := []byte("[" + s.Name + "]")

@@ -154,7 +154,7 @@ func needs(a Action, on acted) lineNeeds {
 }
 
 func (a *Assertion) needs() lineNeeds {
-	n := lineNeeds{others: a.Pattern.SpansLines()}
+	n := lineNeeds{others: a.Pattern == nil || a.Pattern.SpansLines()}
 	on := acted{}
 	for _, address := range a.Addresses {
 		n = n.and(address.needs(on))

@@ -17,6 +17,7 @@ type Tally struct {
 	unmet     map[string][]string // by file
 	files     []string            // of unmet, in order
 	addressed []selected
+	foreign   []int // by address: texts that its path does not select in
 	hits      map[*Table]map[int]bool
 }
 
@@ -27,6 +28,7 @@ func (p *Program) NewTally() *Tally {
 		Changes:   make([]int, len(p.Rules)),
 		Files:     make([]int, len(p.Rules)),
 		addressed: make([]selected, len(p.Addresses)),
+		foreign:   make([]int, len(p.Addresses)),
 		hits:      map[*Table]map[int]bool{},
 		unmet:     map[string][]string{},
 	}
@@ -43,6 +45,11 @@ func (t *Tally) Add(file string, f File, res *Result) {
 	t.count(res, 1)
 	for i, s := range res.addressed {
 		t.addressed[i] = max(t.addressed[i], s)
+	}
+	for i, foreign := range res.foreign {
+		if foreign {
+			t.foreign[i]++
+		}
 	}
 	for table, rows := range res.hits {
 		if t.hits[table] == nil {
@@ -87,6 +94,9 @@ func (t *Tally) count(res *Result, sign int) {
 func perFile(file string, f File, res *Result) (unmet []string) {
 	for _, n := range res.Unreadable {
 		unmet = append(unmet, fmt.Sprintf("%s:%d: %s, so nothing is written; --allow-unreadable lets the rest change", file, n.Line, n.Text))
+	}
+	for _, n := range res.Broken {
+		unmet = append(unmet, fmt.Sprintf("%s: %s, so nothing is written; --allow-broken lets it pass", file, n.Text))
 	}
 	i := 0
 	for _, r := range res.program.Rules {
@@ -135,6 +145,18 @@ func (t *Tally) Unmet() []string {
 			if !a.Forbid && !a.PerFile && !a.Bound.Holds(n) {
 				out = append(out, fmt.Sprintf("%s: required: %s of %s, but the files hold %d", a.Place, a.Bound, a.Shown, n))
 			}
+		}
+	}
+	return out
+}
+
+// Foreign returns how many texts paths passed over since they select nothing in such ones, by the
+// places of the paths in the script.
+func (t *Tally) Foreign() map[string]int {
+	out := map[string]int{}
+	for i, n := range t.foreign {
+		if n > 0 {
+			out[t.program.Addresses[i]] += n
 		}
 	}
 	return out

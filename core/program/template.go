@@ -34,6 +34,7 @@ const (
 	FromLine
 	FromFile
 	FromFileName
+	FromValuePath
 )
 
 // Filtering is one filter that a value passes through.
@@ -52,6 +53,7 @@ type filling struct {
 	// pseudonym returns the number of a matched text, through all files.
 	pseudonym func(matched string) int
 	line      func() int
+	path      func() string // of the value at hand
 	file      File
 	ending    string // what a line break is written as
 }
@@ -128,6 +130,8 @@ func (p *Part) value(f *filling) []byte {
 		return strconv.AppendInt(nil, int64(f.line()), 10)
 	case FromFile:
 		return []byte(f.file.Path)
+	case FromValuePath:
+		return []byte(f.path())
 	default:
 		return []byte(f.file.name())
 	}

@@ -9,7 +9,7 @@ const LanguageVersion = 1
 
 // Builtin is the names of the placeholders that every text knows; no rule and no
 // parameter may take one.
-var Builtin = []string{"count", "count-all", "pseudonym", "line", "file", "filename", "today", "tab", "newline"}
+var Builtin = []string{"count", "count-all", "pseudonym", "line", "file", "filename", "value-path", "today", "tab", "newline"}
 
 // parser turns tokens into a tree. A mistake is reported where it stands, by a
 // panic with bailout that ends the statement; the next one is read as usual.
@@ -173,7 +173,7 @@ func (p *parser) hint(t token) string {
 		return "each statement stands on a line of its own, or behind ;"
 	case t.kind != kindWord:
 		return ""
-	case t.text == "on" || t.text == "in" || t.text == "outside":
+	case t.text == "on" || t.text == "in" || t.text == "at" || t.text == "outside":
 		return "an address comes before its statement, as in: on line 3 delete"
 	case forms[t.text].parse != nil:
 		return "each statement stands on a line of its own, or behind ;"

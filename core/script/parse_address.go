@@ -8,12 +8,27 @@ import (
 // addressed reads an address and what it applies to: a statement or a block.
 func (p *parser) addressed(h Head, outside bool) Node {
 	n := &Addressed{Head: h, Address: &Address{Pos: h.Pos, Outside: outside}}
+	return p.applied(n, func() { p.selector(n.Address) })
+}
+
+// atPath is addressed for values that a path selects.
+func (p *parser) atPath(h Head) Node {
+	n := &Addressed{Head: h, Address: &Address{Pos: h.Pos, Kind: At}}
+	return p.applied(n, func() {
+		n.Address.Path = p.text("a path")
+		p.having(n.Address)
+	})
+}
+
+// applied reads an address, as read does, and what it applies to.
+func (p *parser) applied(n *Addressed, read func()) Node {
+	h := n.Head
 	if p.depth++; p.depth > maxDepth {
 		p.depth--
 		p.fail(h.Pos, "addresses and braces are nested too deep here", "")
 	}
 	defer func() { p.depth-- }()
-	p.selector(n.Address)
+	read()
 	if t := p.owed(); t.kind == kindOpen {
 		n.Braces = true
 		p.at++
@@ -73,19 +88,7 @@ func (p *parser) selector(a *Address) {
 		p.want("with", "paragraph")
 		a.Kind, a.Pattern = Paragraph, p.pattern()
 	}
-	for {
-		word := p.peek()
-		holding := Holding{Lacking: word.text == "lacking"}
-		if !p.accept("having") && !p.accept("lacking") {
-			break
-		}
-		if !a.Kind.Takes() {
-			p.fail(word.pos, "only sections, blocks, paragraphs and ranges are chosen by what they hold",
-				"narrow the lines one address at a time: on lines with … { on lines without … … }")
-		}
-		holding.Pattern = p.pattern()
-		a.Having = append(a.Having, holding)
-	}
+	p.having(a)
 	if word := p.peek(); p.accept("directly") {
 		if a.Kind != Block && a.Kind != Section {
 			p.fail(word.pos, "only blocks and sections have a level of their own", "")
@@ -98,6 +101,23 @@ func (p *parser) selector(a *Address) {
 	a.Pos.Width = max(t.pos.Column+t.pos.Width-a.Pos.Column, 1)
 	if t.pos.Line != a.Pos.Line {
 		a.Pos.Width = 1
+	}
+}
+
+// having reads what the parts must hold, or must lack.
+func (p *parser) having(a *Address) {
+	for {
+		word := p.peek()
+		holding := Holding{Lacking: word.text == "lacking"}
+		if !p.accept("having") && !p.accept("lacking") {
+			break
+		}
+		if !a.Kind.Takes() {
+			p.fail(word.pos, "only sections, blocks, paragraphs and ranges are chosen by what they hold",
+				"narrow the lines one address at a time: on lines with … { on lines without … … }")
+		}
+		holding.Pattern = p.pattern()
+		a.Having = append(a.Having, holding)
 	}
 }
 

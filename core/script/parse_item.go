@@ -39,6 +39,7 @@ func init() { // the forms refer to functions that refer to the forms
 		"not":      {atTop | inRule, (*parser).notFiles},
 		"joiners":  {atTop | inRule, func(p *parser, h Head) Node { return &Joiners{h, p.plain("the joining characters")} }},
 		"encoding": {atTop | inRule, func(p *parser, h Head) Node { return &Encoding{h, p.plain("an encoding's name")} }},
+		"syntax":   {atTop | inRule, func(p *parser, h Head) Node { return &Syntax{h, p.plain("a syntax's name")} }},
 		"when":     {inRule, (*parser).when},
 		"expect":   {inRule, (*parser).expect},
 		"forbid":   {anywhere, func(p *parser, h Head) Node { return p.assert(h, true) }},
@@ -60,6 +61,8 @@ func init() { // the forms refer to functions that refer to the forms
 		"trim":    {anywhere, (*parser).trim},
 		"on":      {anywhere, func(p *parser, h Head) Node { return p.addressed(h, false) }},
 		"in":      {anywhere, func(p *parser, h Head) Node { return p.addressed(h, false) }},
+		"at":      {anywhere, (*parser).atPath},
+		"rename":  {anywhere, (*parser).rename},
 		"outside": {anywhere, func(p *parser, h Head) Node { return p.addressed(h, true) }},
 	}
 	for w := range forms {

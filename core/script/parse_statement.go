@@ -183,6 +183,10 @@ func (p *parser) settle(h Head) Node {
 		p.at++
 		return &SettleSection{h, p.text("a section's name")}
 	}
+	if t := p.owed(); t.kind == kindWord && (t.text == "value" || t.text == "item") {
+		p.at++
+		return p.settleValue(h, t.text == "item")
+	}
 	n := &Settle{Head: h, Pattern: p.pattern()}
 	p.want("as", "the pattern")
 	n.Text = p.text("the one line")
@@ -212,6 +216,23 @@ func (p *parser) settle(h Head) Node {
 			return n
 		}
 	}
+}
+
+// settleValue reads what follows `settle value` and `settle item`.
+func (p *parser) settleValue(h Head, item bool) Node {
+	n := &SettleValue{Head: h, Item: item, Path: p.text("a path")}
+	p.want("as", "the path")
+	if t := p.owed(); t.kind == kindWord {
+		p.want("literal", "as")
+		n.Literal = true
+	}
+	n.Text = p.text("the value")
+	return n
+}
+
+func (p *parser) rename(h Head) Node {
+	p.want("to", "rename")
+	return &Rename{h, p.text("the new name")}
 }
 
 func (p *parser) commentOut(h Head) Node {

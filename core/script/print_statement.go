@@ -24,6 +24,8 @@ func pieces(n Node) []piece {
 		return text("joiners", n.Text)
 	case *Encoding:
 		return text("encoding", n.Name)
+	case *Syntax:
+		return text("syntax", n.Name)
 	case *UseScript:
 		return text("use", n.Path)
 	case *When:
@@ -72,6 +74,17 @@ func statementPieces(n Node) []piece {
 		return ps
 	case *SettleSection:
 		return text("settle section", n.Name)
+	case *SettleValue:
+		head, as := "settle value", "as"
+		if n.Item {
+			head = "settle item"
+		}
+		if n.Literal {
+			as = "as literal"
+		}
+		return append(text(head, n.Path), text(as, n.Text)...)
+	case *Rename:
+		return text("rename to", n.To)
 	case *Comment:
 		if n.Out {
 			return text("comment out with", n.Mark)
@@ -150,7 +163,10 @@ func assertPieces(n *Assert) []piece {
 			head += " " + n.Bound.String() + " of"
 		}
 	}
-	ps := patternPieces(head, n.Pattern, true)
+	ps := words(head)
+	if n.Pattern != nil {
+		ps = patternPieces(head, n.Pattern, true)
+	}
 	if n.PerFile {
 		ps = append(ps, piece{words: "per file"})
 	}
@@ -281,6 +297,8 @@ func addressPieces(a *Address) []piece {
 		ps = append(markPieces(open+" lines from", a.Open), markPieces("to", a.Close)...)
 	case Until:
 		ps = append(markPieces(open+" lines from", a.Open), markPieces("until", a.Close)...)
+	case At:
+		ps = text("at", a.Path)
 	case Section:
 		ps = text(open+" section", a.Section)
 	case Block:

@@ -63,6 +63,11 @@ type (
 		Head
 		Name *Text
 	}
+	// Syntax is `syntax "…"`, of files whose name does not tell.
+	Syntax struct {
+		Head
+		Name *Text
+	}
 	// UseScript is `use "other.friz"`.
 	UseScript struct {
 		Head
@@ -111,7 +116,7 @@ type (
 		Forbid  bool
 		Bound   bound.Bound // of a require; {AtLeast, 1} where nothing is said
 		Plain   bool        // no bound is written
-		Pattern *Pattern
+		Pattern *Pattern    // nil for each value of the path around it, as a search may ask for
 		PerFile bool
 	}
 )
@@ -168,6 +173,19 @@ type (
 	SettleSection struct {
 		Head
 		Name *Text
+	}
+	// SettleValue is `settle value PATH as TEXT`, and `settle item` where Item is set.
+	SettleValue struct {
+		Head
+		Path    *Text
+		Item    bool
+		Literal bool
+		Text    *Text
+	}
+	// Rename is `rename to TEXT`.
+	Rename struct {
+		Head
+		To *Text
 	}
 	// Comment is `comment out with "…"` and `uncomment "…"`.
 	Comment struct {
@@ -266,6 +284,7 @@ type Address struct {
 	Open     *Mark // Range, Between, Until
 	Close    *Mark
 	Section  *Text
+	Path     *Text // At
 	Having   []Holding
 	Direct   bool // a block's own level alone
 }
@@ -286,6 +305,7 @@ const (
 	Section
 	Block
 	Paragraph
+	At
 )
 
 // Takes reports whether `having` and `lacking` may follow an address of the kind.

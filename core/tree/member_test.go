@@ -17,8 +17,8 @@ var layouts = map[Syntax][]string{
 	YAML: {"boards:\n  - name: p1\n    host: depot-3\n  # about p2\n  - name: p2\n    host: depot-4 # here\nlist:\n- a\n- b\nempty:\nmap: {}\nflow: {a: 1, b: 2}\nseq: [x, y, ]\n",
 		"a:\n  b:\n    c: 1\n\n    # end\n  d: |\n    text\n\ne: f", "- - a\n  - b\n- c: d\n", "x:\n    - 1\n    - 2\n"},
 	TOML: {"# top\na = 1 # one\nb = \"x\"\n\n# about t\n[t]\nc = 1\n  [t.u]\n  d = [\n    1, # x\n    2,\n  ]\n\n[v]\n[[l]]\nn = 'x'\n[[l]]\nn = 'y'\n[w]\nq.r = 1\nq.s = { z = 1, y = 2 }\n", "[only]\n", "[a.b]\nc = 1\n"},
-	XML: {"<a>\n  <b n=\"1\" m='2'>x</b>\n  <!-- about c -->\n  <c/>\n  <d></d>\n</a>\n", "<a><b/><c>t</c></a>", "<r x=\"1\"\n   y=\"2\"/>"},
-	CSV: {"name,home,note\noak,depot-3,x\nash,depot-4\n"},
+	XML:  {"<a>\n  <b n=\"1\" m='2'>x</b>\n  <!-- about c -->\n  <c/>\n  <d></d>\n</a>\n", "<a><b/><c>t</c></a>", "<r x=\"1\"\n   y=\"2\"/>"},
+	CSV:  {"name,home,note\noak,depot-3,x\nash,depot-4\n"},
 }
 
 func every(n *Node, found []*Node) []*Node {

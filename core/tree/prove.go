@@ -31,6 +31,38 @@ func (c Changes) of(n *Node) *Change {
 	return c[n]
 }
 
+// Become says that a node's text becomes another, and its kind; of what has members, that its lines
+// change.
+func (c Changes) Become(n *Node, text string, kind Kind) {
+	if n.HasMembers() {
+		c.of(n).Opaque = true
+		return
+	}
+	of := c.of(n)
+	of.Text, of.Kind = &text, kind
+}
+
+// Merge takes over other changes.
+func (c Changes) Merge(others Changes) {
+	for n, o := range others {
+		if c[n] == nil {
+			c[n] = o
+			continue
+		}
+		c[n].Added = append(c[n].Added, o.Added...)
+		c[n].Removed = c[n].Removed || o.Removed
+		if o.Name != nil {
+			c[n].Name = o.Name
+		}
+		if o.Text != nil {
+			c[n].Text, c[n].Kind = o.Text, o.Kind
+		}
+		if o.Becomes != nil {
+			c[n].Becomes = o.Becomes
+		}
+	}
+}
+
 // DifferenceError is the error of a text that is not the old one with the changes asked for.
 type DifferenceError struct {
 	Path   string // of the value that differs

@@ -497,3 +497,13 @@ func (d *Document) addBelowKey(n *Node, step string, write func(indent, step str
 	at := d.lineEnd(n.End)
 	return append(edits, edit.Edit{Start: at, End: at, New: []byte(d.ending() + indent + write(indent, step))}), nil
 }
+
+// AnyLiteral reports whether a text stands for a value in some syntax that has literals.
+func AnyLiteral(text string) bool {
+	for _, s := range []Syntax{JSON, YAML, TOML} {
+		if _, err := (&Document{Syntax: s}).literal(text); err == nil {
+			return true
+		}
+	}
+	return false
+}

@@ -231,8 +231,8 @@ func (n *Node) index() int {
 	return -1
 }
 
-// within reports whether the node lies in other, or is it.
-func (n *Node) within(other *Node) bool {
+// Within reports whether the node lies in other, or is it.
+func (n *Node) Within(other *Node) bool {
 	for ; n != nil; n = n.Parent {
 		if n == other {
 			return true

@@ -12,12 +12,59 @@ import (
 // Value is a node's text as statements see it.
 type Value struct {
 	Text []byte
+	doc  *Document
 	node *Node
 	// pieces say where Text stands, in order; none where it is one with the bytes between the
 	// node's Start and End, or where that cannot be told piece by piece.
 	pieces []piece
 	raw    bool // Text is the bytes from start on, as they stand
 	start  int
+}
+
+// Node returns the node that the value is shown of.
+func (v *Value) Node() *Node { return v.node }
+
+// Document returns the document that the value is part of.
+func (v *Value) Document() *Document { return v.doc }
+
+// Corresponding returns the node at the same place in another document; nil where none is.
+func (d *Document) Corresponding(n *Node) *Node {
+	if n.Parent == nil {
+		if len(d.Roots) == 0 {
+			return nil
+		}
+		return d.Roots[0]
+	}
+	p := d.Corresponding(n.Parent)
+	if i := n.index(); p != nil && i < len(p.Members) {
+		return p.Members[i]
+	}
+	return nil
+}
+
+// Scattered reports whether a value stands in several places, so that it cannot be changed as one.
+func (d *Document) Scattered(n *Node) bool { return n.scattered && n.header.end == 0 }
+
+// Aliases returns how many aliases stand for a value, or for one that it lies in.
+func (d *Document) Aliases(n *Node) (count int) {
+	anchored := false
+	for at := n; at != nil; at = at.Parent {
+		anchored = anchored || at.Anchor != "" && at.Kind != Alias
+	}
+	if !anchored {
+		return 0
+	}
+	var walk func(m *Node)
+	walk = func(m *Node) {
+		if m.Kind == Alias && m.Target != nil && n.Within(m.Target) {
+			count++
+		}
+		for _, inner := range m.Members {
+			walk(inner)
+		}
+	}
+	walk(n.Root())
+	return count
 }
 
 // piece is a part of a value: its bytes, or one escape, line break or other sign that stands for
@@ -65,9 +112,9 @@ func (d *Document) codec() codec {
 func (d *Document) Show(n *Node) *Value {
 	if n.HasMembers() {
 		start := d.outer(n)
-		return &Value{Text: d.Text[start:n.End], node: n, raw: true, start: start}
+		return &Value{Text: d.Text[start:n.End], doc: d, node: n, raw: true, start: start}
 	}
-	v := &Value{Text: []byte(n.Text), node: n}
+	v := &Value{Text: []byte(n.Text), doc: d, node: n}
 	c := d.codec()
 	start, end := c.inner(n)
 	if d.raw(start, end) == n.Text {

@@ -1,0 +1,167 @@
+package compile
+
+import (
+	"errors"
+	"strings"
+	"unicode/utf8"
+
+	"frizzel/core/program"
+	"frizzel/core/query"
+	"frizzel/core/script"
+	"frizzel/core/tree"
+)
+
+// path compiles what an at selects by; nil after an error.
+func (c *compiler) path(t *script.Text) *query.Path {
+	source, ok := c.pathText(t)
+	if !ok {
+		return nil
+	}
+	p, err := query.Compile(source)
+	if err != nil {
+		c.badPath(t, err)
+		return nil
+	}
+	if !c.standsHere(t, p.Relative, p.Family, source) {
+		return nil
+	}
+	return p
+}
+
+// place compiles the path of one place; nil after an error.
+func (c *compiler) onePlace(t *script.Text) *query.Place {
+	source, ok := c.pathText(t)
+	if !ok {
+		return nil
+	}
+	p, err := query.CompilePlace(source)
+	if err != nil {
+		c.badPath(t, err)
+		return nil
+	}
+	if !c.standsHere(t, p.Relative, p.Family, source) {
+		return nil
+	}
+	return p
+}
+
+// badPath reports a path that is none, with its place in it.
+func (c *compiler) badPath(t *script.Text, err error) {
+	var e *query.Error
+	if !errors.As(err, &e) {
+		c.errorf(t.Pos, "", "%v", err)
+		return
+	}
+	pos := t.Pos
+	if e.At >= 0 && !t.Block && len(t.Parts) <= 1 {
+		pos.Column += 1 + utf8.RuneCountInString(t.Raw[:min(e.At, len(t.Raw))])
+		pos.Width = 1
+	}
+	c.errorf(pos, e.Remedy, "%s", e.Reason)
+}
+
+// standsHere reports whether a path is relative where it stands under another one, and only there.
+func (c *compiler) standsHere(t *script.Text, relative bool, family tree.Family, source string) bool {
+	var outer *program.Address
+	for _, a := range c.within {
+		if a.Kind == program.At {
+			outer = a
+		}
+	}
+	switch {
+	case outer == nil && len(c.within) > 0:
+		c.errorf(t.Pos, "put the path outside, as in: at '$.data' { on line 1 delete }", "a path selects in a whole file, and stands under lines here")
+	case outer != nil && c.within[len(c.within)-1].Kind != program.At:
+		c.errorf(t.Pos, "put it outside of those lines", "a path selects values, and stands under lines of one here")
+	case outer == nil && relative && family == tree.Values:
+		c.errorf(t.Pos, "begin it with $, the whole file", "a path that begins with @ stands under another at")
+	case outer == nil && relative:
+		c.errorf(t.Pos, "begin it with /, as in: at '/"+strings.TrimPrefix(source, "./")+"', or with $ for JSON, YAML, TOML and CSV", "a relative path stands under another at")
+	case outer != nil && !relative && family == tree.Values:
+		c.errorf(t.Pos, "begin it with @, the value that the path around it selected", "a path under another one begins where that one led")
+	case outer != nil && !relative:
+		c.errorf(t.Pos, "leave out the leading /", "a path under another one begins where that one led")
+	case outer != nil && outer.Path != nil && outer.Path.Family != family:
+		c.errorf(t.Pos, "", "a path for XML and one for other files stand in each other")
+	default:
+		return true
+	}
+	return false
+}
+
+// pathText fills in a path's placeholders, which stand in its quoted strings.
+func (c *compiler) pathText(t *script.Text) (string, bool) {
+	values := true // JSONPath
+	if plain := strings.TrimSpace(t.Raw); plain != "" {
+		values = plain[0] == '$' || plain[0] == '@' && (len(plain) == 1 || strings.IndexByte(".[", plain[1]) >= 0)
+	}
+	var b strings.Builder
+	quote := byte(0)
+	for i, part := range t.Parts {
+		if part.Hole == nil {
+			for k := 0; k < len(part.Literal); k++ {
+				switch ch := part.Literal[k]; {
+				case quote == 0 && (ch == '"' || ch == '\''):
+					quote = ch
+				case ch == quote:
+					quote = 0
+				case ch == '\\' && values && quote != 0:
+					k++
+				}
+			}
+			b.WriteString(part.Literal)
+			continue
+		}
+		before := len(c.problems)
+		value := c.constant(&script.Text{Pos: t.Pos, Parts: t.Parts[i : i+1]})
+		switch {
+		case len(c.problems) > before:
+			return "", false
+		case quote == 0:
+			c.errorf(part.Hole.Pos, `put it in quotes, as in [?@.name == "{=`+part.Hole.Name+`}"]`, "a placeholder stands in a quoted string of a path only")
+			return "", false
+		case values:
+			b.WriteString(escapedIn(value, quote))
+		case strings.IndexByte(value, quote) >= 0:
+			c.errorf(part.Hole.Pos, "put the path's string in the other quotes", "the value of {=%s} holds the quote that this string stands in", part.Hole.Name)
+			return "", false
+		default:
+			b.WriteString(value)
+		}
+	}
+	return b.String(), true
+}
+
+// escapedIn writes a value for a string of JSONPath in some quotes.
+func escapedIn(value string, quote byte) string {
+	return strings.NewReplacer(`\`, `\\`, string(quote), `\`+string(quote), "\n", `\n`, "\t", `\t`, "\r", `\r`, "\b", `\b`, "\f", `\f`).Replace(value)
+}
+
+func (c *compiler) settleValue(n *script.SettleValue) program.Action {
+	s := &program.SettleValue{Place: c.onePlace(n.Path), Text: c.template(n.Text, nil), Literal: n.Literal, Item: n.Item, Source: n.Path.Raw}
+	c.moves(n.Pos)
+	if s.Place == nil {
+		return nil
+	}
+	if s.Place.Family == tree.Markup && (s.Literal || s.Item) {
+		c.errorf(n.Path.Pos, "", "XML has neither literals nor lists: every value is a text")
+		return nil
+	}
+	if text, ok := s.Text.Constant(); ok && s.Literal && !tree.AnyLiteral(text) {
+		c.errorf(n.Text.Pos, "leave out literal for a text, or write it as the file would, as in 8415, true, [1, 2]", "%q stands for no value in JSON, YAML or TOML", text)
+	}
+	return s
+}
+
+func (c *compiler) rename(n *script.Rename) program.Action {
+	c.oneLine(n.To, "a name")
+	if len(c.within) == 0 || c.within[len(c.within)-1].Kind != program.At {
+		c.errorf(n.Pos, `say of which member, as in: at '$.clock.server' rename to "host"`, "rename stands right under an at")
+	}
+	return &program.RenameMembers{To: c.template(n.To, nil)}
+}
+
+// underPath reports whether a statement stands right under an at.
+func (c *compiler) underPath() bool {
+	return len(c.within) > 0 && c.within[len(c.within)-1].Kind == program.At
+}

@@ -1,0 +1,402 @@
+package program
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+
+	"frizzel/core/edit"
+	"frizzel/core/lines"
+	"frizzel/core/structure"
+	"frizzel/core/tree"
+)
+
+// syntax returns the syntax of the text: by the file's name, else as the rule says.
+func (r *run) syntax() tree.Syntax { return syntaxFor(r.in.File, r.rule.Syntax) }
+
+// syntaxFor returns the syntax of a file by its name, else the one that is said. That a table has no
+// header is said of files whose name tells the rest.
+func syntaxFor(f File, said tree.Syntax) tree.Syntax {
+	by := tree.SyntaxOf(f.name())
+	if by == tree.None || by == tree.CSV && said == tree.BareCSV {
+		return said
+	}
+	return by
+}
+
+// document returns the text as it is as a tree. The error is a *tree.SyntaxError.
+func (r *run) document() (*tree.Document, error) {
+	if r.read.of == r.text && r.read.syntax == r.syntax() {
+		return r.read.doc, r.read.err
+	}
+	r.read.of, r.read.syntax = r.text, r.syntax()
+	r.read.doc, r.read.err = tree.Parse(r.syntax(), r.text.Bytes)
+	return r.read.doc, r.read.err
+}
+
+// reading is a text that was read as a tree.
+type reading struct {
+	of     *structure.Text
+	syntax tree.Syntax
+	doc    *tree.Document
+	err    error
+}
+
+// values returns what an address selects by its path. It reports false for a text of the other
+// family, or of none, and for one that does not parse, which is unreadable then.
+func (r *run) values(a *Address) ([]*tree.Node, bool) {
+	if r.syntax().Family() != a.Path.Family {
+		r.result.foreign[a.Index] = true
+		return nil, false
+	}
+	if r.result.addressed[a.Index] == notAsked {
+		r.result.addressed[a.Index] = selectedNothing
+	}
+	doc, err := r.document()
+	if err != nil {
+		r.result.addressed[a.Index] = selectedSome // else it would be said to select nothing
+		r.unparsed(err)
+		return nil, false
+	}
+	hits, err := a.Path.Select(doc, r.nodes())
+	if err != nil {
+		r.unparsed(err)
+		return nil, false
+	}
+	for _, n := range hits.Shielded {
+		r.note(n.Start, fmt.Sprintf("what %s reaches through an alias here stays as it is; it is changed where it stands", a.Path.Source))
+	}
+	var nodes []*tree.Node
+	for _, n := range hits.Nodes {
+		if a.holds(doc, n) {
+			nodes = append(nodes, n)
+		}
+	}
+	if len(nodes) > 0 {
+		r.result.addressed[a.Index] = selectedSome
+	}
+	return nodes, true
+}
+
+// holds reports whether a value holds what it must.
+func (a *Address) holds(doc *tree.Document, n *tree.Node) bool {
+	for _, h := range a.Having {
+		text := doc.Show(n).Text
+		if h.Pattern.Has(text, 0, len(text)) == h.Lacking {
+			return false
+		}
+	}
+	return true
+}
+
+// unparsed notes that a text cannot be read where an address asks for its values.
+func (r *run) unparsed(err error) {
+	n := Note{Rule: r.rule.Index, Text: err.Error()}
+	var syntax *tree.SyntaxError
+	if errors.As(err, &syntax) && syntax.Line > 0 {
+		n.Line = r.lineRead(r.text.Start(syntax.Line - 1))
+	}
+	if r.unread == nil {
+		r.unread = map[Note]bool{}
+	}
+	if !r.unread[n] {
+		r.unread[n] = true
+		to := r.program.unreadable(r.result)
+		*to = append(*to, n)
+	}
+}
+
+// nodes returns the values that the innermost path around the statement selects, nil for none.
+func (r *run) nodes() []*tree.Node {
+	if n := len(r.stack); n > 0 {
+		return r.stack[n-1].nodes
+	}
+	return nil
+}
+
+// at runs what stands under a path: some of it on members, the rest on the text of each value.
+func (r *run) at(b *Addressed) {
+	nodes, ok := r.values(b.Address)
+	if !ok {
+		return
+	}
+	r.stack = append(r.stack, selection{address: b.Address, nodes: nodes})
+	for _, a := range b.Body {
+		if onMembers(a) {
+			a.do(r)
+		} else {
+			r.inValues(a)
+		}
+	}
+	r.leave()
+}
+
+// onMembers reports whether what stands under a path acts on the values as members of others.
+func onMembers(a Action) bool {
+	switch a := a.(type) {
+	case Statement:
+		return onMembers(a.Action)
+	case *Addressed:
+		return a.Address.Path != nil
+	case *DeleteMembers, *RenameMembers, *SettleValue:
+		return true
+	}
+	return false
+}
+
+// innermost returns those of ordered values that hold no other one.
+func innermost(nodes []*tree.Node) (out []*tree.Node) {
+	for _, n := range nodes {
+		for len(out) > 0 && n.Within(out[len(out)-1]) {
+			out = out[:len(out)-1]
+		}
+		out = append(out, n)
+	}
+	return out
+}
+
+// outermost returns those of ordered values that lie in no other one.
+func outermost(nodes []*tree.Node) (out []*tree.Node) {
+	for _, n := range nodes {
+		if len(out) == 0 || !n.Within(out[len(out)-1]) {
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+// inValues runs an action on the text of each value, and carries back what it changes.
+func (r *run) inValues(a Action) {
+	doc, err := r.document()
+	if err != nil {
+		return
+	}
+	changes := tree.Changes{}
+	c := r.changes()
+	for _, n := range innermost(r.nodes()) {
+		if n.Kind == tree.Alias {
+			r.note(n.Start, "the alias "+n.Text+" stays as it is; what it stands for is changed where that stands")
+			continue
+		}
+		v := doc.Show(n)
+		inner := r.inside(doc, v)
+		a.do(inner)
+		r.worked, r.changed = inner.worked, inner.changed
+		edits := inner.valueEdits()
+		if len(edits) == 0 {
+			continue
+		}
+		if doc.Scattered(n) {
+			r.refuse(n, "it stands in several places; change its members")
+			continue
+		}
+		out, kind, err := doc.Write(v, edits)
+		if err != nil {
+			r.refuse(n, err.Error())
+			continue
+		}
+		for i := range out {
+			out[i].Rules = c.rules
+		}
+		c.edits = append(c.edits, out...)
+		r.report(doc, n, kind)
+		changes.Become(n, string(edits.Apply(v.Text)), kind)
+	}
+	r.prove(c, changes)
+}
+
+// refuse says why a value cannot be changed as it was to be, so that the file must not be written.
+func (r *run) refuse(n *tree.Node, reason string) {
+	r.fail(r.lineRead(n.Start), r.read.doc.Path(n)+": "+reason)
+}
+
+// report says what a change of a value means for others.
+func (r *run) report(doc *tree.Document, n *tree.Node, kind tree.Kind) {
+	if n.Kind != kind {
+		r.note(n.Start, fmt.Sprintf("%s becomes a %s, and was a %s", doc.Path(n), kind, n.Kind))
+	}
+	if aliases := doc.Aliases(n); aliases > 0 {
+		r.note(n.Start, fmt.Sprintf("%s stands in %s more by an alias", doc.Path(n), places(aliases)))
+	}
+}
+
+func places(n int) string {
+	if n == 1 {
+		return "one place"
+	}
+	return fmt.Sprintf("%d places", n)
+}
+
+// prove makes the statement's changes if what comes of them reads as the old text with those
+// changes and no others. The values around the statement follow.
+func (r *run) prove(c *changes, changes tree.Changes) bool {
+	if len(c.edits) == 0 {
+		return true
+	}
+	c.order()
+	fits := c.edits.Fits(len(r.text.Bytes))
+	if !fits {
+		r.fail(0, "two changes of this file meet; make them one after the other")
+		return false
+	}
+	doc, now, err := r.read.doc.Prove(c.edits.Apply(r.text.Bytes), changes)
+	if err != nil {
+		r.fail(r.lineRead(c.edits[0].Start), err.Error())
+		return false
+	}
+	c.commit()
+	r.read = reading{of: r.text, syntax: r.syntax(), doc: doc}
+	for i, s := range r.stack {
+		var nodes []*tree.Node
+		for _, n := range s.nodes {
+			if at := now[n]; at != nil {
+				nodes = append(nodes, at)
+			}
+		}
+		r.stack[i].nodes = nodes
+	}
+	return true
+}
+
+// value is where the text of a run stands in a larger one: a value of it.
+type value struct {
+	outer *run
+	doc   *tree.Document
+	shown *tree.Value
+	node  *tree.Node
+	empty bool // shown as one empty line
+}
+
+// inside returns a run over the text of a value.
+func (r *run) inside(doc *tree.Document, v *tree.Value) *run {
+	text := v.Text
+	empty := len(text) == 0
+	if empty {
+		text = []byte("\n")
+	}
+	inner := &run{program: r.program, result: r.result, rule: r.rule, statement: r.statement, worked: r.worked, changed: r.changed}
+	inner.in = Input{Text: text, File: r.in.File, Before: r.in.Before}
+	inner.value = &value{outer: r, doc: doc, shown: v, node: v.Node(), empty: empty}
+	inner.ending = "\n"
+	syntax := structure.Plain
+	if v.Node().HasMembers() { // as it stands in the file
+		inner.ending, syntax = r.lineEnding(), r.in.File.syntax()
+	}
+	inner.text = structure.New(text, syntax)
+	inner.layout = &syntax
+	inner.ended = lines.Ending(text) != ""
+	if r.in.Decide != nil {
+		inner.in.Decide = inner.value.decide
+	}
+	return inner
+}
+
+// valueEdits returns what a run over a value has made of it, as edits of its text.
+func (r *run) valueEdits() edit.List {
+	if !r.value.empty || len(r.edits) == 0 {
+		return r.edits
+	}
+	fresh := bytes.TrimSuffix(r.edits.Apply(r.in.Text), []byte("\n"))
+	if len(fresh) == 0 {
+		return nil
+	}
+	return edit.List{{Start: 0, End: 0, New: fresh, Rules: r.edits[0].Rules}}
+}
+
+// place returns where a byte of a value's text, as it was read, stands in the larger text.
+func (v *value) place(at int) int {
+	if v.empty {
+		at = 0
+	}
+	return v.shown.Place(at)
+}
+
+// decide asks about a change of a value's text as one of the larger text.
+func (v *value) decide(p Proposal) Answer {
+	before, text, shown := v.outer.text.Bytes, v.outer.text.Bytes, v.shown
+	if inner := v.shown.Text; !bytes.Equal(p.Text, inner) && !v.empty { // earlier statements changed the value
+		before, shown = v.changed(p.Text)
+		if text = before; shown == nil {
+			before, text, shown = v.outer.text.Bytes, v.outer.text.Bytes, v.shown
+		}
+	}
+	edits := p.Edits
+	if v.empty {
+		edits = edit.List{{New: bytes.TrimSuffix(p.Edits.Apply(p.Text), []byte("\n")), Rules: p.Edits[0].Rules}}
+	}
+	doc := v.doc
+	if shown != v.shown {
+		doc = shown.Document()
+	}
+	out, _, err := doc.Write(shown, edits)
+	if err != nil || len(out) == 0 { // shown as the value's own text, and refused in the end
+		return v.outer.in.Decide(p)
+	}
+	for i := range out {
+		out[i].Rules = edits[0].Rules
+	}
+	at := v.outer.changes()
+	from := at.origin(min(v.node.Start, len(v.outer.text.Bytes)))
+	p.Key.Origin += from + v.outer.in.bytesBefore()
+	p.Line = v.outer.in.linesBefore() + at.lineOf(at.origin(min(out[0].Start, len(v.outer.text.Bytes))))
+	p.Edits, p.Text = out, text
+	answer := v.outer.in.Decide(p)
+	if answer.New != nil && len(out) == 1 {
+		answer.New = v.means(doc, shown, out[0], answer.New, edits)
+	}
+	return answer
+}
+
+// changed returns the larger text with a value as it is by now, and that value in it; nil where it
+// cannot be told.
+func (v *value) changed(now []byte) ([]byte, *tree.Value) {
+	out, kind, err := v.doc.Write(v.shown, edit.List{{Start: 0, End: len(v.shown.Text), New: now}})
+	if err != nil {
+		return nil, nil
+	}
+	text := out.Apply(v.outer.text.Bytes)
+	changes := tree.Changes{}
+	changes.Become(v.node, string(now), kind)
+	doc, nodes, err := v.doc.Prove(text, changes)
+	if err != nil || nodes[v.node] == nil {
+		return nil, nil
+	}
+	return text, doc.Show(nodes[v.node])
+}
+
+// means returns what a person's replacement, as it stands in the file, stands for in the value's
+// text, where that can be told; else the replacement as it is.
+func (v *value) means(doc *tree.Document, shown *tree.Value, e edit.Edit, fresh []byte, edits edit.List) []byte {
+	if len(edits) != 1 {
+		return fresh
+	}
+	old := edits[0]
+	e.New = fresh
+	text := edit.List{e}.Apply(doc.Text)
+	made, err := tree.Parse(doc.Syntax, text)
+	if err != nil {
+		return fresh
+	}
+	n := made.Corresponding(shown.Node())
+	if n == nil || n.HasMembers() {
+		return fresh
+	}
+	head, tail := shown.Text[:old.Start], shown.Text[old.End:]
+	if rest, ok := bytes.CutPrefix([]byte(n.Text), head); ok {
+		if middle, ok := bytes.CutSuffix(rest, tail); ok {
+			return bytes.Clone(middle)
+		}
+	}
+	return fresh
+}
+
+// path returns the path of the value around the statement, "" for none.
+func (r *run) path(at *tree.Node) string {
+	switch {
+	case at != nil && r.read.doc != nil:
+		return r.read.doc.Path(at)
+	case r.value != nil:
+		return r.value.doc.Path(r.value.node)
+	}
+	return ""
+}

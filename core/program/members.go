@@ -1,0 +1,172 @@
+package program
+
+import (
+	"slices"
+
+	"frizzel/core/edit"
+	"frizzel/core/query"
+	"frizzel/core/tree"
+)
+
+// DeleteMembers is a compiled `delete` right under a path: the members that it selects.
+type DeleteMembers struct{}
+
+func (DeleteMembers) do(r *run) {
+	doc, err := r.document()
+	if err != nil {
+		return
+	}
+	c := r.changes()
+	var taken []*tree.Node
+	for _, n := range outermost(r.nodes()) {
+		edits, _, err := doc.Delete([]*tree.Node{n})
+		if err != nil {
+			r.refuse(n, err.Error())
+			continue
+		}
+		if c.ask(edits) {
+			taken = append(taken, n)
+		}
+	}
+	if len(taken) == 0 {
+		return
+	}
+	edits, changes, err := doc.Delete(taken)
+	if err != nil {
+		r.refuse(taken[0], err.Error())
+		return
+	}
+	c.take(edits)
+	r.prove(c, changes)
+}
+
+// ask offers a change of which the edits are only made once all answers are there.
+func (c *changes) ask(edits edit.List) bool {
+	before := len(c.edits)
+	ok := c.offer(edits...)
+	c.edits = c.edits[:before]
+	return ok
+}
+
+// take appends edits that were asked about.
+func (c *changes) take(edits edit.List) {
+	for _, e := range edits {
+		e.Rules = c.rules
+		c.edits = append(c.edits, e)
+	}
+}
+
+// RenameMembers is a compiled `rename to`.
+type RenameMembers struct{ To *Template }
+
+func (s *RenameMembers) do(r *run) {
+	r.eachMember(func(f *filler, n *tree.Node) (edit.List, tree.Changes, bool) {
+		name, ok := f.fillAt(s.To, n)
+		if !ok {
+			return nil, nil, false
+		}
+		edits, changes, err := r.read.doc.Rename(n, string(name))
+		if err != nil {
+			r.refuse(n, err.Error())
+			return nil, nil, false
+		}
+		return edits, changes, true
+	})
+}
+
+// SettleValue is a compiled `settle value`, or with Item `settle item`.
+type SettleValue struct {
+	Place   *query.Place
+	Text    *Template
+	Literal bool
+	Item    bool
+	Source  string // of the path
+}
+
+func (s *SettleValue) do(r *run) {
+	if r.syntax().Family() != s.Place.Family {
+		return
+	}
+	doc, err := r.document()
+	if err != nil {
+		r.unparsed(err)
+		return
+	}
+	under := len(r.stack) > 0
+	if !under {
+		r.stack = append(r.stack, selection{nodes: slices.Clone(doc.Roots)})
+		defer r.leave()
+	}
+	found := 0
+	r.eachMember(func(f *filler, n *tree.Node) (edit.List, tree.Changes, bool) {
+		text, ok := f.fillAt(s.Text, n)
+		if !ok {
+			return nil, nil, false
+		}
+		settle := doc.Settle
+		if s.Item {
+			settle = doc.SettleItem
+		}
+		edits, changes, err := settle(n, s.Place.Steps, tree.Fresh{Text: string(text), Literal: s.Literal}, under || len(doc.Roots) == 1)
+		if err != nil {
+			r.refuse(n, err.Error())
+			return nil, nil, false
+		}
+		if changes != nil {
+			found++
+		}
+		for m, c := range changes {
+			if c.Text != nil {
+				r.report(doc, m, c.Kind)
+			}
+		}
+		return edits, changes, true
+	})
+	if found == 0 && !under && len(doc.Roots) > 1 {
+		r.note(-1, "none of the documents of this file has "+s.Source+": say which one is to have it, by an at around it")
+	}
+}
+
+// eachMember asks about a change of each value, and makes all that were taken at once.
+func (r *run) eachMember(change func(*filler, *tree.Node) (edit.List, tree.Changes, bool)) {
+	if _, err := r.document(); err != nil {
+		return
+	}
+	c, f := r.changes(), r.filler()
+	all := tree.Changes{}
+	var taken edit.List
+	for _, n := range r.nodes() {
+		edits, changes, ok := change(f, n)
+		if ok && len(edits) > 0 {
+			if ok = c.ask(edits); ok {
+				taken = append(taken, edits...)
+				all.Merge(changes)
+			}
+			f.taken(ok)
+		} else if ok {
+			f.taken(false)
+		}
+	}
+	taken = withoutDoubles(taken)
+	c.take(taken)
+	r.prove(c, all)
+}
+
+// withoutDoubles drops edits that say the same as another one, as those of a name that several
+// values share.
+func withoutDoubles(edits edit.List) (out edit.List) {
+	slices.SortStableFunc(edits, func(a, b edit.Edit) int { return a.Start - b.Start })
+	for _, e := range edits {
+		if n := len(out); n > 0 && e.Start < e.End && out[n-1].Start == e.Start && out[n-1].End == e.End && string(out[n-1].New) == string(e.New) {
+			continue
+		}
+		out = append(out, e)
+	}
+	return out
+}
+
+// fillAt is fill for a value.
+func (f *filler) fillAt(t *Template, n *tree.Node) ([]byte, bool) {
+	f.filling.path = func() string { return f.run.path(n) }
+	return f.fill(t, n.Start, nil)
+}

@@ -1,0 +1,43 @@
+package program
+
+import (
+	"errors"
+	"fmt"
+
+	"frizzel/core/tree"
+)
+
+// judge says why the text must not be written for what it would be: a file that could be read by
+// its syntax before and cannot be read any more. Only texts that change are looked at.
+func (r *run) judge() {
+	if r.program.AllowBroken || len(r.edits) == 0 {
+		return
+	}
+	syntax := syntaxFor(r.in.File, r.program.Syntax(r.in.File))
+	if !syntax.Judged() {
+		return
+	}
+	err := tree.Judge(syntax, r.in.Text, r.edits.Apply(r.in.Text))
+	if err == nil {
+		return
+	}
+	n := Note{Text: fmt.Sprintf("this would be %s no more: %v", syntax, err)}
+	var fault *tree.SyntaxError
+	if errors.As(err, &fault) {
+		n.Text = fmt.Sprintf("this would be no %s any more: %s", syntax, fault.Reason)
+		if fault.Line > 0 {
+			n.Text = fmt.Sprintf("this would be no %s any more: line %d: %s", syntax, fault.Line, fault.Reason)
+		}
+	}
+	r.result.Broken = append(r.result.Broken, n)
+}
+
+// Syntax returns the syntax that the script says a file has whose name does not tell.
+func (p *Program) Syntax(f File) tree.Syntax {
+	for _, r := range p.Rules {
+		if r.Syntax != tree.None && r.selects(f) {
+			return r.Syntax
+		}
+	}
+	return tree.None
+}
