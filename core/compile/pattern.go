@@ -40,7 +40,7 @@ func Template(p *program.Program, name, text string, o Options) (*program.Templa
 	groups := []string{""}
 	for _, r := range p.Rules {
 		for _, a := range r.Asserts {
-			groups = a.Groups()
+			groups, c.within = a.Groups(), a.Addresses
 		}
 	}
 	return c.template(t, groups), c.problems

@@ -213,7 +213,7 @@ func (r *run) refuse(n *tree.Node, reason string) {
 // report says what a change of a value means for others.
 func (r *run) report(doc *tree.Document, n *tree.Node, kind tree.Kind) {
 	if n.Kind != kind {
-		r.note(n.Start, fmt.Sprintf("%s becomes a %s, and was a %s", doc.Path(n), kind, n.Kind))
+		r.note(n.Start, fmt.Sprintf("%s becomes %s, and was %s", doc.Path(n), kind.An(), n.Kind.An()))
 	}
 	if aliases := doc.Aliases(n); aliases > 0 {
 		r.note(n.Start, fmt.Sprintf("%s stands in %s more by an alias", doc.Path(n), places(aliases)))
@@ -241,7 +241,12 @@ func (r *run) prove(c *changes, changes tree.Changes) bool {
 	}
 	doc, now, err := r.read.doc.Prove(c.edits.Apply(r.text.Bytes), changes)
 	if err != nil {
-		r.fail(r.lineRead(c.edits[0].Start), err.Error())
+		reason := err.Error()
+		var syntax *tree.SyntaxError
+		if errors.As(err, &syntax) {
+			reason = fmt.Sprintf("this would be no %s any more: %s", r.syntax(), syntax.Reason)
+		}
+		r.fail(r.lineRead(c.edits[0].Start), reason)
 		return false
 	}
 	c.commit()

@@ -11,6 +11,7 @@ type Match struct {
 	// Value is the text that Groups are places in, of a match in a value; nil where that is the
 	// whole text. ValuePath is where the value is.
 	Value     []byte
+	Whole     bool // the match is a value as a whole
 	ValuePath string
 	Changes   bool // New is what a rule would write; an assertion writes nothing
 }
@@ -29,6 +30,7 @@ func (p *Program) Find(in Input) ([]Match, *Result) {
 			a.each(r, func(at *run, loc []int) {
 				m := Match{Rule: rule.Index, Start: loc[0], End: loc[1], Groups: slices.Clone(loc)}
 				if v := at.value; v != nil {
+					m.Whole = a.Pattern == nil
 					m.Start, m.End, m.Value, m.ValuePath = v.place(loc[0]), v.place(loc[1]), at.in.Text, at.path(nil)
 				}
 				found = append(roomFor(found, loc[0], len(in.Text)), m)

@@ -43,14 +43,7 @@ func (t *Tally) Counters() Counters { return t.counters }
 func (t *Tally) Add(file string, f File, res *Result) {
 	t.counters = res.Counters
 	t.count(res, 1)
-	for i, s := range res.addressed {
-		t.addressed[i] = max(t.addressed[i], s)
-	}
-	for i, foreign := range res.foreign {
-		if foreign {
-			t.foreign[i]++
-		}
-	}
+	t.Looked(res)
 	for table, rows := range res.hits {
 		if t.hits[table] == nil {
 			t.hits[table] = map[int]bool{}
@@ -62,6 +55,19 @@ func (t *Tally) Add(file string, f File, res *Result) {
 	if unmet := perFile(file, f, res); len(unmet) > 0 {
 		t.files = append(t.files, file)
 		t.unmet[file] = unmet
+	}
+}
+
+// Looked gathers where a text was looked at, and where it is of a syntax that a path does not
+// select in.
+func (t *Tally) Looked(res *Result) {
+	for i, s := range res.addressed {
+		t.addressed[i] = max(t.addressed[i], s)
+	}
+	for i, foreign := range res.foreign {
+		if foreign {
+			t.foreign[i]++
+		}
 	}
 }
 

@@ -20,7 +20,7 @@ func misfit(format string, args ...any) error { return &MisfitError{fmt.Sprintf(
 // name, or a column's header. The error is a *MisfitError.
 func (d *Document) Rename(n *Node, name string) (edit.List, Changes, error) {
 	if n.Parent == nil || n.Key == n.KeyEnd {
-		return nil, nil, misfit("a %s here has no name", n.Kind)
+		return nil, nil, misfit("%s here has no name of its own", n.Kind.An())
 	}
 	for _, m := range n.Parent.Members {
 		if m != n && m.Name == name && (n.Kind != Element && m.Kind != Element) {
@@ -429,6 +429,9 @@ func (d *Document) tomlPlaces(n *Node) (all []place) {
 			all = append(all, place{n.header.start, max(n.header.end, n.End)})
 		}
 		for _, m := range n.Members {
+			if n.header.end > 0 && !m.scattered { // on one of its lines
+				continue
+			}
 			all = append(all, d.tomlPlaces(m)...)
 		}
 		return all

@@ -140,7 +140,7 @@ func (p *proof) same(old, now *Node) bool {
 		kind, text = c.Kind, *c.Text
 	}
 	if now.Kind != kind {
-		return p.differs(old, "would be a %s, and not a %s", now.Kind, kind)
+		return p.differs(old, "would be %s, and not %s", now.Kind.An(), kind.An())
 	}
 	if c.Text != nil && kind == Element { // whose text is in its members
 		if now.HasMembers() || now.Text != text {

@@ -72,11 +72,11 @@ func (d *Document) walk(from *Node, steps []Step) (at *Node, rest []Step, double
 				return nil, nil, nil, misfit("%s has no item %d", d.Path(at), s.Index)
 			}
 		case s.Numbered:
-			return nil, nil, nil, misfit("%s is a %s, and has no items", d.Path(at), at.Kind)
+			return nil, nil, nil, misfit("%s is %s, and has no items", d.Path(at), at.Kind.An())
 		case at.Kind == Array && d.Syntax != XML:
 			return nil, nil, nil, misfit("%s is a list, whose items have no names", d.Path(at))
 		case at.Kind != Object && at.Kind != Element && at.Kind != Null:
-			return nil, nil, nil, misfit("%s is a %s, and has no members", d.Path(at), at.Kind)
+			return nil, nil, nil, misfit("%s is %s, and has no members", d.Path(at), at.Kind.An())
 		default:
 			for _, m := range at.Members {
 				if s.fits(m, d.Syntax) {

@@ -90,6 +90,14 @@ var kindNames = [...]string{"object", "list", "string", "number", "boolean", "nu
 
 func (k Kind) String() string { return kindNames[k] }
 
+// An is the kind with its article.
+func (k Kind) An() string {
+	if strings.IndexByte("aeio", k.String()[0]) >= 0 {
+		return "an " + k.String()
+	}
+	return "a " + k.String()
+}
+
 // bare reports whether values of the kind stand as they are written.
 func (k Kind) bare() bool { return k == Number || k == Bool || k == Null || k == Date }
 

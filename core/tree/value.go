@@ -239,7 +239,7 @@ func (d *Document) whole(c codec, n *Node, text string, kind Kind) (edit.List, e
 			return d.replaced(d.content(n), n.End, raw), nil
 		}
 	}
-	return nil, &CannotHoldError{fmt.Sprintf("a %s here cannot hold %s", n.Kind, excerpt(text))}
+	return nil, &CannotHoldError{fmt.Sprintf("%s here cannot hold %s", n.Kind.An(), excerpt(text))}
 }
 
 // excerpt shows the beginning of a text.

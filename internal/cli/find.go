@@ -27,6 +27,9 @@ const findExample = `  # where is the old host named, and in what context?
   frizzel find --word depot-3 --count conf
   frizzel find --word depot-3 --without conf
 
+  # what is set where: the values at a path, in every file
+  frizzel find --at '$.boards[*].host' conf
+
   # only the ports, in one section
   frizzel find --regex 'port = (\d+)' --in 'section "boards"' --show '{=1}' conf
 
@@ -45,7 +48,7 @@ func (a *app) find() *cobra.Command {
 	var files fileFlags
 	var how findFlags
 	c := &cobra.Command{
-		Use:     "find (--text|--word|--regex X | -r SCRIPT) [PATH]...",
+		Use:     "find (--text|--word|--regex X | --at PATH | -r SCRIPT) [PATH]...",
 		Short:   "Show where a pattern or a script's rules match",
 		Long:    findLong,
 		Example: findExample,
@@ -117,6 +120,9 @@ func (a *app) compileFind(c *cobra.Command, f *ruleFlags) (*usecase.Compiled, ru
 	var text string
 	sought := run.Changes
 	switch {
+	case oneOff.Kind == "" && len(oneOff.At) > 0 && len(f.scripts)+len(f.statements) == 0:
+		sought, f.wholeValues = run.Assertions, true
+		text, err = oneOff.Search()
 	case oneOff.Kind == "":
 		text, err = oneOff.Script()
 	case len(f.scripts)+len(f.statements) > 0:

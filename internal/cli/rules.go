@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"frizzel/core/script"
+	"frizzel/core/tree"
 	"frizzel/internal/usecase"
 )
 
@@ -18,11 +19,14 @@ type ruleFlags struct {
 	with              string
 	ignoreCase        bool
 	keepCase          bool
-	on, in            []string
+	at, on, in        []string
+	syntax            string
 	joiners           string
 	statements        []string
 	set, valueFiles   []string
 	allowUnreadable   bool
+	allowBroken       bool
+	wholeValues       bool // what is looked for is each value at a path
 }
 
 // add declares all flags about rules.
@@ -34,7 +38,8 @@ func (f *ruleFlags) add(c *cobra.Command) {
 
 // addAllow declares what lets the rest of the files pass.
 func (f *ruleFlags) addAllow(c *cobra.Command) {
-	c.Flags().BoolVar(&f.allowUnreadable, "allow-unreadable", false, "let the rest change where a block or a range is never closed")
+	c.Flags().BoolVar(&f.allowUnreadable, "allow-unreadable", false, "let the rest change where a block or a range is never closed, or a file does not parse")
+	c.Flags().BoolVar(&f.allowBroken, "allow-broken", false, "let a JSON, YAML, TOML or XML file become one that does not parse")
 }
 
 // addChange declares the flags of a change without a script.
@@ -46,6 +51,8 @@ func (f *ruleFlags) addChange(c *cobra.Command) {
 	fl.StringVar(&f.with, "with", "", "what to replace it with, a `text` that may hold {=1} and its like")
 	fl.BoolVar(&f.ignoreCase, "ignore-case", false, "match in any case")
 	fl.BoolVar(&f.keepCase, "keep-case", false, "match in any case, and write in the case of what was matched")
+	fl.StringArrayVar(&f.at, "at", nil, "only in the values at this `path`, such as '$.boards[*].host'; may be repeated, each within the one before")
+	fl.StringVar(&f.syntax, "syntax", "", "the `name` of the syntax of files whose names do not tell: json, yaml, toml, xml, csv or \"csv without header\"")
 	fl.StringArrayVar(&f.on, "on", nil, "only on these `lines`, such as 'lines 10 to 30'; may be repeated")
 	fl.StringArrayVar(&f.in, "in", nil, "only in this `part`, such as 'section \"clock\"'; may be repeated")
 	fl.StringVar(&f.joiners, "joiners", "", "`characters` that join words, such as \"-.\"")
@@ -70,7 +77,13 @@ func given(c *cobra.Command, names ...string) (out []string) {
 
 // rules returns what the flags say of rules, the one-off change as a script.
 func (f *ruleFlags) rules(c *cobra.Command, a *app, oneOff string) (usecase.Rules, error) {
-	r := usecase.Rules{Scripts: f.scripts, Stdin: a.In, OneOff: oneOff, ValueFiles: f.valueFiles, Values: map[string]string{}, AllowUnreadable: f.allowUnreadable}
+	r := usecase.Rules{Scripts: f.scripts, Stdin: a.In, OneOff: oneOff, ValueFiles: f.valueFiles, Values: map[string]string{}, AllowUnreadable: f.allowUnreadable, AllowBroken: f.allowBroken, WholeValues: f.wholeValues}
+	if f.syntax != "" {
+		var ok bool
+		if r.Syntax, ok = tree.Named[f.syntax]; !ok {
+			return r, wrong("--syntax is json, yaml, toml, xml, csv or \"csv without header\", not %q", f.syntax)
+		}
+	}
 	for _, s := range f.set {
 		name, value, ok := strings.Cut(s, "=")
 		if !ok {
@@ -147,7 +160,7 @@ func (a *app) warn(warnings script.Problems) {
 // oneOff returns the change that the flags stand for.
 func (f *ruleFlags) oneOff(c *cobra.Command) (*usecase.OneOff, error) {
 	o := &usecase.OneOff{
-		IgnoreCase: f.ignoreCase, KeepCase: f.keepCase, On: f.on, In: f.in, Joiners: f.joiners, Statements: f.statements,
+		IgnoreCase: f.ignoreCase, KeepCase: f.keepCase, At: f.at, On: f.on, In: f.in, Joiners: f.joiners, Statements: f.statements,
 	}
 	if c.Flags().Changed("with") {
 		o.With = &f.with
@@ -155,7 +168,10 @@ func (f *ruleFlags) oneOff(c *cobra.Command) (*usecase.OneOff, error) {
 	kinds := given(c, "text", "word", "regex")
 	switch len(kinds) {
 	case 0:
-		if alone := given(c, "with", "ignore-case", "keep-case", "on", "in"); len(alone) > 0 {
+		if len(f.at) > 0 && c.Name() == "find" && len(given(c, "with", "ignore-case", "keep-case", "on", "in")) == 0 {
+			return o, nil
+		}
+		if alone := given(c, "with", "ignore-case", "keep-case", "at", "on", "in"); len(alone) > 0 {
 			return nil, wrong("%s goes with --text, --word or --regex", strings.Join(alone, ", "))
 		}
 	case 1:

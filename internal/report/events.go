@@ -123,6 +123,8 @@ type matchEvent struct {
 	EndColumn   int     `json:"end_column"`
 	Rule        string  `json:"rule,omitempty"`
 	Text        string  `json:"text"`
+	Value       *string `json:"value,omitempty"` // of a path, as a whole
+	ValuePath   string  `json:"value_path,omitempty"`
 	Replacement *string `json:"replacement,omitempty"`
 }
 
@@ -143,6 +145,10 @@ func (e *Events) Found(f *run.Found) error {
 				Event: "match", Path: f.At.Path, PathBytes: bytesOf(f.At.Path),
 				Line: pl.Line, Column: pl.Column, EndColumn: pl.EndColumn,
 				Rule: e.rules[m.Rule], Text: pl.Near(),
+			}
+			if event.ValuePath = m.ValuePath; m.Whole {
+				value := string(m.Value)
+				event.Value = &value
 			}
 			if m.Changes {
 				s := string(m.New)

@@ -107,10 +107,19 @@ func (p *Printer) foundPlain(b *bufio.Writer, path string, pl *Place, m program.
 	b.Write(append(strconv.AppendInt(append(number[:0], ':'), int64(pl.Line), 10), ':'))
 	b.Write(append(strconv.AppendInt(number[:0], int64(pl.Column), 10), ':'))
 	b.WriteString(p.ruleOf(m))
+	if m.Whole {
+		b.WriteString(oneLine(m.Value) + "\n")
+		return
+	}
 	before, near, after := pl.near()
 	b.WriteString(before)
 	b.Write(near)
 	b.WriteString(after + "\n")
+}
+
+// oneLine writes a value as one line.
+func oneLine(value []byte) string {
+	return strings.NewReplacer("\r", `\r`, "\n", `\n`).Replace(strings.TrimSuffix(string(value), "\n"))
 }
 
 // A line that is longer than longLine bytes is not written once for each of its matches:
@@ -222,6 +231,9 @@ func (p *lister) below(to int, content func(int) []byte) {
 func (p *Printer) rulesOf(matches []program.Match) string {
 	var names []string
 	for _, m := range matches {
+		if m.ValuePath != "" && !slices.Contains(names, m.ValuePath) {
+			names = append(names, m.ValuePath)
+		}
 		if name := p.Rules[m.Rule]; name != "" && !strings.Contains(strings.Join(names, ", "), name) {
 			names = append(names, name)
 		}

@@ -132,9 +132,22 @@ func (p *Printer) Remarks(s *run.Summary) {
 			fmt.Fprintf(p.Err, "note: %s: this address selects nothing in any file\n", place)
 		}
 	}
+	p.foreign(s)
 	unused := s.Tally.UnusedRows()
 	for _, table := range slices.Sorted(maps.Keys(unused)) {
 		fmt.Fprintf(p.Err, "note: %s: %s found nowhere: %s\n", table, Count(len(unused[table]), "row"), some(unused[table]))
+	}
+}
+
+// foreign says how many files paths passed over, since they select nothing in such ones.
+func (p *Printer) foreign(s *run.Summary) {
+	by := map[int][]string{} // by how many files
+	for place, n := range s.Tally.Foreign() {
+		by[n] = append(by[n], place)
+	}
+	for _, n := range slices.Sorted(maps.Keys(by)) {
+		slices.Sort(by[n])
+		fmt.Fprintf(p.Err, "note: %s of a syntax that no such path selects in, passed over: %s\n", Count(n, "file"), some(by[n]))
 	}
 }
 
@@ -143,6 +156,7 @@ func (p *Printer) Matches(s *run.Summary) {
 	fmt.Fprintf(p.Err, "%s read, %s with matches: %s\n",
 		Count(s.Read, "file"), Number(s.Changed), Count(s.Changes, "match"))
 	p.leftOut(s)
+	p.foreign(s)
 	p.notes(s)
 }
 

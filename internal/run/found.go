@@ -33,6 +33,7 @@ type Found struct {
 
 	sight      *Sight // nil of a large file
 	unreadable []program.Note
+	made       *program.Result // nil of a large file
 	large      *sought
 }
 
@@ -58,7 +59,7 @@ func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (
 			j.found = &Found{At: j.file, sight: &Sight{At: j.file, File: text}}
 			var made *program.Result
 			j.found.sight.Matches, made = p.look(what, in)
-			j.found.unreadable = made.Unreadable
+			j.found.unreadable, j.found.made = made.Unreadable, made
 		},
 		large: func(_ context.Context, j *job, l *large) (bool, error) {
 			j.found = &Found{At: j.file, large: &sought{l, p, what, -1}}
@@ -68,6 +69,9 @@ func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (
 	err := p.all(ctx, s, work, func(j *job) error {
 		if err := show(j.found); err != nil {
 			return err
+		}
+		if j.found.made != nil {
+			s.Tally.Looked(j.found.made)
 		}
 		n, err := j.found.Count()
 		if n > 0 {

@@ -14,7 +14,8 @@ type OneOff struct {
 	With       *string // nil where it is only looked for
 	IgnoreCase bool
 	KeepCase   bool
-	On, In     []string // addresses, each within the one before
+	At         []string // paths, each within the one before
+	On, In     []string // addresses, each within the one before, and within the paths
 	Joiners    string
 	Statements []string // of the rule language
 }
@@ -39,11 +40,23 @@ func (o *OneOff) Script() (string, error) {
 	if n.With, ok = script.RawText(*o.With, '"'); !ok {
 		return "", wrong("--with holds all three quotes, which no string can")
 	}
-	return o.joined(append([]string{o.addressed(n)}, o.Statements...))
+	change, err := o.addressed(n)
+	if err != nil {
+		return "", err
+	}
+	return o.joined(append([]string{change}, o.Statements...))
 }
 
 // Search writes the script that looks for the pattern.
 func (o *OneOff) Search() (string, error) {
+	if o.Kind == "" { // each value of the paths, whatever the pattern
+		n := &script.Assert{Forbid: true, Pattern: &script.Pattern{Text: &script.Text{Quote: '"', Raw: "value"}}}
+		at, err := o.addressed(n)
+		if err != nil {
+			return "", err
+		}
+		return o.joined([]string{at})
+	}
 	p, err := o.pattern()
 	if err != nil {
 		return "", err
@@ -52,7 +65,11 @@ func (o *OneOff) Search() (string, error) {
 		return "", err
 	}
 	p.IgnoreCase = p.IgnoreCase || o.KeepCase
-	return o.joined([]string{o.addressed(&script.Assert{Forbid: true, Pattern: p})})
+	found, err := o.addressed(&script.Assert{Forbid: true, Pattern: p})
+	if err != nil {
+		return "", err
+	}
+	return o.joined([]string{found})
 }
 
 // Saved lays out the script that the change stands for, to be kept.
@@ -107,7 +124,6 @@ func (o *OneOff) pattern() (*script.Pattern, error) {
 	return p, nil
 }
 
-// addressed writes a statement behind the addresses.
 // addresses returns what is wrong with an address, each of which must be whole by itself.
 func (o *OneOff) addresses() error {
 	for _, on := range o.On {
@@ -124,8 +140,15 @@ func (o *OneOff) addresses() error {
 }
 
 // addressed writes a statement behind the addresses.
-func (o *OneOff) addressed(n script.Node) string {
+func (o *OneOff) addressed(n script.Node) (string, error) {
 	var words []string
+	for _, at := range o.At {
+		t, ok := script.RawText(at, '\'')
+		if !ok || t.Block {
+			return "", wrong("--at holds all three quotes, or a line break, which no path needs")
+		}
+		words = append(words, "at "+string(t.Quote)+t.Raw+string(t.Quote))
+	}
 	for _, on := range o.On {
 		words = append(words, "on "+on)
 	}
@@ -133,7 +156,7 @@ func (o *OneOff) addressed(n script.Node) string {
 		words = append(words, "in "+in)
 	}
 	text := script.Format(&script.Script{Items: []script.Node{n}})
-	return strings.Join(append(words, strings.TrimSuffix(text, "\n")), " ")
+	return strings.Join(append(words, strings.TrimSuffix(text, "\n")), " "), nil
 }
 
 // New writes a script for the change to be filled in: with comments, with a parameter where
@@ -185,7 +208,7 @@ func (o *OneOff) New() (string, error) {
 // example writes an example that holds as it stands.
 func (o *OneOff) example(with string) string {
 	plain := !strings.Contains(with, "{=") && !strings.ContainsAny(o.Old+with, "\n")
-	if o.Kind == "regex" || !plain || len(o.On)+len(o.In)+len(o.Statements) > 0 {
+	if o.Kind == "regex" || !plain || len(o.At)+len(o.On)+len(o.In)+len(o.Statements) > 0 {
 		return "example \"…\" {\n    given\n        | a line\n    gives the same\n}\n"
 	}
 	return fmt.Sprintf("example \"…\" {\n    given\n        | before %s after\n    gives\n        | before %s after\n}\n",

@@ -12,6 +12,7 @@ import (
 	"frizzel/core/compile"
 	"frizzel/core/program"
 	"frizzel/core/script"
+	"frizzel/core/tree"
 	"frizzel/internal/disk"
 	"frizzel/internal/values"
 )
@@ -35,6 +36,11 @@ type Rules struct {
 	ValueFiles []string // for many scripts; Values win over them
 	// AllowUnreadable lets files be written in which something is never closed.
 	AllowUnreadable bool
+	// AllowBroken lets files be written that are of their syntaxes no more.
+	AllowBroken bool
+	Syntax      tree.Syntax // of files whose names do not tell, and of which a script says nothing
+	// WholeValues has what is looked for be each value of a path as a whole.
+	WholeValues bool
 }
 
 // Compiled is rules ready to run, and what they were made of.
@@ -161,7 +167,7 @@ func ReadScript(path string, stdin io.Reader) (string, error) {
 func (r *Rules) options() (compile.Options, error) {
 	o := compile.Options{
 		Values: r.Values, Shared: map[string]string{}, Env: os.LookupEnv, Now: time.Now(), Load: loadFile,
-		AllowUnreadable: r.AllowUnreadable,
+		AllowUnreadable: r.AllowUnreadable, AllowBroken: r.AllowBroken, Syntax: r.Syntax, WholeValues: r.WholeValues,
 	}
 	for _, path := range r.ValueFiles {
 		text, err := disk.ReadBounded(path, mostValues)
