@@ -86,6 +86,11 @@ func (f File) syntax() structure.Syntax {
 	return structure.Plain
 }
 
+// Finder returns what finds the values of a file's texts.
+func (p *Program) Finder(f File) *tree.Finder {
+	return &tree.Finder{Syntax: syntaxFor(f, p.Syntax(f))}
+}
+
 // Selects reports whether any rule or assertion applies to the file.
 func (p *Program) Selects(f File) bool {
 	for _, r := range p.Rules {

@@ -21,7 +21,8 @@ func (p *Printer) Result(r *run.Result) error {
 	if p.Terminal && r.Decoded() {
 		text = r.Text(p.Context)
 	}
-	return p.Diff(r.At.Path, text)
+	name := DiffName(r.At.Path)
+	return p.diff(diff.Name("a/"+name), diff.Name("b/"+name), text, r.Values())
 }
 
 // Text writes a file's changes as a diff of its text, in UTF-8 whatever the file is in.
@@ -34,16 +35,19 @@ func (p *Printer) Text(out io.Writer, r *run.Result) error {
 // Diff shows the edits to a file's text as a diff.
 func (p *Printer) Diff(path string, text diff.Windows) error {
 	name := DiffName(path)
-	return p.diff(diff.Name("a/"+name), diff.Name("b/"+name), text)
+	return p.diff(diff.Name("a/"+name), diff.Name("b/"+name), text, nil)
 }
 
 // Created shows a file that is not there yet as a diff.
 func (p *Printer) Created(path string, edits edit.List) error {
-	return p.diff(diff.Nothing, diff.Name("b/"+DiffName(path)), diff.Whole(nil, edits))
+	return p.diff(diff.Nothing, diff.Name("b/"+DiffName(path)), diff.Whole(nil, edits), nil)
 }
 
-func (p *Printer) diff(from, to string, text diff.Windows) error {
+func (p *Printer) diff(from, to string, text diff.Windows, values func(line, at int) string) error {
 	u := unified{Printer: p, out: p.buffered(), from: from, to: to, drawn: p.Terminal}
+	if p.Terminal {
+		u.values = values
+	}
 	return u.write(text)
 }
 
@@ -52,7 +56,8 @@ type unified struct {
 	*Printer
 	out      *bufio.Writer
 	from, to string
-	drawn    bool // for a terminal
+	drawn    bool                      // for a terminal
+	values   func(line, at int) string // finds the values that lines lie in; nil where nobody asks
 
 	added, removed int // lines
 	begun          bool
@@ -121,10 +126,10 @@ func (u *unified) head() {
 // place writes where a hunk stands.
 func (u *unified) place(h *diff.Hunk) {
 	if u.drawn {
-		_, _ = u.out.WriteString(u.Style.place(h.Header()) + u.Style.rule(strings.TrimRight(" "+u.about(*h), " ")) + "\n")
+		_, _ = u.out.WriteString(u.Style.place(h.Header()) + u.Style.rule(strings.TrimRight(" "+terminal.Visible([]byte(u.about(*h, u.values))), " ")) + "\n")
 		return
 	}
-	u.line = h.AppendHeader(u.line[:0], u.about(*h))
+	u.line = h.AppendHeader(u.line[:0], u.about(*h, nil))
 	_, _ = u.out.Write(u.line)
 }
 

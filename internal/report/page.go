@@ -78,9 +78,10 @@ func NewPage(printer *Printer, p *program.Program) *Page {
 // Result adds one file's changes.
 func (page *Page) Result(r *run.Result) error {
 	f := pageFile{Path: r.At.Path, Changes: Count(r.Changes(), "change")}
+	values := r.Values()
 	w := diff.Walk{Context: page.printer.Context, Hunk: func(h *diff.Hunk, _ bool) error {
 		page.printer.mask(h)
-		hunk := pageHunk{Place: strings.TrimSpace(h.Header() + "  " + page.printer.about(*h))}
+		hunk := pageHunk{Place: strings.TrimSpace(h.Header() + "  " + page.printer.about(*h, values))}
 		returns := mixedEndings(*h)
 		for _, l := range h.Lines {
 			hunk.Lines = append(hunk.Lines, pageLineOf(l, returns))

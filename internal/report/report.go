@@ -16,6 +16,7 @@ import (
 	"sync"
 
 	"frizzel/core/diff"
+	"frizzel/core/lines"
 	"frizzel/core/pattern"
 	"frizzel/internal/run"
 	"frizzel/internal/selection"
@@ -76,8 +77,49 @@ func masked(hidden *pattern.Pattern, text []byte) []byte {
 	return append(out, text[at:]...)
 }
 
-// about names the rules that made a hunk.
-func (p *Printer) about(h diff.Hunk) string {
+// fewPaths is how many values of a hunk are named.
+const fewPaths = 3
+
+// pathsOf names the values that a hunk changes, as the lines that it takes away or stands behind
+// tell.
+func pathsOf(h diff.Hunk, values func(line, at int) string) (paths []string) {
+	if values == nil {
+		return nil
+	}
+	line, more := h.OldStart, false
+	for _, l := range h.Lines {
+		if l.Op == diff.Remove {
+			marks := l.Marks
+			if len(marks) == 0 {
+				marks = [][2]int{{len(lines.Indentation(l.Text)), 0}}
+			}
+			for _, m := range marks {
+				if path := values(line, m[0]); path != "" && !slices.Contains(paths, path) {
+					if len(paths) == fewPaths {
+						more = true
+						continue
+					}
+					paths = append(paths, path)
+				}
+			}
+		}
+		if l.Op != diff.Add {
+			line++
+		}
+	}
+	if more {
+		paths = append(paths, "…")
+	}
+	return paths
+}
+
+// about names the rules that made a hunk, and the values that it changes.
+func (p *Printer) about(h diff.Hunk, values func(line, at int) string) string {
+	rules, paths := p.rulesAbout(h), strings.Join(pathsOf(h, values), " ")
+	return strings.TrimSpace(rules + "  " + paths)
+}
+
+func (p *Printer) rulesAbout(h diff.Hunk) string {
 	var names []string
 	for _, r := range h.Rules {
 		if r < len(p.Rules) && p.Rules[r] != "" {

@@ -201,6 +201,9 @@ func (q *questions) showChange(f *File, c *Change) {
 	if c.Rule >= 0 && q.Rules[c.Rule] != "" {
 		rule = "  " + q.Rules[c.Rule]
 	}
+	if value := f.Value(c); value != "" {
+		rule += "  " + terminal.Visible([]byte(value))
+	}
 	fmt.Fprintf(q.Out, "\n%s%s\n", q.Style.Strong(place), q.Style.Rule(rule))
 	for _, h := range diff.Hunks(c.Proposal.Text, c.Edits, 3) {
 		for _, l := range q.Style.Lines(h, q.Width, false) {

@@ -33,7 +33,15 @@ type Item interface {
 	Rewrite(fresh []byte) (old []byte, edits edit.List, err error)
 	// Moved reports whether the file has changed on disk since it was first read.
 	Moved() bool
+	// Broken reports whether what is taken would not be written for what the file would be.
+	Broken() bool
+	// ValueAt is the path of the value that a byte of one of the file's texts lies in, "" for
+	// none.
+	ValueAt(text []byte, at int) string
 }
+
+// Value returns the path of the value that a change is made in, "" for none.
+func (f *File) Value(c *Change) string { return f.ValueAt(c.Proposal.Text, c.Edits[0].Start) }
 
 // Change is one change that a person takes or leaves.
 type Change struct {

@@ -25,6 +25,10 @@ type item struct {
 
 func (i *item) Path() string { return "clock.ini" }
 func (i *item) Moved() bool  { return false }
+func (i *item) Broken() bool { return false }
+
+func (i *item) ValueAt([]byte, int) string { return "" }
+
 func (i *item) Rules() []int { return i.taken.Changes }
 
 func (i *item) Count() int {

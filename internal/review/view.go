@@ -141,7 +141,11 @@ func (m *screen) files(height int) []string {
 		count := fmt.Sprintf("%d/%d", f.Count(), f.All())
 		room := listWidth - len(count) - 7
 		name := cutPath(report.Path(f.Path()), room)
-		text := fmt.Sprintf(" %s %s%s %s ", box(f.Count(), f.All()), name, strings.Repeat(" ", room-report.Width(name)), count)
+		state := box(f.Count(), f.All())
+		if f.Broken() { // its last page says why
+			state = "[!]"
+		}
+		text := fmt.Sprintf(" %s %s%s %s ", state, name, strings.Repeat(" ", room-report.Width(name)), count)
 		if i == m.file {
 			text = m.style.Selected(text)
 		}
@@ -204,6 +208,9 @@ func (m *screen) card(i, width int) []string {
 	head := fmt.Sprintf("%s %d/%d  line %d", state, i+1, len(f.Changes), c.Line)
 	if rule := m.ruleOf(c.Proposal); rule != "" {
 		head += "  " + rule
+	}
+	if value := f.Value(c); value != "" {
+		head += "  " + terminal.Visible([]byte(value))
 	}
 	if c.Left || f.left {
 		head += "  left out"

@@ -9,6 +9,7 @@ import (
 	"frizzel/core/program"
 	"frizzel/core/revision"
 	"frizzel/core/textfile"
+	"frizzel/core/tree"
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
 	"frizzel/internal/selection"
@@ -22,7 +23,8 @@ type Pending struct {
 	first  *program.Result // what all rules made of it
 	told   *program.Result // what the summary was told of it last
 	large  *edited         // of a large file, what Change.Edits are
-	edits  edit.List       // else those of the text, as Change.Edits are of the bytes
+	finder *tree.Finder
+	edits  edit.List // else those of the text, as Change.Edits are of the bytes
 
 	At      selection.File
 	Made    *program.Result // what is taken by now
@@ -150,7 +152,7 @@ func (p *Pending) run(now *reader, in program.Input) (*Result, error) {
 		}
 	}
 	made := revision.Of(p.plan.Program, now.file, in)
-	return &Result{At: p.At, Made: made.Made, Refuse: made.Refuse, revision: made, before: now.digest}, nil
+	return &Result{At: p.At, Made: made.Made, Refuse: made.Refuse, revision: made, program: p.plan.Program, before: now.digest}, nil
 }
 
 // Result returns what is taken with the file's text, to be shown. Where the file has
@@ -167,7 +169,7 @@ func (p *Pending) Result() (*Result, error) {
 			return &Result{At: p.At, Made: p.Made, large: p.large}, nil
 		case now.file != nil && p.large == nil && now.digest == p.Change.Before:
 			raw, _ := p.Change.Edits.(edit.List)
-			return &Result{At: p.At, Made: p.Made, before: now.digest, revision: &revision.Revision{
+			return &Result{At: p.At, Made: p.Made, before: now.digest, program: p.plan.Program, revision: &revision.Revision{
 				File: now.file, Text: p.edits, Raw: raw, Made: p.Made,
 			}}, nil
 		}
@@ -175,6 +177,19 @@ func (p *Pending) Result() (*Result, error) {
 			return nil, err
 		}
 	}
+}
+
+// ValueAt returns the path of the value that a byte of a text of the file lies in, "" for none.
+func (p *Pending) ValueAt(text []byte, at int) string {
+	if p.finder == nil {
+		p.finder = p.plan.Program.Finder(asFile(p.At))
+	}
+	return p.finder.At(text, at)
+}
+
+// Broken reports whether what is taken must not be written for what the file would be.
+func (p *Pending) Broken() bool {
+	return p.Refuse != nil || len(p.Made.Broken)+len(p.Made.Unreadable) > 0
 }
 
 // Edits returns what is taken, against the text of a file that is not large.

@@ -27,8 +27,9 @@ type Result struct {
 	Refuse error
 
 	revision *revision.Revision // nil of a large file
-	before   change.Digest      // of revision.File.Raw
-	large    *edited            // else nil
+	program  *program.Program
+	before   change.Digest // of revision.File.Raw
+	large    *edited       // else nil
 }
 
 // edited is what the rules make of a large file.
@@ -67,6 +68,16 @@ func (r *Result) Change() change.Change {
 		c.Print, c.Edits = r.large.print, r.large
 	}
 	return c
+}
+
+// Values returns what finds the values that lines of the file's text lie in, "" for none; nil where
+// that cannot be told.
+func (r *Result) Values() func(line, at int) string {
+	if r.revision == nil || r.program == nil {
+		return nil
+	}
+	f := r.program.Finder(asFile(r.At))
+	return func(line, at int) string { return f.AtLine(r.revision.File.Text, line, at) }
 }
 
 // Decoded reports whether the file's text is other bytes than the file.

@@ -103,7 +103,7 @@ func (p *Plan) edit(j *job, text *textfile.File, before program.Counters) {
 	r := revision.Of(p.Program, text, program.Input{File: asFile(j.file), Before: before, Progress: step})
 	j.made = r.Made
 	if len(r.Raw) > 0 || r.Refuse != nil {
-		j.result = &Result{At: j.file, Made: r.Made, Refuse: r.Refuse, revision: r, before: change.DigestOf(text.Raw)}
+		j.result = &Result{At: j.file, Made: r.Made, Refuse: r.Refuse, revision: r, program: p.Program, before: change.DigestOf(text.Raw)}
 	}
 }
 

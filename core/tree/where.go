@@ -1,0 +1,103 @@
+package tree
+
+import "sort"
+
+// Finder says in which values bytes of texts lie, of one text after another.
+type Finder struct {
+	Syntax Syntax
+	text   []byte
+	doc    *Document // nil where the text does not parse
+	starts []int     // of its lines
+	asked  int
+}
+
+// mostFound bounds how often a text is asked about, and findable how many bytes it may have.
+const (
+	mostFound = 2000
+	findable  = 64 << 20
+)
+
+// At returns the path of the innermost value that a byte of a text lies in, "" for none. The text
+// must not change while it is asked about.
+func (f *Finder) At(text []byte, at int) string {
+	if !f.read(text) {
+		return ""
+	}
+	for _, r := range f.doc.Roots {
+		if n := f.doc.holding(r, at); n != nil {
+			return f.doc.Path(n)
+		}
+	}
+	return ""
+}
+
+// AtLine is At for a byte of a line, from 1; what lies behind the last line is nowhere.
+func (f *Finder) AtLine(text []byte, line, at int) string {
+	if !f.read(text) || line < 1 || line > len(f.starts) {
+		return ""
+	}
+	return f.At(text, f.starts[line-1]+at)
+}
+
+// read reads a text, unless it was read last.
+func (f *Finder) read(text []byte) bool {
+	if f == nil || len(text) == 0 || len(text) > findable || !f.Syntax.Judged() && f.Syntax != CSV && f.Syntax != BareCSV {
+		return false
+	}
+	if len(f.text) != len(text) || &f.text[0] != &text[0] {
+		f.text, f.asked = text, 0
+		f.doc, _ = Parse(f.Syntax, text)
+		f.starts = lineStarts(text)
+	}
+	f.asked++
+	return f.doc != nil && f.asked <= mostFound
+}
+
+// holding returns the innermost member of a node that a byte lies in, nil for none.
+func (d *Document) holding(n *Node, at int) *Node {
+	if d.Syntax == TOML {
+		return d.holdingScattered(n, at)
+	}
+	i := sort.Search(len(n.Members), func(i int) bool {
+		_, end := d.extent(n.Members[i])
+		return end > at
+	})
+	if i == len(n.Members) {
+		return nil
+	}
+	m := n.Members[i]
+	if start, _ := d.extent(m); start > at {
+		return nil
+	}
+	if inner := d.holding(m, at); inner != nil {
+		return inner
+	}
+	if m.Kind == Characters {
+		return nil
+	}
+	return m
+}
+
+// extent returns the bytes of a member with its name, but for what stands elsewhere.
+func (d *Document) extent(n *Node) (int, int) {
+	if d.Syntax == CSV || d.Syntax == BareCSV {
+		return n.Start, n.End
+	}
+	return n.span()
+}
+
+func (d *Document) holdingScattered(n *Node, at int) *Node {
+	for _, m := range n.Members {
+		if inner := d.holdingScattered(m, at); inner != nil {
+			return inner
+		}
+		start, end := m.span()
+		if m.scattered {
+			start, end = m.header.start, m.header.end
+		}
+		if start <= at && at < end {
+			return m
+		}
+	}
+	return nil
+}
