@@ -239,7 +239,11 @@ func (r *run) prove(c *changes, changes tree.Changes) bool {
 		r.fail(0, "two changes of this file meet; make them one after the other")
 		return false
 	}
-	doc, now, err := r.read.doc.Prove(c.edits.Apply(r.text.Bytes), changes)
+	var follow []*tree.Node
+	for _, s := range r.stack {
+		follow = append(follow, s.nodes...)
+	}
+	doc, now, err := r.read.doc.Prove(c.edits.Apply(r.text.Bytes), changes, follow...)
 	if err != nil {
 		reason := err.Error()
 		var syntax *tree.SyntaxError
@@ -249,7 +253,9 @@ func (r *run) prove(c *changes, changes tree.Changes) bool {
 		r.fail(r.lineRead(c.edits[0].Start), reason)
 		return false
 	}
+	before := r.unproven
 	c.commit()
+	r.unproven = before
 	r.read = reading{of: r.text, syntax: r.syntax(), doc: doc}
 	for i, s := range r.stack {
 		var nodes []*tree.Node
@@ -362,7 +368,7 @@ func (v *value) changed(now []byte) ([]byte, *tree.Value) {
 	text := out.Apply(v.outer.text.Bytes)
 	changes := tree.Changes{}
 	changes.Become(v.node, string(now), kind)
-	doc, nodes, err := v.doc.Prove(text, changes)
+	doc, nodes, err := v.doc.Prove(text, changes, v.node)
 	if err != nil || nodes[v.node] == nil {
 		return nil, nil
 	}

@@ -166,6 +166,7 @@ func (c *changes) commit() {
 			r.stack[i].spans = c.edits.Follow(r.stack[i].spans, text)
 		}
 	}
+	r.unproven = true
 	r.edits, r.noted = edit.Compose(r.in.Text, text, r.edits, c.edits), nil
 	r.result.Changes[r.rule.Index] += c.made
 	if c.span && r.oneSpan() {

@@ -9,10 +9,10 @@ type Match struct {
 	Groups     []int // of an assertion's regular expression, as regexp gives them: start and end of the match, then of each group
 	New        []byte
 	// Value is the text that Groups are places in, of a match in a value; nil where that is the
-	// whole text. ValuePath is where the value is.
+	// whole text. ValuePath says where the value is, nil where there is none.
 	Value     []byte
 	Whole     bool // the match is a value as a whole
-	ValuePath string
+	ValuePath func() string
 	Changes   bool // New is what a rule would write; an assertion writes nothing
 }
 
@@ -31,9 +31,10 @@ func (p *Program) Find(in Input) ([]Match, *Result) {
 				m := Match{Rule: rule.Index, Start: loc[0], End: loc[1], Groups: slices.Clone(loc)}
 				if v := at.value; v != nil {
 					m.Whole = a.Pattern == nil
-					m.Start, m.End, m.Value, m.ValuePath = v.place(loc[0]), v.place(loc[1]), at.in.Text, at.path(nil)
+					m.Start, m.End, m.Value = v.place(loc[0]), v.place(loc[1]), at.in.Text
+					m.ValuePath = func() string { return v.doc.Path(v.node) }
 				}
-				found = append(roomFor(found, loc[0], len(in.Text)), m)
+				found = append(roomFor(found, m.Start, len(in.Text)), m)
 			})
 		}
 	}
@@ -80,7 +81,7 @@ func (t *Template) Expand(text []byte, m Match, f File, count, line int, all *Co
 		text = m.Value
 	}
 	out, err := t.expand(nil, &filling{
-		path: func() string { return m.ValuePath }, text: text, loc: m.Groups, count: count, countAll: all.changes[0], file: f, ending: "\n",
+		path: m.ValuePath, text: text, loc: m.Groups, count: count, countAll: all.changes[0], file: f, ending: "\n",
 		line: func() int { return line },
 		pseudonym: func(matched string) int {
 			n, _ := all.pseudonym(0, matched)

@@ -206,9 +206,11 @@ type run struct {
 	// empty where it acts on the whole file.
 	stack []selection
 
-	read   reading           // what was read of the text as a tree
-	value  *value            // where the text stands in a larger one, nil for a whole one
-	layout *structure.Syntax // how the text is laid out, where its file does not tell
+	read reading // what was read of the text as a tree
+	// unproven says that something was changed of which nobody knows how it reads.
+	unproven bool
+	value    *value            // where the text stands in a larger one, nil for a whole one
+	layout   *structure.Syntax // how the text is laid out, where its file does not tell
 }
 
 // selection is the spans of one address.

@@ -83,15 +83,7 @@ type navigator struct {
 }
 
 func newNavigator(n *tree.Node) *navigator {
-	at := &navigator{node: n}
-	if n.Parent != nil {
-		for i, m := range n.Parent.Members {
-			if m == n {
-				at.nth = i
-			}
-		}
-	}
-	return at
+	return &navigator{n, n.Index()}
 }
 
 func (a *navigator) NodeType() xpath.NodeType {

@@ -43,7 +43,10 @@ const mostUnfolded = 20_000_000
 // find adds what the path selects. The library reads objects as maps, in which a name stands once:
 // where a name is doubled it is asked for once more for each further one.
 func (p *valuesPath) find(d *tree.Document, from []*tree.Node, hits *Hits) error {
-	u := &unfolding{sizes: map[*tree.Node]int{}, doubled: 1}
+	u := &unfolding{doubled: 1}
+	if d.Syntax == tree.YAML {
+		u.sizes = map[*tree.Node]int{}
+	}
 	for _, r := range d.Roots {
 		if u.size(r) > mostUnfolded {
 			return TooLargeError{}
@@ -54,9 +57,17 @@ func (p *valuesPath) find(d *tree.Document, from []*tree.Node, hits *Hits) error
 		times = 1
 	}
 	for nth := range times {
-		v := &variant{nth: nth, made: map[*tree.Node]any{}}
+		v := &variant{nth: nth}
+		if u.sizes != nil {
+			v.made = map[*tree.Node]any{}
+		}
+		var root any
+		var of *tree.Node // of root
 		for _, n := range from {
-			root := v.any(n.Root())
+			if of != n.Root() {
+				of = n.Root()
+				root = v.any(of)
+			}
 			current := root
 			if n.Parent != nil {
 				current = v.any(n)
@@ -75,8 +86,30 @@ const mostDoubled = 16
 // unfolding counts the values of a document with its aliases unfolded, and how often a name stands
 // in one object.
 type unfolding struct {
-	sizes   map[*tree.Node]int
+	sizes   map[*tree.Node]int // nil where there are no aliases
 	doubled int
+}
+
+// names looks how often a name stands in an object.
+func (u *unfolding) names(n *tree.Node) {
+	const few = 8
+	if len(n.Members) <= few {
+		for i, m := range n.Members {
+			times := 1
+			for _, other := range n.Members[:i] {
+				if other.Name == m.Name {
+					times++
+				}
+			}
+			u.doubled = max(u.doubled, times)
+		}
+		return
+	}
+	times := make(map[string]int, len(n.Members))
+	for _, m := range n.Members {
+		times[m.Name]++
+		u.doubled = max(u.doubled, times[m.Name])
+	}
 }
 
 func (u *unfolding) size(n *tree.Node) int {
@@ -86,23 +119,22 @@ func (u *unfolding) size(n *tree.Node) int {
 	if s, ok := u.sizes[n]; ok {
 		return s
 	}
-	u.sizes[n] = 1 // in itself
+	if u.sizes != nil {
+		u.sizes[n] = 1 // in itself
+	}
 	s := 1
 	if n.Kind == tree.Alias && n.Target != nil {
 		s += u.size(n.Target)
 	}
-	var names map[string]int
 	if n.Kind == tree.Object {
-		names = make(map[string]int, len(n.Members))
+		u.names(n)
 	}
 	for _, m := range n.Members {
 		s = min(s+u.size(m), mostUnfolded+1)
-		if names != nil {
-			names[m.Name]++
-			u.doubled = max(u.doubled, names[m.Name])
-		}
 	}
-	u.sizes[n] = s
+	if u.sizes != nil {
+		u.sizes[n] = s
+	}
 	return s
 }
 
@@ -117,6 +149,9 @@ type variant struct {
 func (v *variant) any(n *tree.Node) any {
 	switch n.Kind {
 	case tree.Object, tree.Array, tree.Alias:
+		if v.made == nil { // nothing stands in two places
+			return v.composed(n)
+		}
 		if made, ok := v.made[n]; ok {
 			return made
 		}
@@ -149,6 +184,20 @@ func (v *variant) composed(n *tree.Node) any {
 		return list
 	}
 	object := make(map[string]any, len(n.Members))
+	if v.made == nil {
+		times := 0
+		for i, m := range n.Members {
+			if v.nth == 0 { // the first of each name
+				if _, ok := object[m.Name]; ok {
+					continue
+				}
+			} else if times = countNames(n.Members[:i], m.Name, v.nth+1); times > v.nth {
+				continue
+			}
+			object[m.Name] = v.any(m)
+		}
+		return object
+	}
 	for _, merge := range n.Members {
 		for _, from := range merged(merge) {
 			made, _ := v.any(from).(map[string]any)
@@ -187,6 +236,35 @@ func merged(n *tree.Node) []*tree.Node {
 		}
 	}
 	return out
+}
+
+// countNames returns how many members have a name, up to most.
+func countNames(members []*tree.Node, name string, most int) (n int) {
+	for _, m := range members {
+		if m.Name == name {
+			if n++; n == most {
+				break
+			}
+		}
+	}
+	return n
+}
+
+// member returns the member of an object by its name, nil for none.
+func (v *variant) member(n *tree.Node, name string) *tree.Node {
+	const few = 16
+	if len(n.Members) > few {
+		return v.named(n)[name]
+	}
+	var found *tree.Node
+	times := 0
+	for _, m := range n.Members {
+		if m.Name == name && times <= v.nth {
+			found = m
+			times++
+		}
+	}
+	return found
 }
 
 // named returns the members of an object by their names.
@@ -235,9 +313,9 @@ func (v *variant) follow(n *tree.Node, path spec.NormalizedPath, hits *Hits) {
 			}
 			n = n.Members[step]
 		case spec.Name:
-			m := v.named(n)[string(step)]
+			m := v.member(n, string(step))
 			if m == nil { // merged in
-				if m = v.named(n)["<<"]; m != nil {
+				if m = v.member(n, "<<"); m != nil {
 					hits.Shielded = append(hits.Shielded, m)
 				}
 				return

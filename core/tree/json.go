@@ -21,7 +21,7 @@ func (d *Document) parseJSON() error {
 	if err != nil {
 		return d.jsonFault(err)
 	}
-	d.strict = v.IsStandard()
+	d.strict = json.Valid(d.Text)
 	d.Roots = []*Node{d.jsonNode(&v, string(d.Text))}
 	return nil
 }

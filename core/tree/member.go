@@ -45,7 +45,7 @@ func (d *Document) Rename(n *Node, name string) (edit.List, Changes, error) {
 		edits = append(edits, d.replaced(at, at+len(n.Name), raw)...)
 	}
 	if d.Syntax == CSV { // every cell of the column is named by its header
-		column := n.index()
+		column := n.Index()
 		for _, row := range d.Roots[0].Members {
 			if column < len(row.Members) {
 				changes.of(row.Members[column]).Name = &name
@@ -332,7 +332,7 @@ func (d *Document) deleteBlock(parent *Node, nodes []*Node) (edits edit.List, er
 			continue
 		}
 		// The first of members that begin behind a dash: the next one takes its place.
-		i := n.index()
+		i := n.Index()
 		if i+1 >= len(parent.Members) {
 			return nil, misfit("%s does not stand on lines of its own", d.Path(n))
 		}
@@ -466,7 +466,7 @@ func (d *Document) deleteMarkup(nodes []*Node) (edits edit.List, err error) {
 func (d *Document) deleteRows(parent *Node, nodes []*Node) (edits edit.List, err error) {
 	if parent.Parent != nil {
 		last := len(parent.Members) - len(nodes)
-		if nodes[0].index() != last || last == 0 {
+		if nodes[0].Index() != last || last == 0 {
 			return nil, misfit("the cells behind %s would move; rewrite as \"\" empties it", d.Path(nodes[0]))
 		}
 		return edit.List{{Start: nodes[0].Start - 1, End: parent.End}}, nil

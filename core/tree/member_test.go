@@ -185,7 +185,7 @@ func corresponding(n, root *Node) *Node {
 	if n.Parent == nil {
 		return root
 	}
-	i := n.index()
+	i := n.Index()
 	p := corresponding(n.Parent, root)
 	if i >= len(p.Members) {
 		return p

@@ -37,32 +37,36 @@ func step(n *Node) string {
 	case Attribute:
 		return "/@" + n.Name
 	case Element:
-		return fmt.Sprintf("/%s[%d]", n.Name, n.position(func(m *Node) bool { return m.Kind == Element && m.Name == n.Name }))
+		return fmt.Sprintf("/%s[%d]", n.Name, n.like)
 	case Characters:
-		return fmt.Sprintf("/text()[%d]", n.position(func(m *Node) bool { return m.Kind == Characters }))
+		return fmt.Sprintf("/text()[%d]", n.like)
 	case Comment:
-		return fmt.Sprintf("/comment()[%d]", n.position(func(m *Node) bool { return m.Kind == Comment }))
+		return fmt.Sprintf("/comment()[%d]", n.like)
 	case Instruction:
-		return fmt.Sprintf("/processing-instruction()[%d]", n.position(func(m *Node) bool { return m.Kind == Instruction }))
+		return fmt.Sprintf("/processing-instruction()[%d]", n.like)
 	}
 	switch n.Parent.Kind {
 	case Array:
-		return fmt.Sprintf("[%d]", n.index())
+		return fmt.Sprintf("[%d]", n.Index())
 	}
 	return "['" + escapedName(n.Name) + "']"
 }
 
-// position returns which of its siblings of a kind the node is, from 1.
-func (n *Node) position(like func(*Node) bool) (at int) {
-	for _, m := range n.Parent.Members {
-		if like(m) {
-			at++
-		}
-		if m == n {
-			break
-		}
+// number says of the members of an element which they are of those that a path counts with them.
+func (n *Node) number() {
+	type sort struct {
+		kind Kind
+		name string
 	}
-	return at
+	counts := map[sort]int{}
+	for _, m := range n.Members {
+		s := sort{kind: m.Kind}
+		if m.Kind == Element {
+			s.name = m.Name
+		}
+		counts[s]++
+		m.like = counts[s]
+	}
 }
 
 var nameEscapes = map[rune]string{'\'': `\'`, '\\': `\\`, '\b': `\b`, '\f': `\f`, '\n': `\n`, '\r': `\r`, '\t': `\t`}

@@ -74,14 +74,17 @@ func (e *DifferenceError) Error() string {
 }
 
 // Prove parses what a document has become, and holds it against the document with the changes. It
-// returns the new document, and the nodes in it that the old ones are now. The error is a
+// returns the new document, and the nodes in it that some old ones are now. The error is a
 // *SyntaxError or a *DifferenceError.
-func (d *Document) Prove(text []byte, changes Changes) (*Document, map[*Node]*Node, error) {
+func (d *Document) Prove(text []byte, changes Changes, follow ...*Node) (*Document, map[*Node]*Node, error) {
 	made, err := Parse(d.Syntax, text)
 	if err != nil {
 		return nil, nil, err
 	}
-	p := &proof{changes: changes, now: map[*Node]*Node{}, doc: d}
+	p := &proof{changes: changes, now: make(map[*Node]*Node, len(follow)), doc: d}
+	for _, n := range follow {
+		p.now[n] = nil
+	}
 	if len(made.Roots) != len(d.Roots) {
 		return nil, nil, &DifferenceError{"the file", "holds another number of documents"}
 	}
@@ -111,7 +114,11 @@ func (p *proof) differs(n *Node, format string, args ...any) bool {
 
 // same reports whether a node has become what it is to be.
 func (p *proof) same(old, now *Node) bool {
-	p.now[old] = now
+	if len(p.now) > 0 {
+		if _, ok := p.now[old]; ok {
+			p.now[old] = now
+		}
+	}
 	c := p.changes[old]
 	if c == nil {
 		c = &unchanged

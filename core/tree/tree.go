@@ -131,6 +131,8 @@ type Node struct {
 	// Inner and InnerEnd are what stands between an element's tags.
 	Inner, InnerEnd int
 	Parent          *Node
+	nth             int     // among its parent's members
+	like            int     // of a node of XML: which it is of those of its kind, and of elements of its name; 0 where that is not known
 	Members         []*Node // attributes first
 	Anchor, Tag     string  // of YAML; of an alias the Anchor that it stands for
 	Target          *Node   // of an Alias
@@ -200,7 +202,7 @@ func (d *Document) raw(start, end int) string { return string(d.Text[start:end])
 
 // add puts a member into a parent.
 func (n *Node) add(m *Node) {
-	m.Parent = n
+	m.Parent, m.nth = n, len(n.Members)
 	n.Members = append(n.Members, m)
 }
 
@@ -227,17 +229,8 @@ func (n *Node) Root() *Node {
 	return n
 }
 
-// index returns which of its parent's members the node is, -1 for a root.
-func (n *Node) index() int {
-	if n.Parent != nil {
-		for i, m := range n.Parent.Members {
-			if m == n {
-				return i
-			}
-		}
-	}
-	return -1
-}
+// Index returns which of its parent's members the node is, from 0.
+func (n *Node) Index() int { return n.nth }
 
 // Within reports whether the node lies in other, or is it.
 func (n *Node) Within(other *Node) bool {

@@ -36,7 +36,7 @@ func (d *Document) Corresponding(n *Node) *Node {
 		return d.Roots[0]
 	}
 	p := d.Corresponding(n.Parent)
-	if i := n.index(); p != nil && i < len(p.Members) {
+	if i := n.Index(); p != nil && i < len(p.Members) {
 		return p.Members[i]
 	}
 	return nil

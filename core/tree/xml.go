@@ -39,6 +39,7 @@ func (d *Document) parseXML() error {
 		case xml.EndElement:
 			if end == start || x.src[start:min(start+2, len(x.src))] != "</" { // of an empty element
 				x.at.Inner, x.at.InnerEnd = x.at.End, x.at.End
+				x.at.number()
 				x.at, depth = x.at.Parent, depth-1
 				break
 			}
@@ -86,6 +87,7 @@ func (x *xmlReader) ended() error {
 		return x.fault(x.at.Start, "<%s> is never closed", x.at.Name)
 	}
 	elements := 0
+	root.number()
 	for _, m := range root.Members {
 		switch {
 		case m.Kind == Element:
@@ -181,6 +183,7 @@ func (x *xmlReader) close(token xml.EndElement, start, end int) error {
 	}
 	n.InnerEnd, n.End = start, end
 	n.Text = innerText(n)
+	n.number()
 	x.at = n.Parent
 	return nil
 }
@@ -363,7 +366,10 @@ func (c xmlCodec) reads(n *Node, raw string) (string, Kind, bool) {
 	seen := map[string]bool{}
 	for e := n; e != nil && e.Kind == Element || e == n && e.Kind == Attribute; e = e.Parent {
 		for _, m := range e.Members {
-			if m.Kind == Attribute && strings.HasPrefix(m.Name, "xmlns:") && !seen[m.Name] {
+			if m.Kind != Attribute { // which come first
+				break
+			}
+			if strings.HasPrefix(m.Name, "xmlns:") && !seen[m.Name] {
 				if seen[m.Name] = true; e != n {
 					prefixes += " " + m.Name + `="x"`
 				}

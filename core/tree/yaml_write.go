@@ -21,7 +21,8 @@ var nonStrings = []struct {
 
 // bareYAML returns what kind of value a text is where it stands without quotes.
 func bareYAML(text string) Kind {
-	if len(text) > 64 { // no number or date that is written by hand
+	switch { // no number or date that is written by hand, or nothing that any of them begins with
+	case len(text) > 64, text != "" && strings.IndexByte("0123456789+-.~=<yYnNtTfFoO", text[0]) < 0:
 		return String
 	}
 	for _, n := range nonStrings {

@@ -126,7 +126,11 @@ func (u *unified) head() {
 // place writes where a hunk stands.
 func (u *unified) place(h *diff.Hunk) {
 	if u.drawn {
-		_, _ = u.out.WriteString(u.Style.place(h.Header()) + u.Style.rule(strings.TrimRight(" "+terminal.Visible([]byte(u.about(*h, u.values))), " ")) + "\n")
+		about := strings.TrimRight(" "+terminal.Visible([]byte(u.about(*h, u.values))), " ")
+		if u.Width > 0 {
+			about = Cut(about, max(u.Width-Width(h.Header()), len(" …")))
+		}
+		_, _ = u.out.WriteString(u.Style.place(h.Header()) + u.Style.rule(about) + "\n")
 		return
 	}
 	u.line = h.AppendHeader(u.line[:0], u.about(*h, nil))

@@ -146,7 +146,10 @@ func (e *Events) Found(f *run.Found) error {
 				Line: pl.Line, Column: pl.Column, EndColumn: pl.EndColumn,
 				Rule: e.rules[m.Rule], Text: pl.Near(),
 			}
-			if event.ValuePath = m.ValuePath; m.Whole {
+			if m.ValuePath != nil {
+				event.ValuePath = m.ValuePath()
+			}
+			if m.Whole {
 				value := string(m.Value)
 				event.Value = &value
 			}

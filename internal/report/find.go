@@ -231,8 +231,10 @@ func (p *lister) below(to int, content func(int) []byte) {
 func (p *Printer) rulesOf(matches []program.Match) string {
 	var names []string
 	for _, m := range matches {
-		if m.ValuePath != "" && !slices.Contains(names, m.ValuePath) {
-			names = append(names, m.ValuePath)
+		if m.ValuePath != nil {
+			if path := m.ValuePath(); !slices.Contains(names, path) {
+				names = append(names, path)
+			}
 		}
 		if name := p.Rules[m.Rule]; name != "" && !strings.Contains(strings.Join(names, ", "), name) {
 			names = append(names, name)
