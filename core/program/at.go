@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"strings"
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
@@ -207,7 +208,10 @@ func (r *run) inValues(a Action) {
 
 // refuse says why a value cannot be changed as it was to be, so that the file must not be written.
 func (r *run) refuse(n *tree.Node, reason string) {
-	r.fail(r.lineRead(n.Start), r.read.doc.Path(n)+": "+reason)
+	if path := r.read.doc.Path(n); !strings.Contains(reason, path) {
+		reason = path + ": " + reason
+	}
+	r.fail(r.lineRead(n.Start), reason)
 }
 
 // report says what a change of a value means for others.

@@ -205,7 +205,7 @@ func TestEngineIsTheModel(t *testing.T) {
 			}
 			require.Equal(t, m.String(), got, "seed %d\n%s\non %q", seed, source, text)
 			windowed(t, g, p, text, res, source)
-			if p.LineByLine() {
+			if p.LineByLine(program.File{}) {
 				streamed := piecewise(g, p, text)
 				if strings.Contains(source, "delete") && !m.ended {
 					// A line that is emptied after it became the last one is gone without its

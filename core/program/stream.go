@@ -66,9 +66,12 @@ func (s *Stream) Out(fresh []byte) []byte {
 // End returns what is still to be written.
 func (s *Stream) End() []byte { return []byte(s.held) }
 
-// LineByLine reports whether what becomes of a line never depends on another one,
+// LineByLine reports whether what becomes of a line of a file never depends on another one,
 // so that it can be written as soon as it was read.
-func (p *Program) LineByLine() bool {
+func (p *Program) LineByLine(f File) bool {
+	if p.judges(f) {
+		return false
+	}
 	var all lineNeeds
 	for _, r := range p.Rules {
 		if len(r.When)+len(r.Expects)+len(r.Asserts) > 0 {

@@ -10,13 +10,10 @@ import (
 // judge says why the text must not be written for what it would be: a file that could be read by
 // its syntax before and cannot be read any more. Only texts that change are looked at.
 func (r *run) judge() {
-	if r.program.AllowBroken || len(r.edits) == 0 || !r.unproven {
+	if len(r.edits) == 0 || !r.unproven || !r.program.judges(r.in.File) {
 		return
 	}
 	syntax := syntaxFor(r.in.File, r.program.Syntax(r.in.File))
-	if !syntax.Judged() {
-		return
-	}
 	err := tree.Judge(syntax, r.in.Text, r.edits.Apply(r.in.Text))
 	if err == nil {
 		return
@@ -30,6 +27,11 @@ func (r *run) judge() {
 		}
 	}
 	r.result.Broken = append(r.result.Broken, n)
+}
+
+// judges reports whether what becomes of a file is held to its syntax.
+func (p *Program) judges(f File) bool {
+	return !p.AllowBroken && p.Statements > 0 && syntaxFor(f, p.Syntax(f)).Judged()
 }
 
 // Syntax returns the syntax that the script says a file has whose name does not tell.

@@ -92,7 +92,7 @@ func (p *Program) Windowing(f File) Windowing {
 	}
 	w := Windowing{AnyOrder, n.takes, n.parts, n.spans}
 	switch {
-	case !p.AllowBroken && p.Statements > 0 && syntaxFor(f, p.Syntax(f)).Judged():
+	case p.judges(f):
 		w.Order = NoWindows // what comes of it is read as a whole
 	case n.parts && f.markdown():
 		w.Order = NoWindows

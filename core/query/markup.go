@@ -42,12 +42,12 @@ func compileMarkup(source string) (made *markupPath, err error) {
 	}
 	defer func() {
 		if r := recover(); r != nil { // how the library reports some mistakes
-			made, err = nil, noXPath(fmt.Sprint(r))
+			made, err = nil, noXPath(source, fmt.Sprint(r))
 		}
 	}()
 	expr, err := xpath.CompileWithNS(source, prefixes)
 	if err != nil {
-		return nil, noXPath(err.Error())
+		return nil, noXPath(source, err.Error())
 	}
 	empty, _ := tree.Parse(tree.XML, []byte("<x/>"))
 	if _, ok := expr.Evaluate(newNavigator(empty.Roots[0])).(*xpath.NodeIterator); !ok {
@@ -56,14 +56,29 @@ func compileMarkup(source string) (made *markupPath, err error) {
 	return &markupPath{expr}, nil
 }
 
-func noXPath(reason string) error {
-	return &Error{-1, "this is no XPath: " + strings.TrimPrefix(reason, "xpath: "), ""}
+// noXPath is the error of a path that the library refuses, in words of ours where its own help
+// nobody.
+func noXPath(source, reason string) error {
+	remedy := ""
+	if source[0] != '/' {
+		remedy = "a path in XML begins with /; one for JSON, YAML, TOML and CSV with $, as in $.boards[0].feed"
+	}
+	reason = strings.TrimSuffix(strings.TrimPrefix(strings.TrimPrefix(reason, "xpath: "), source+" "), ".")
+	for theirs, ours := range map[string]string{
+		"expression must evaluate to a node-set": "a step is missing, or a bracket is not closed", "has an invalid token": "a bracket, a quote or a step is not complete",
+		"has an invalid qualified name": "a name is missing behind a prefix",
+	} {
+		if strings.Contains(reason, theirs) {
+			reason = ours
+		}
+	}
+	return &Error{-1, "this is no XPath: " + reason, remedy}
 }
 
 func (p *markupPath) find(_ *tree.Document, from []*tree.Node, hits *Hits) (err error) {
 	defer func() {
 		if r := recover(); r != nil {
-			err = noXPath(fmt.Sprint(r))
+			err = &Error{-1, fmt.Sprint(r), ""}
 		}
 	}()
 	for _, n := range from {

@@ -27,6 +27,12 @@ func compileValues(source string) (*valuesPath, error) {
 			at, _ := strconv.Atoi(m[2])
 			e.At = min(max(at-1, 0), len(source)-1)
 		}
+		if e.Reason == "unexpected eof" {
+			e.Reason, e.At = "it ends too early", -1
+		}
+		if e.Reason == "invalid comparison operator" {
+			e.Remedy = `compare with ==, as in [?@.name == "platform-1"]`
+		}
 		e.Reason = "this is no JSONPath: " + e.Reason
 		return nil, e
 	}

@@ -61,6 +61,8 @@ var addressWords = []string{"line", "lines", "first", "last", "section", "block"
 func (p *parser) selector(a *Address) {
 	t := p.owed()
 	switch {
+	case t.kind == kindWord && t.text == "at":
+		p.fail(t.pos, "outside does not go with at", `say in the path what is left out, as in at '$.boards[?@.name != "platform-1"]'`)
 	case t.kind == kindNumber:
 		p.fail(t.pos, "expected an address, found "+t.describe(), "say line "+t.text+", or lines "+t.text+" to last")
 	case t.kind == kindString, t.kind == kindWord && !slices.Contains(addressWords, t.text) && didYouMean(t.text, addressWords) == "":

@@ -38,7 +38,7 @@ func (d *Document) jsonFault(err error) error {
 	if strings.Contains(reason, "unexpected EOF") {
 		reason = "it ends too early"
 	}
-	return &SyntaxError{JSON, line, fmt.Sprintf("%s (column %s)", reason, m[2])}
+	return &SyntaxError{JSON, line, fmt.Sprintf("column %s: %s", m[2], reason)}
 }
 
 // depth refuses what is nested so deep that a parser's stack would overflow.

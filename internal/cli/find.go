@@ -137,6 +137,7 @@ func (a *app) compileFind(c *cobra.Command, f *ruleFlags) (*usecase.Compiled, ru
 	compiled, err := a.compileWith(c, f, text)
 	var problems script.Problems
 	if sought == run.Assertions && errors.As(err, &problems) {
+		problems = problems.Worded(usecase.WholeValue, "")
 		err = problems.Worded("forbid", "find") // what is typed
 	}
 	return compiled, sought, err

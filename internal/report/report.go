@@ -189,7 +189,7 @@ func (p *Printer) foreign(s *run.Summary) {
 	}
 	for _, n := range slices.Sorted(maps.Keys(by)) {
 		slices.Sort(by[n])
-		fmt.Fprintf(p.Err, "note: %s of a syntax that no such path selects in, passed over: %s\n", Count(n, "file"), some(by[n]))
+		fmt.Fprintf(p.Err, "note: %s passed over, of a syntax that this path does not select in: %s\n", Count(n, "file"), some(by[n]))
 	}
 }
 

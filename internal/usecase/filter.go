@@ -56,7 +56,7 @@ func (f *filtering) run() error {
 	if err != nil && !errors.Is(err, io.EOF) {
 		return err
 	}
-	if !f.program.LineByLine() || !f.streams(buffer) {
+	if !f.program.LineByLine(f.file) || !f.streams(buffer) {
 		return f.all(buffer)
 	}
 	return f.stream(buffer)

@@ -20,6 +20,9 @@ type OneOff struct {
 	Statements []string // of the rule language
 }
 
+// WholeValue is the statement that stands in a script for a search of values as a whole.
+const WholeValue = ` forbid text "value"`
+
 // Script writes the script that the change stands for, "" where there is none.
 func (o *OneOff) Script() (string, error) {
 	if o.Kind == "" {
