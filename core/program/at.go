@@ -148,12 +148,18 @@ func onMembers(a Action) bool {
 // innermost returns those of ordered values that hold no other one.
 func innermost(nodes []*tree.Node) (out []*tree.Node) {
 	for _, n := range nodes {
-		for len(out) > 0 && n.Within(out[len(out)-1]) {
+		for len(out) > 0 && shownIn(n, out[len(out)-1]) {
 			out = out[:len(out)-1]
 		}
 		out = append(out, n)
 	}
 	return out
+}
+
+// shownIn reports whether a value is part of what another one is shown as. An attribute is no part
+// of an element that is shown as its text.
+func shownIn(n, outer *tree.Node) bool {
+	return n.Within(outer) && (n.Kind != tree.Attribute || outer.HasMembers())
 }
 
 // outermost returns those of ordered values that lie in no other one.

@@ -1,6 +1,7 @@
 package program
 
 import (
+	"fmt"
 	"slices"
 
 	"frizzel/core/edit"
@@ -60,11 +61,22 @@ func (c *changes) take(edits edit.List) {
 type RenameMembers struct{ To *Template }
 
 func (s *RenameMembers) do(r *run) {
+	type sibling struct {
+		of   *tree.Node
+		name string
+	}
+	given := map[sibling]bool{}
 	r.eachMember(func(f *filler, n *tree.Node) (edit.List, tree.Changes, bool) {
 		name, ok := f.fillAt(s.To, n)
 		if !ok {
 			return nil, nil, false
 		}
+		is := sibling{n.Parent, string(name)}
+		if given[is] && n.Kind != tree.Element {
+			r.refuse(n, fmt.Sprintf("a sibling would be named %q, too", name))
+			return nil, nil, false
+		}
+		given[is] = true
 		edits, changes, err := r.read.doc.Rename(n, string(name))
 		if err != nil {
 			r.refuse(n, err.Error())

@@ -3,7 +3,6 @@ package tree
 import (
 	"fmt"
 	"math/rand/v2"
-	"os"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -29,40 +28,38 @@ func every(n *Node, found []*Node) []*Node {
 	return found
 }
 
+// tally counts what was tried, and what of it was refused: at once, or when it was proven.
 type tally struct{ tried, refused, wrong map[Syntax]int }
 
 func newTally() *tally { return &tally{map[Syntax]int{}, map[Syntax]int{}, map[Syntax]int{}} }
 
-func (y *tally) prove(d *Document, what string, edits edit.List, changes Changes, err error) *Document {
+// prove holds what edits make of a document against the changes, and returns it, nil where it is
+// refused.
+func (y *tally) prove(t *testing.T, d *Document, what string, edits edit.List, changes Changes, err error) *Document {
 	y.tried[d.Syntax]++
 	if err != nil {
 		y.refused[d.Syntax]++
-		if os.Getenv("SHOW") == "2" {
-			fmt.Printf("REFUSED %v %s: %v\n", d.Syntax, what, err)
-		}
 		return nil
 	}
-	if !edits.Fits(len(d.Text)) {
-		panic(what)
-	}
+	require.True(t, edits.Fits(len(d.Text)), what)
 	fresh := edits.Apply(d.Text)
 	made, _, err := d.Prove(fresh, changes)
 	if err != nil {
 		y.wrong[d.Syntax]++
-		if os.Getenv("SHOW") != "" {
-			fmt.Printf("WRONG %v %s: %v\n%s\n=>\n%s\n------\n", d.Syntax, what, err, d.Text, fresh)
+		if testing.Verbose() {
+			t.Logf("%v %s: %v\n%s\n=>\n%s", d.Syntax, what, err, d.Text, fresh)
 		}
 		return nil
-	}
-	if os.Getenv("SHOW") == "3" {
-		fmt.Printf("%v %s\n%s\n=>\n%s\n------\n", d.Syntax, what, d.Text, fresh)
 	}
 	return made
 }
 
-func (y *tally) log(t *testing.T) {
+// end holds the refusals of what was proven against what is expected: names that prefixes and
+// aliases refer to, and no more than one in twenty.
+func (y *tally) end(t *testing.T) {
 	for s, n := range y.tried {
 		t.Logf("%v: of %d, %d refused at once and %d when proven", s, n, y.refused[s], y.wrong[s])
+		require.LessOrEqual(t, y.wrong[s]*100, 7*n, "%v", s)
 	}
 }
 
@@ -93,13 +90,13 @@ func TestDelete(t *testing.T) {
 					}
 					if len(some) > 0 {
 						edits, changes, err := d.Delete(some)
-						y.prove(d, fmt.Sprint("delete ", d.Path(some[0]), len(some)), edits, changes, err)
+						y.prove(t, d, fmt.Sprint("delete ", d.Path(some[0]), len(some)), edits, changes, err)
 					}
 				}
 			}
 		}
 	})
-	y.log(t)
+	y.end(t)
 }
 
 func TestRename(t *testing.T) {
@@ -110,13 +107,13 @@ func TestRename(t *testing.T) {
 				for _, name := range []string{"other", "two words", "it's", "1", "yes", "a.b", "é"} {
 					if n.Key < n.KeyEnd {
 						edits, changes, err := d.Rename(n, name)
-						y.prove(d, fmt.Sprint("rename ", d.Path(n), " ", name), edits, changes, err)
+						y.prove(t, d, fmt.Sprint("rename ", d.Path(n), " ", name), edits, changes, err)
 					}
 				}
 			}
 		}
 	})
-	y.log(t)
+	y.end(t)
 }
 
 // What is settled is there, and to settle it again changes nothing.
@@ -166,7 +163,7 @@ func TestSettle(t *testing.T) {
 					}
 					what := fmt.Sprintf("settle item=%v %s %+v as %+v", item, d.Path(n), steps, fresh)
 					edits, changes, err := settle(d, n)
-					made := y.prove(d, what, edits, changes, err)
+					made := y.prove(t, d, what, edits, changes, err)
 					if made == nil || n.Parent == nil && n.Kind == Null {
 						continue
 					}
@@ -177,7 +174,7 @@ func TestSettle(t *testing.T) {
 			}
 		}
 	})
-	y.log(t)
+	y.end(t)
 }
 
 // corresponding returns the node at the same place in another tree.

@@ -173,8 +173,8 @@ func (p *proof) members(old, now *Node, c *Change, counts func(*Node) bool) bool
 		touched = touched || p.gone(m)
 	}
 	var want []*Node
-	blank := func(n *Node) bool { // that layout may change
-		return touched && n.Kind == Characters && n.style != cdata && strings.TrimSpace(n.Text) == ""
+	blank := func(n *Node) bool { // that layout may change, or that is nothing
+		return n.Kind == Characters && n.Text == "" || touched && n.Kind == Characters && n.style != cdata && strings.TrimSpace(n.Text) == ""
 	}
 	for _, m := range old.Members {
 		if p.gone(m) || !counts(m) || blank(m) {
