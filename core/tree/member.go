@@ -426,7 +426,11 @@ func (d *Document) emptyTOML(parent *Node, nodes []*Node) (edits edit.List, err 
 func (d *Document) tomlPlaces(n *Node) (all []place) {
 	if n.scattered {
 		if n.header.end > n.header.start {
-			all = append(all, place{n.header.start, max(n.header.end, n.End)})
+			end := n.header.end
+			if n.End > n.Start { // lines below it
+				end = n.End
+			}
+			all = append(all, place{n.header.start, end})
 		}
 		for _, m := range n.Members {
 			if n.header.end > 0 && !m.scattered { // on one of its lines

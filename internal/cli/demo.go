@@ -55,6 +55,14 @@ var steps = []step{
 		"Depot 3 stays open after all. Everything back, to the last byte.",
 		[]string{"undo", "--yes"},
 	},
+	{
+		"What feeds the boards? The values at a path, whatever the layout.",
+		[]string{"find", "--at", "$.boards[*].feed", "conf"},
+	},
+	{
+		"Platform 2 alone goes to depot 4: its board in YAML, its signs in XML, one row of a table.",
+		[]string{"preview", "-r", "rules/platform-2.friz", "conf", "data", "signage"},
+	},
 }
 
 func (a *app) demo() *cobra.Command {

@@ -189,7 +189,11 @@ func (p *Printer) foreign(s *run.Summary) {
 	}
 	for _, n := range slices.Sorted(maps.Keys(by)) {
 		slices.Sort(by[n])
-		fmt.Fprintf(p.Err, "note: %s passed over, of a syntax that this path does not select in: %s\n", Count(n, "file"), some(by[n]))
+		which := ": " + some(by[n])
+		if strings.HasPrefix(by[n][0], "command line:") && len(by[n]) == 1 {
+			which = ""
+		}
+		fmt.Fprintf(p.Err, "note: %s passed over, of a syntax that this path does not select in%s\n", Count(n, "file"), which)
 	}
 }
 
