@@ -314,7 +314,13 @@ func (r *run) inside(doc *tree.Document, v *tree.Value) *run {
 
 // valueEdits returns what a run over a value has made of it, as edits of its text.
 func (r *run) valueEdits() edit.List {
-	if !r.value.empty || len(r.edits) == 0 {
+	if len(r.edits) == 0 {
+		return nil
+	}
+	if !r.value.empty {
+		if !r.ended && string(r.edits.Apply(r.in.Text)) == "\n" { // one empty line, which is nothing
+			return edit.List{{Start: 0, End: len(r.in.Text), Rules: r.edits[0].Rules}}
+		}
 		return r.edits
 	}
 	fresh := bytes.TrimSuffix(r.edits.Apply(r.in.Text), []byte("\n"))
@@ -334,11 +340,10 @@ func (v *value) place(at int) int {
 
 // decide asks about a change of a value's text as one of the larger text.
 func (v *value) decide(p Proposal) Answer {
-	before, text, shown := v.outer.text.Bytes, v.outer.text.Bytes, v.shown
-	if inner := v.shown.Text; !bytes.Equal(p.Text, inner) && !v.empty { // earlier statements changed the value
-		before, shown = v.changed(p.Text)
-		if text = before; shown == nil {
-			before, text, shown = v.outer.text.Bytes, v.outer.text.Bytes, v.shown
+	text, shown := v.outer.text.Bytes, v.shown
+	if !bytes.Equal(p.Text, v.shown.Text) && !v.empty { // earlier statements changed the value
+		if now, in := v.changed(p.Text); in != nil {
+			text, shown = now, in
 		}
 	}
 	edits := p.Edits

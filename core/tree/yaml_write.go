@@ -124,9 +124,14 @@ func (c yamlCodec) fragment(n *Node, text string) (string, bool) {
 		return strings.ReplaceAll(text, "\n", c.ending()+strings.Repeat(" ", n.InnerEnd)), true
 	case singleQuoted:
 		text = strings.ReplaceAll(text, "'", "''")
+	case plainStyle:
+		return text, !strings.ContainsAny(text, notPlain)
 	}
 	return text, !strings.Contains(text, "\n")
 }
+
+// notPlain are characters that no text without quotes is given: some parsers stumble over tabs.
+const notPlain = "\n\t"
 
 func (c yamlCodec) forms(n *Node, text string, kind Kind) (all []string) {
 	if kind != String {
@@ -141,7 +146,7 @@ func (c yamlCodec) forms(n *Node, text string, kind Kind) (all []string) {
 			all = []string{block}
 		}
 	case plainStyle:
-		if bareYAML(text) == String && !strings.Contains(text, "\n") {
+		if bareYAML(text) == String && !strings.ContainsAny(text, notPlain) {
 			all = []string{text}
 		}
 	}
