@@ -13,36 +13,45 @@ import (
 
 // path compiles what an at selects by; nil after an error.
 func (c *compiler) path(t *script.Text) *query.Path {
-	source, ok := c.pathText(t)
-	if !ok {
-		return nil
-	}
-	p, err := query.Compile(source)
-	if err != nil {
-		c.badPath(t, err)
-		return nil
-	}
-	if !c.standsHere(t, p.Relative, p.Family, source) {
-		return nil
-	}
+	var p *query.Path
+	c.compilePath(t, func(source string) (bool, tree.Family, error) {
+		made, err := query.Compile(source)
+		if err != nil {
+			return false, 0, err
+		}
+		p = made
+		return p.Relative, p.Family, nil
+	})
 	return p
 }
 
-// place compiles the path of one place; nil after an error.
+// onePlace compiles the path of one place; nil after an error.
 func (c *compiler) onePlace(t *script.Text) *query.Place {
+	var p *query.Place
+	c.compilePath(t, func(source string) (bool, tree.Family, error) {
+		made, err := query.CompilePlace(source)
+		if err != nil {
+			return false, 0, err
+		}
+		p = made
+		return p.Relative, p.Family, nil
+	})
+	return p
+}
+
+// compilePath fills in a path's placeholders, compiles it, and reports what is wrong with it, or
+// with where it stands.
+func (c *compiler) compilePath(t *script.Text, compile func(source string) (relative bool, family tree.Family, err error)) {
 	source, ok := c.pathText(t)
 	if !ok {
-		return nil
+		return
 	}
-	p, err := query.CompilePlace(source)
+	relative, family, err := compile(source)
 	if err != nil {
 		c.badPath(t, err)
-		return nil
+		return
 	}
-	if !c.standsHere(t, p.Relative, p.Family, source) {
-		return nil
-	}
-	return p
+	c.standsHere(t, relative, family, source)
 }
 
 // badPath reports a path that is none, with its place in it.
@@ -60,8 +69,8 @@ func (c *compiler) badPath(t *script.Text, err error) {
 	c.errorf(pos, e.Remedy, "%s", e.Reason)
 }
 
-// standsHere reports whether a path is relative where it stands under another one, and only there.
-func (c *compiler) standsHere(t *script.Text, relative bool, family tree.Family, source string) bool {
+// standsHere reports a path that is not relative under another one, or is relative elsewhere.
+func (c *compiler) standsHere(t *script.Text, relative bool, family tree.Family, source string) {
 	var outer *program.Address
 	for _, a := range c.within {
 		if a.Kind == program.At {
@@ -83,10 +92,7 @@ func (c *compiler) standsHere(t *script.Text, relative bool, family tree.Family,
 		c.errorf(t.Pos, "leave out the leading /", "a path under another one begins where that one led")
 	case outer != nil && outer.Path != nil && outer.Path.Family != family:
 		c.errorf(t.Pos, "", "a path for XML and one for other files stand in each other")
-	default:
-		return true
 	}
-	return false
 }
 
 // pathText fills in a path's placeholders, which stand in its quoted strings.

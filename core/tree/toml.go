@@ -15,7 +15,7 @@ import (
 // parseTOML reads a text with go-toml: its decoder judges, and its parser tells the places of keys
 // and scalars. Where lists and inline tables end follows from what stands behind their last member.
 func (d *Document) parseTOML() error {
-	if err := d.depth2(); err != nil {
+	if err := d.depthOfTOML(); err != nil {
 		return err
 	}
 	if err := toml.Unmarshal(d.Text, new(any)); err != nil {
@@ -42,9 +42,9 @@ func (d *Document) parseTOML() error {
 	return nil
 }
 
-// depth2 refuses what is nested so deep that a parser's stack would overflow; a rough count of
+// depthOfTOML refuses what is nested so deep that a parser's stack would overflow; a rough count of
 // brackets is enough, since no text of TOML opens as many.
-func (d *Document) depth2() error {
+func (d *Document) depthOfTOML() error {
 	depth := 0
 	for i, c := range d.Text {
 		switch c {

@@ -303,7 +303,5 @@ func (w *memberWriter) cell(row, want *Node) (edit.List, error) {
 		return nil, misfit("%s has cells missing before the column %q", w.Path(row), want.Name)
 	}
 	raw := c.forms(&Node{}, want.Text, String)[0]
-	return edit.List{{Start: row.End, End: row.End, New: []byte(string(w.separator2()) + raw)}}, nil
+	return edit.List{{Start: row.End, End: row.End, New: []byte(string(w.Document.separator) + raw)}}, nil
 }
-
-func (w *memberWriter) separator2() rune { return w.Document.separator }

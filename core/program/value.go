@@ -1,0 +1,158 @@
+package program
+
+import (
+	"bytes"
+
+	"frizzel/core/edit"
+	"frizzel/core/lines"
+	"frizzel/core/structure"
+	"frizzel/core/tree"
+)
+
+// value is where the text of a run stands in a larger one: a value of it.
+type value struct {
+	outer *run
+	doc   *tree.Document
+	shown *tree.Value
+	node  *tree.Node
+	empty bool // shown as one empty line
+}
+
+// inside returns a run over the text of a value.
+func (r *run) inside(doc *tree.Document, v *tree.Value) *run {
+	text := v.Text
+	empty := len(text) == 0
+	if empty {
+		text = []byte("\n")
+	}
+	inner := &run{program: r.program, result: r.result, rule: r.rule, statement: r.statement, worked: r.worked, changed: r.changed}
+	inner.in = Input{Text: text, File: r.in.File, Before: r.in.Before}
+	inner.value = &value{outer: r, doc: doc, shown: v, node: v.Node(), empty: empty}
+	inner.ending = "\n"
+	syntax := structure.Plain
+	if v.Node().HasMembers() { // as it stands in the file
+		inner.ending, syntax = r.lineEnding(), r.in.File.syntax()
+	}
+	inner.text = structure.New(text, syntax)
+	inner.layout = &syntax
+	inner.ended = lines.Ending(text) != ""
+	if r.in.Decide != nil {
+		inner.in.Decide = inner.value.decide
+	}
+	return inner
+}
+
+// valueEdits returns what a run over a value has made of it, as edits of its text.
+func (r *run) valueEdits() edit.List {
+	if len(r.edits) == 0 {
+		return nil
+	}
+	if !r.value.empty {
+		if !r.ended && string(r.edits.Apply(r.in.Text)) == "\n" { // one empty line, which is nothing
+			return edit.List{{Start: 0, End: len(r.in.Text), Rules: r.edits[0].Rules}}
+		}
+		return r.edits
+	}
+	fresh := bytes.TrimSuffix(r.edits.Apply(r.in.Text), []byte("\n"))
+	if len(fresh) == 0 {
+		return nil
+	}
+	return edit.List{{Start: 0, End: 0, New: fresh, Rules: r.edits[0].Rules}}
+}
+
+// place returns where a byte of a value's text, as it was read, stands in the larger text.
+func (v *value) place(at int) int {
+	if v.empty {
+		at = 0
+	}
+	return v.shown.Place(at)
+}
+
+// decide asks about a change of a value's text as one of the larger text.
+func (v *value) decide(p Proposal) Answer {
+	text, shown := v.outer.text.Bytes, v.shown
+	if !bytes.Equal(p.Text, v.shown.Text) && !v.empty { // earlier statements changed the value
+		if now, in := v.changed(p.Text); in != nil {
+			text, shown = now, in
+		}
+	}
+	edits := p.Edits
+	if v.empty {
+		edits = edit.List{{New: bytes.TrimSuffix(p.Edits.Apply(p.Text), []byte("\n")), Rules: p.Edits[0].Rules}}
+	}
+	doc := v.doc
+	if shown != v.shown {
+		doc = shown.Document()
+	}
+	out, _, err := doc.Write(shown, edits)
+	if err != nil || len(out) == 0 { // shown as the value's own text, and refused in the end
+		return v.outer.in.Decide(p)
+	}
+	for i := range out {
+		out[i].Rules = edits[0].Rules
+	}
+	at := v.outer.changes()
+	from := at.origin(min(v.node.Start, len(v.outer.text.Bytes)))
+	p.Key.Origin += from + v.outer.in.bytesBefore()
+	p.Line = v.outer.in.linesBefore() + at.lineOf(at.origin(min(out[0].Start, len(v.outer.text.Bytes))))
+	p.Edits, p.Text = out, text
+	answer := v.outer.in.Decide(p)
+	if answer.New != nil && len(out) == 1 {
+		answer.New = v.means(doc, shown, out[0], answer.New, edits)
+	}
+	return answer
+}
+
+// changed returns the larger text with a value as it is by now, and that value in it; nil where it
+// cannot be told.
+func (v *value) changed(now []byte) ([]byte, *tree.Value) {
+	out, kind, err := v.doc.Write(v.shown, edit.List{{Start: 0, End: len(v.shown.Text), New: now}})
+	if err != nil {
+		return nil, nil
+	}
+	text := out.Apply(v.outer.text.Bytes)
+	changes := tree.Changes{}
+	changes.Become(v.node, string(now), kind)
+	doc, nodes, err := v.doc.Prove(text, changes, v.node)
+	if err != nil || nodes[v.node] == nil {
+		return nil, nil
+	}
+	return text, doc.Show(nodes[v.node])
+}
+
+// means returns what a person's replacement, as it stands in the file, stands for in the value's
+// text, where that can be told; else the replacement as it is.
+func (v *value) means(doc *tree.Document, shown *tree.Value, e edit.Edit, fresh []byte, edits edit.List) []byte {
+	if len(edits) != 1 {
+		return fresh
+	}
+	old := edits[0]
+	e.New = fresh
+	text := edit.List{e}.Apply(doc.Text)
+	made, err := tree.Parse(doc.Syntax, text)
+	if err != nil {
+		return fresh
+	}
+	n := made.Corresponding(shown.Node())
+	if n == nil || n.HasMembers() {
+		return fresh
+	}
+	head, tail := shown.Text[:old.Start], shown.Text[old.End:]
+	if rest, ok := bytes.CutPrefix([]byte(n.Text), head); ok {
+		if middle, ok := bytes.CutSuffix(rest, tail); ok {
+			return bytes.Clone(middle)
+		}
+	}
+	return fresh
+}
+
+// path returns the path of the value around the statement, "" for none.
+func (r *run) path(at *tree.Node) string {
+	switch {
+	case at != nil && r.read.doc != nil:
+		return r.read.doc.Path(at)
+	case r.value != nil:
+		return r.value.doc.Path(r.value.node)
+	}
+	return ""
+}

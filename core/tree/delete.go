@@ -1,0 +1,209 @@
+package tree
+
+import (
+	"slices"
+	"strings"
+
+	"frizzel/core/edit"
+	"frizzel/core/lines"
+)
+
+// Delete returns the edits that take nodes away, none of which lies in another: members with their
+// separators, the comment on their line, and their line where they have one alone. Where that would
+// take all that a parent has, it stays as an empty one. The error is a *MisfitError.
+func (d *Document) Delete(nodes []*Node) (edit.List, Changes, error) {
+	changes := Changes{}
+	var edits edit.List
+	for from := 0; from < len(nodes); {
+		to := from + 1
+		for to < len(nodes) && nodes[to].Parent == nodes[from].Parent {
+			to++
+		}
+		some, err := d.deleteOf(nodes[from].Parent, nodes[from:to])
+		if err != nil {
+			return nil, nil, err
+		}
+		edits = append(edits, some...)
+		from = to
+	}
+	for _, n := range nodes {
+		changes.of(n).Removed = true
+	}
+	slices.SortStableFunc(edits, func(a, b edit.Edit) int { return a.Start - b.Start })
+	var out edit.List
+	for _, e := range edits { // which may meet
+		if n := len(out); n > 0 && e.Start < out[n-1].End {
+			out[n-1].End = max(out[n-1].End, e.End)
+			out[n-1].New = append(out[n-1].New, e.New...)
+			continue
+		}
+		out = append(out, e)
+	}
+	return out, changes, nil
+}
+
+func (d *Document) deleteOf(parent *Node, nodes []*Node) (edit.List, error) {
+	if parent == nil {
+		return nil, misfit("a whole document cannot be deleted")
+	}
+	switch {
+	case d.Syntax == XML:
+		return d.deleteMarkup(nodes)
+	case d.Syntax == CSV || d.Syntax == BareCSV:
+		return d.deleteRows(parent, nodes)
+	case d.Syntax == TOML && parent.style != flow && !(parent.Kind == Array && !parent.scattered):
+		return d.deleteTOML(parent, nodes)
+	case parent.style == flow || d.Syntax == JSON || d.Syntax == TOML:
+		return d.deleteFlow(parent, nodes), nil
+	}
+	return d.deleteBlock(parent, nodes)
+}
+
+// wholeLines widens bytes to their lines, with the last one's ending, where nothing but white space
+// and perhaps a comment stands beside them.
+func (d *Document) wholeLines(start, end int, comments ...string) (int, int, bool) {
+	from, to := d.lineStart(start), d.lineEnd(end)
+	behind := strings.TrimLeft(d.raw(end, to), " \t")
+	comment := behind == ""
+	for _, c := range comments {
+		comment = comment || strings.HasPrefix(behind, c)
+	}
+	if strings.TrimLeft(d.raw(from, start), " \t") != "" || !comment {
+		return start, end, false
+	}
+	return from, lines.Next(d.Text, to, len(d.Text)), true
+}
+
+// span returns the bytes of a member with its name.
+func (n *Node) span() (int, int) {
+	start, end := n.Start, n.End
+	if n.KeyEnd > n.Key {
+		start, end = min(start, n.Key), max(end, n.KeyEnd)
+	}
+	if n.keyNode != nil {
+		start = min(start, n.keyNode.Start)
+	}
+	return start, end
+}
+
+// comma returns where the comma behind a byte stands, past white space and comments; -1 where none
+// does before end.
+func (d *Document) comma(at, end int) int {
+	for at < end {
+		switch c := d.Text[at]; {
+		case c == ',':
+			return at
+		case c == '#' && d.Syntax != JSON:
+			at = d.lineEnd(at)
+		case c == '/' && d.Syntax == JSON:
+			at = commentEnd(d.Text, at)
+		case c == ' ' || c == '\t' || c == '\r' || c == '\n':
+			at++
+		default:
+			return -1
+		}
+	}
+	return -1
+}
+
+// deleteFlow takes members away that stand between brackets, with commas between them.
+func (d *Document) deleteFlow(parent *Node, nodes []*Node) (edits edit.List) {
+	gone := map[*Node]bool{}
+	for _, n := range nodes {
+		gone[n] = true
+	}
+	open, closing := d.brackets(parent)+1, parent.End-1
+	if len(nodes) == len(parent.Members) && !d.commented(open, closing) {
+		return edit.List{{Start: open, End: closing}}
+	}
+	last := -1 // that stays
+	for i, m := range parent.Members {
+		if !gone[m] {
+			last = i
+		}
+	}
+	for i, m := range parent.Members {
+		start, end := m.span()
+		comma := d.comma(end, closing)
+		if !gone[m] {
+			if i == last && i < len(parent.Members)-1 && comma >= 0 && d.comma(lastEnd(parent), closing) < 0 {
+				edits = append(edits, edit.Edit{Start: comma, End: comma + 1}) // no comma stood behind the last one
+			}
+			continue
+		}
+		if comma >= 0 {
+			end = comma + 1
+		}
+		if from, to, ok := d.wholeLines(start, end, "#", "//"); ok && to <= closing {
+			edits = append(edits, edit.Edit{Start: from, End: to})
+			continue
+		}
+		for end < closing && (d.Text[end] == ' ' || d.Text[end] == '\t') && comma >= 0 {
+			end++
+		}
+		if comma < 0 || i > last { // what separates it from the one before goes
+			for start > open && strings.IndexByte(" \t", d.Text[start-1]) >= 0 {
+				start--
+			}
+		}
+		edits = append(edits, edit.Edit{Start: start, End: end})
+	}
+	return edits
+}
+
+func lastEnd(parent *Node) int {
+	_, end := parent.Members[len(parent.Members)-1].span()
+	return end
+}
+
+// brackets returns where a node's own brackets begin, behind an anchor or a tag.
+func (d *Document) brackets(n *Node) int {
+	at := n.Start
+	for at < n.End && d.Text[at] != '[' && d.Text[at] != '{' {
+		at++
+	}
+	return at
+}
+
+// commented reports whether a comment stands between brackets.
+func (d *Document) commented(start, end int) bool {
+	mark := "#"
+	if d.Syntax == JSON {
+		mark = "/"
+	}
+	return strings.Contains(d.raw(start, end), mark)
+}
+
+// deleteMarkup takes elements, attributes and other nodes of XML away.
+func (d *Document) deleteMarkup(nodes []*Node) (edits edit.List, err error) {
+	for _, n := range nodes {
+		if n.Kind == Element && n.Parent.Parent == nil {
+			return nil, misfit("the root element cannot be deleted")
+		}
+		start, end := n.span()
+		if n.Kind == Attribute {
+			for start > 0 && strings.IndexByte(" \t\r\n", d.Text[start-1]) >= 0 {
+				start--
+			}
+		} else if from, to, ok := d.wholeLines(start, end); ok {
+			start, end = from, to
+		}
+		edits = append(edits, edit.Edit{Start: start, End: end})
+	}
+	return edits, nil
+}
+
+// deleteRows takes rows of a CSV file away, or the last cells of one.
+func (d *Document) deleteRows(parent *Node, nodes []*Node) (edits edit.List, err error) {
+	if parent.Parent != nil {
+		last := len(parent.Members) - len(nodes)
+		if nodes[0].Index() != last || last == 0 {
+			return nil, misfit("the cells behind %s would move; rewrite as \"\" empties it", d.Path(nodes[0]))
+		}
+		return edit.List{{Start: nodes[0].Start - 1, End: parent.End}}, nil
+	}
+	for _, n := range nodes {
+		edits = append(edits, edit.Edit{Start: n.Start, End: lines.Next(d.Text, n.End, len(d.Text))})
+	}
+	return edits, nil
+}
