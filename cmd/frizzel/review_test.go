@@ -62,6 +62,27 @@ func TestReviewOnTheWholeScreen(t *testing.T) {
 	require.Equal(t, "gage = 762\n", read("c.conf"))
 }
 
+// What a person writes for a value is shown, and written, as it stands in the file; what would break
+// a file is marked.
+func TestReviewOfValues(t *testing.T) {
+	folder, read := railway(t)
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "b.json"), []byte("{\"feed\": \"depot-3\", \"list\": [1, 2]}\n"), 0o644))
+	term := atTerminalOf(t, 110, 24, folder, "apply", "--rule", "at '$.feed' replace text \"depot-3\" with \"depot-4\"", "--rule", `replace text "," with ""`, "b.json")
+	term.shows("1/3  line 1  $['feed']", `"feed": "depot-4"`, "[!]")
+	term.press("c")
+	term.shows("depot-4")
+	term.press("\x15")
+	term.press("y\"z\r")
+	term.shows(`"feed": "y\"z"`)
+	term.press(down + " " + down + " ") // the commas stay
+	term.shows("1 of 3 changes taken")
+	term.press("w")
+	term.shows("will be written")
+	term.press("w")
+	term.ends(0)
+	require.Equal(t, "{\"feed\": \"y\\\"z\", \"list\": [1, 2]}\n", read("b.json"))
+}
+
 func TestReviewOfRulesAndFiles(t *testing.T) {
 	folder, read := railway(t)
 	term := atTerminalOf(t, 60, 15, folder, "apply", "-r", "rules.friz") // the least screen

@@ -33,7 +33,20 @@ type Proposal struct {
 	// changed. The list is valid during the call only, what it holds longer.
 	Edits edit.List
 	Text  []byte
+	// Value is what is written as the value sees it, of a Proposal of one edit of a value's text;
+	// nil of others.
+	Value *ValueText
 }
+
+// ValueText is what is to be written into a value, without quotes and escapes.
+type ValueText struct {
+	New   []byte
+	write func(fresh []byte) edit.List
+}
+
+// Write returns the edits that put another text there, against Proposal.Text; none where the value
+// cannot hold it.
+func (v *ValueText) Write(fresh []byte) edit.List { return v.write(fresh) }
 
 // Key tells one change of a text from all others, whatever became of those: its
 // statement, where it stands in the text as it was read, and which it is of those
@@ -46,7 +59,7 @@ type Key struct {
 type Answer struct {
 	Leave bool
 	// New, where it is not nil, is written instead of what was proposed, of a
-	// Proposal of one edit.
+	// Proposal of one edit; of a value it is what the value is to mean.
 	New []byte
 }
 

@@ -2,6 +2,7 @@ package program
 
 import (
 	"bytes"
+	"slices"
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
@@ -76,7 +77,7 @@ func (v *value) decide(p Proposal) Answer {
 			text, shown = now, in
 		}
 	}
-	edits := p.Edits
+	edits := slices.Clone(p.Edits)
 	if v.empty {
 		edits = edit.List{{New: bytes.TrimSuffix(p.Edits.Apply(p.Text), []byte("\n")), Rules: p.Edits[0].Rules}}
 	}
@@ -95,12 +96,21 @@ func (v *value) decide(p Proposal) Answer {
 	from := at.origin(min(v.node.Start, len(v.outer.text.Bytes)))
 	p.Key.Origin += from + v.outer.in.bytesBefore()
 	p.Line = v.outer.in.linesBefore() + at.lineOf(at.origin(min(out[0].Start, len(v.outer.text.Bytes))))
-	p.Edits, p.Text = out, text
-	answer := v.outer.in.Decide(p)
-	if answer.New != nil && len(out) == 1 {
-		answer.New = v.means(doc, shown, out[0], answer.New, edits)
+	if len(edits) == 1 {
+		p.Value = &ValueText{New: slices.Clone(edits[0].New), write: func(fresh []byte) edit.List {
+			e := edit.Edit{Start: edits[0].Start, End: edits[0].End, New: fresh, Rules: out[0].Rules}
+			list, _, err := doc.Write(shown, edit.List{e})
+			if err != nil { // refused in the end, with its reason
+				return nil
+			}
+			for i := range list {
+				list[i].Rules = e.Rules
+			}
+			return list
+		}}
 	}
-	return answer
+	p.Edits, p.Text = out, text
+	return v.outer.in.Decide(p)
 }
 
 // changed returns the larger text with a value as it is by now, and that value in it; nil where it
@@ -118,32 +128,6 @@ func (v *value) changed(now []byte) ([]byte, *tree.Value) {
 		return nil, nil
 	}
 	return text, doc.Show(nodes[v.node])
-}
-
-// means returns what a person's replacement, as it stands in the file, stands for in the value's
-// text, where that can be told; else the replacement as it is.
-func (v *value) means(doc *tree.Document, shown *tree.Value, e edit.Edit, fresh []byte, edits edit.List) []byte {
-	if len(edits) != 1 {
-		return fresh
-	}
-	old := edits[0]
-	e.New = fresh
-	text := edit.List{e}.Apply(doc.Text)
-	made, err := tree.Parse(doc.Syntax, text)
-	if err != nil {
-		return fresh
-	}
-	n := made.Corresponding(shown.Node())
-	if n == nil || n.HasMembers() {
-		return fresh
-	}
-	head, tail := shown.Text[:old.Start], shown.Text[old.End:]
-	if rest, ok := bytes.CutPrefix([]byte(n.Text), head); ok {
-		if middle, ok := bytes.CutSuffix(rest, tail); ok {
-			return bytes.Clone(middle)
-		}
-	}
-	return fresh
 }
 
 // path returns the path of the value around the statement, "" for none.

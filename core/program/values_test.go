@@ -107,6 +107,22 @@ func TestValuesAreAskedAbout(t *testing.T) {
 				if string(one.Text) == text && len(alone.Failures) == 0 && !strings.Contains(rule, "on lines") { // where the last line has an ending or none once all is known
 					require.Equal(t, string(one.Edits.Apply(one.Text)), string(alone.Edits.Apply(in.Text)), "%s: %s: change %d", file, rule, n)
 				}
+				if one.Value != nil && string(one.Text) == text {
+					fresh := []byte("x\"y' & <é> # 1")
+					i = 0
+					in.Decide = func(program.Proposal) program.Answer {
+						i++
+						if i-1 == n {
+							return program.Answer{New: fresh}
+						}
+						return program.Answer{Leave: true}
+					}
+					other := p.Run(in)
+					shown := one.Value.Write(fresh)
+					if len(other.Failures) == 0 && !strings.Contains(rule, "on lines") && !strings.Contains(rule, "rewrite") {
+						require.Equal(t, string(shown.Apply(one.Text)), string(other.Edits.Apply(in.Text)), "%s: %s: change %d", file, rule, n)
+					}
+				}
 				_, err := tree.Parse(tree.SyntaxOf(file), alone.Edits.Apply(in.Text))
 				require.NoError(t, err, "%s: %s", file, rule)
 			}

@@ -203,6 +203,24 @@ func escapeLength(raw string) int {
 	return min(n, len(raw))
 }
 
+// escapeMeans returns how many bytes an escape of YAML or TOML stands for. What is not right here is
+// found out when the whole is read.
+func escapeMeans(escape string) int {
+	switch escape[1] {
+	case 'N', '_': // U+0085, U+00A0
+		return 2
+	case 'L', 'P': // U+2028, U+2029
+		return 3
+	case 'x', 'u', 'U':
+		r, err := strconv.ParseUint(escape[2:], 16, 32)
+		if err != nil {
+			return 1
+		}
+		return max(utf8.RuneLen(rune(r)), 1)
+	}
+	return 1
+}
+
 // jsonEscapes are the short escapes that JSON and TOML share.
 var jsonEscapes = map[rune]string{'"': `\"`, '\\': `\\`, '\b': `\b`, '\f': `\f`, '\n': `\n`, '\r': `\r`, '\t': `\t`}
 

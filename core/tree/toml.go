@@ -268,19 +268,13 @@ func (c tomlCodec) escape(n *Node, raw, value string) (of, to int) {
 		return 0, 0
 	}
 	if of = escapeLength(raw); of > 0 {
-		of = min(of, map[byte]int{'u': 6, 'U': 10, 'x': 4, 'e': 2}[raw[1]]+2*b2i(strings.IndexByte("uUx", raw[1]) < 0))
-		if text, _, ok := c.reads(n, `"`+raw[:of]+`"`); ok {
-			return of, len(text)
+		of = min(of, len(`\U0001f683`))
+		if raw[1] == 'u' { // which has no pairs here
+			of = min(of, len(`\u00e9`))
 		}
+		return of, escapeMeans(raw[:of])
 	}
 	return 0, 0
-}
-
-func b2i(b bool) int {
-	if b {
-		return 1
-	}
-	return 0
 }
 
 func (c tomlCodec) fragment(n *Node, text string) (string, bool) {

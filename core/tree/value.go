@@ -27,21 +27,6 @@ func (v *Value) Node() *Node { return v.node }
 // Document returns the document that the value is part of.
 func (v *Value) Document() *Document { return v.doc }
 
-// Corresponding returns the node at the same place in another document; nil where none is.
-func (d *Document) Corresponding(n *Node) *Node {
-	if n.Parent == nil {
-		if len(d.Roots) == 0 {
-			return nil
-		}
-		return d.Roots[0]
-	}
-	p := d.Corresponding(n.Parent)
-	if i := n.Index(); p != nil && i < len(p.Members) {
-		return p.Members[i]
-	}
-	return nil
-}
-
 // Scattered reports whether a value stands in several places, so that it cannot be changed as one.
 func (d *Document) Scattered(n *Node) bool { return n.scattered && n.header.end == 0 }
 
@@ -281,6 +266,9 @@ func (d *Document) byPieces(c codec, v *Value, edits edit.List, fresh string, ki
 		start, end, text, ok := v.covering(e)
 		if !ok {
 			return nil, false
+		}
+		if n.style == literalBlock && e.End == len(v.Text) { // whose last line break stands behind it
+			text = strings.TrimSuffix(text, "\n")
 		}
 		raw, ok := c.fragment(n, text)
 		if !ok {

@@ -71,13 +71,12 @@ func (c yamlCodec) escape(n *Node, raw, value string) (of, to int) {
 	case doubleQuoted:
 		if of = escapeLength(raw); of > 0 {
 			if m := lineContinues.FindString(raw); m != "" {
-				of = len(m)
+				return len(m), 0
 			}
-			text, _, ok := c.reads(nil, `"`+raw[:of]+`"`)
-			if !ok {
-				return 0, 0
+			if raw[1] == 'u' { // which has no pairs here
+				of = min(of, len(`\u00e9`))
 			}
-			return of, len(text)
+			return of, escapeMeans(raw[:of])
 		}
 	case singleQuoted:
 		if strings.HasPrefix(raw, "''") {

@@ -147,7 +147,13 @@ func (f *File) again() error {
 		}
 		c := Change{Proposal: p, Left: answer.Leave}
 		c.Edits = append(edit.List(nil), p.Edits...)
-		if answer.New != nil && len(c.Edits) == 1 {
+		switch {
+		case answer.New == nil:
+		case p.Value != nil:
+			if edits := p.Value.Write(answer.New); len(edits) > 0 {
+				c.Edits = edits
+			}
+		case len(c.Edits) == 1:
 			c.Edits[0].New = answer.New
 		}
 		f.Changes = append(f.Changes, c)
@@ -246,10 +252,15 @@ func (s *Session) LeaveAll(leave bool) error {
 // Text returns the change's new text, for a person to edit. It reports false where
 // the change is no one piece of one line.
 func (c *Change) Text() (string, bool) {
-	if len(c.Edits) != 1 || c.ByHand {
+	if c.ByHand || c.Proposal.Value == nil && len(c.Edits) != 1 {
 		return "", false
 	}
-	text := string(c.Edits[0].New)
+	text := ""
+	if v := c.Proposal.Value; v != nil {
+		text = string(v.New)
+	} else {
+		text = string(c.Edits[0].New)
+	}
 	for _, b := range []byte(text) {
 		if b == '\n' {
 			return "", false

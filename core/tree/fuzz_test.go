@@ -1,0 +1,57 @@
+package tree
+
+import (
+	"testing"
+
+	"frizzel/core/edit"
+)
+
+// Whatever a text is, nothing that is asked of its tree panics, and nothing that is proven is wrong
+// about what it leaves alone.
+func FuzzTree(f *testing.F) {
+	for _, of := range []map[Syntax][]string{samples, layouts} {
+		for syntax, texts := range of {
+			for _, text := range texts {
+				f.Add(int(syntax), text, "a: b", 3)
+			}
+		}
+	}
+	f.Fuzz(func(t *testing.T, syntax int, text, fresh string, pick int) {
+		s := Syntax(max(syntax, 0)%int(BareCSV) + 1)
+		d, err := Parse(s, []byte(text))
+		if err != nil || len(text) > 1<<12 {
+			return
+		}
+		if _, _, err := d.Prove(d.Text, nil); err != nil {
+			t.Fatal(err)
+		}
+		finder := &Finder{Syntax: s}
+		finder.At(d.Text, max(pick, 0)%(len(text)+1))
+		for _, root := range d.Roots {
+			nodes := every(root, nil)
+			n := nodes[max(pick, 0)%len(nodes)]
+			v := d.Show(n)
+			for at := range v.Text {
+				if p := v.Place(at); p < 0 || p > len(text) {
+					t.Fatalf("%d of a value is said to stand at %d", at, p)
+				}
+			}
+			check := func(edits edit.List, changes Changes, err error) {
+				if err == nil && edits.Fits(len(text)) {
+					_, _, _ = d.Prove(edits.Apply(d.Text), changes)
+				}
+			}
+			if n.Kind != Alias && !d.Scattered(n) {
+				edits, kind, err := d.Write(v, edit.List{{Start: len(v.Text) / 2, End: len(v.Text), New: []byte(fresh)}})
+				changes := Changes{}
+				changes.Become(n, string(v.Text[:len(v.Text)/2])+fresh, kind)
+				check(edits, changes, err)
+			}
+			check(d.Delete([]*Node{n}))
+			check(d.Rename(n, fresh))
+			check(d.Settle(n, []Step{{Name: fresh}, {Name: "deep"}}, Fresh{Text: fresh}, true))
+			check(d.Settle(n, nil, Fresh{Text: fresh, Literal: true}, true))
+			check(d.SettleItem(n, []Step{{Name: "list"}}, Fresh{Text: fresh}, true))
+		}
+	})
+}
