@@ -24,7 +24,7 @@ param b
 files "*.ini" 'a/**'
 not files "x"
 joiners "-."
-encoding "iso-8859-1"
+encoding "iso-8859-1"; syntax "csv without header"
 use "other.friz"
 
 
@@ -84,6 +84,14 @@ in block with text "{" having word "a"
 directly delete; in section "s" directly trim line ends
 settle section "extra"; on line 3 { delete; squeeze blank lines; }
 replace each word { "a" with "b"; "c" with "d" }
+at '$.a[?@.b == "{=a}"]' having text "x"
+lacking word "y" { at '@.c' { rename to "d"; delete }
+  settle value '@.e' as literal
+  | [1,
+  | 2]
+  settle item '@.f' as "x"; } # behind
+at "/a/b" settle value '@c' as "{=value-path}"; settle value '$.g'
+as "h"
 squeeze blank lines
 use line endings crlf
 use final line ending

@@ -66,7 +66,7 @@ func (d *Document) wholeLines(start, end int, comments ...string) (int, int, boo
 	behind := strings.TrimLeft(d.raw(end, to), " \t")
 	comment := behind == ""
 	for _, c := range comments {
-		comment = comment || strings.HasPrefix(behind, c)
+		comment = comment || strings.HasPrefix(behind, c) || c == "//" && strings.HasPrefix(behind, "/*") && strings.HasSuffix(behind, "*/")
 	}
 	if strings.TrimLeft(d.raw(from, start), " \t") != "" || !comment {
 		return start, end, false
@@ -141,7 +141,7 @@ func (d *Document) deleteFlow(parent *Node, nodes []*Node) (edits edit.List) {
 		for end < closing && (d.Text[end] == ' ' || d.Text[end] == '\t') && comma >= 0 {
 			end++
 		}
-		if comma < 0 || i > last { // what separates it from the one before goes
+		if comma < 0 || i > last || d.lineEnd(end) == end { // what separates it from the one before goes
 			for start > open && strings.IndexByte(" \t", d.Text[start-1]) >= 0 {
 				start--
 			}

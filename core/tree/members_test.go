@@ -51,6 +51,10 @@ func (y *tally) prove(t *testing.T, d *Document, what string, edits edit.List, c
 		}
 		return nil
 	}
+	if len(edits) > 0 {
+		_, _, err = d.Prove(fresh, nil)
+		require.Error(t, err, "%v %s: nothing was to change\n%s\n=>\n%s", d.Syntax, what, d.Text, fresh)
+	}
 	return made
 }
 

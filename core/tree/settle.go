@@ -189,7 +189,9 @@ func (d *Document) literal(text string) (*Node, error) {
 			return nil, misfit("%s is not one value of TOML", excerpt(text))
 		}
 		if err == nil {
-			return made.Roots[0].Members[0], nil
+			n := made.Roots[0].Members[0]
+			n.Name = ""
+			return n, nil
 		}
 	default:
 		return nil, misfit("a %s file has no literals", d.Syntax)

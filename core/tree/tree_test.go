@@ -88,4 +88,11 @@ func checkWrite(t *testing.T, d *Document, n *Node, v *Value, edits edit.List, r
 	fresh := out.Apply(d.Text)
 	_, _, err = d.Prove(fresh, Changes{n: {Text: &want, Kind: kind}})
 	require.NoError(t, err, "%v %s %q -> %q\n%s\n=>\n%s", d.Syntax, d.Path(n), v.Text, want, d.Text, fresh)
+	if want != string(v.Text) { // which was not to be
+		_, _, err = d.Prove(fresh, nil)
+		require.Error(t, err, "%v %s %q -> %q", d.Syntax, d.Path(n), v.Text, want)
+	}
+	for _, e := range out {
+		require.True(t, n.Start <= e.Start && e.End <= n.End, "%v %s: an edit lies outside", d.Syntax, d.Path(n))
+	}
 }
