@@ -96,3 +96,36 @@ func checkWrite(t *testing.T, d *Document, n *Node, v *Value, edits edit.List, r
 		require.True(t, n.Start <= e.Start && e.End <= n.End, "%v %s: an edit lies outside", d.Syntax, d.Path(n))
 	}
 }
+
+// What reads otherwise than before is noticed, however it is written.
+func TestProveNotices(t *testing.T) {
+	for _, c := range []struct {
+		syntax        Syntax
+		before, after string
+	}{
+		{YAML, "a: &x 1\n", "a: &y 1\n"},
+		{YAML, "a: 1\n", "a: !!int 1\n"},
+		{YAML, "a: &x 1\nb: *x\n", "a: &x 1\nb: 1\n"},
+		{YAML, "a: yes\n", "a: 'yes'\n"},
+		{YAML, "a: ~\n", "a:\n"},
+		{YAML, "a: 1\n---\nb: 1\n", "a: 1\n"},
+		{YAML, "a: {b: 1, c: 2}\n", "a: {c: 2, b: 1}\n"},
+		{JSON, `{"a": 1}`, `{"a": 1,}`},
+		{JSON, `{"a": 1}`, "{\"a\": 1} // note"},
+		{JSON, `[1.10]`, `[1.1]`},
+		{TOML, "a = 1\n", "a = 0x1\n"},
+		{TOML, "a.b = 1\n", "a.b = 1\na.c = 2\n"},
+		{XML, "<a b='1'>x</a>", "<a b='1'> x</a>"},
+		{XML, "<a><b/><!-- c --></a>", "<a><b/><!-- d --></a>"},
+		{XML, "<?p q?><a/>", "<?p r?><a/>"},
+		{CSV, "a,b\n1,2\n", "a,b\n1,2,\n"},
+		{CSV, "a,b\n1,2\n", "a,c\n1,2\n"},
+	} {
+		d, err := Parse(c.syntax, []byte(c.before))
+		require.NoError(t, err)
+		_, _, err = d.Prove([]byte(c.after), nil)
+		require.Error(t, err, "%s", c.after)
+		_, _, err = d.Prove([]byte(c.before), nil)
+		require.NoError(t, err)
+	}
+}
