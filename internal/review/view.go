@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	tea "charm.land/bubbletea/v2"
+	"github.com/charmbracelet/x/ansi"
 
 	"frizzel/core/diff"
 	"frizzel/internal/report"
@@ -253,7 +254,9 @@ func (m *screen) lastPage() []string {
 	if len(m.refused) > 0 {
 		lines := []string{"", m.style.Strong("  Nothing can be written, since this does not hold:"), ""}
 		for _, r := range m.refused {
-			lines = append(lines, "  "+report.Cut(r, m.width-2))
+			for line := range strings.SplitSeq(ansi.Wrap(terminal.Visible([]byte(r)), m.width-4, " "), "\n") {
+				lines = append(lines, "  "+line)
+			}
 		}
 		return lines
 	}
