@@ -222,7 +222,7 @@ func TestEngineIsTheModel(t *testing.T) {
 // what it makes of the whole.
 func windowed(t *testing.T, g generator, p *program.Program, text string, whole *program.Result, source string) {
 	file := program.File{Path: "f.txt"}
-	how := p.Windowing(file)
+	how := p.Windowing(file, nil)
 	if how.Order == program.NoWindows || text == "" {
 		return
 	}

@@ -10,7 +10,7 @@ import (
 // judge says why the text must not be written for what it would be: a file that could be read by
 // its syntax before and cannot be read any more. Only texts that change are looked at.
 func (r *run) judge() {
-	if len(r.edits) == 0 || !r.unproven || !r.program.judges(r.in.File) {
+	if len(r.edits) == 0 || !r.unproven || r.in.Window != nil || !r.program.judges(r.in.File) {
 		return
 	}
 	syntax := syntaxFor(r.in.File, r.program.Syntax(r.in.File))

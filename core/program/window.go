@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"frizzel/core/structure"
+	"frizzel/core/tree"
 )
 
 // Window says where a text stands in a larger one that is run piece by piece.
@@ -79,9 +80,10 @@ const (
 	AnyOrder               // any, whatever came before
 )
 
-// Windowing returns how the program may be run over a file's text piece by piece. The sections of
-// Markdown lie in each other and have no bound, so that there are no windows of it.
-func (p *Program) Windowing(f File) Windowing {
+// Windowing returns how the program may be run over a file's text piece by piece; head is how the
+// text begins. The sections of Markdown lie in each other and have no bound, so that there are no
+// windows of it; nor are there of what is held to its syntax as a whole.
+func (p *Program) Windowing(f File, head []byte) Windowing {
 	var n lineNeeds
 	for _, r := range p.Rules {
 		n.others = n.others || len(r.When) > 0
@@ -92,7 +94,7 @@ func (p *Program) Windowing(f File) Windowing {
 	}
 	w := Windowing{AnyOrder, n.takes, n.parts, n.spans}
 	switch {
-	case p.judges(f):
+	case p.judges(f) && tree.MayBe(syntaxFor(f, p.Syntax(f)), head):
 		w.Order = NoWindows // what comes of it is read as a whole
 	case n.parts && f.markdown():
 		w.Order = NoWindows

@@ -1,12 +1,28 @@
 package tree
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 )
 
 // Judged reports whether texts of the syntax are held to it.
 func (s Syntax) Judged() bool { return s == JSON || s == YAML || s == TOML || s == XML }
+
+// MayBe reports whether a text that begins with head may be of the syntax. A log of JSON, a value a
+// line, is none: the first of them would have to be all.
+func MayBe(s Syntax, head []byte) bool {
+	if s != JSON {
+		return true
+	}
+	d := json.NewDecoder(bytes.NewReader(head))
+	var first json.RawMessage
+	if err := d.Decode(&first); err != nil {
+		return true
+	}
+	rest := bytes.TrimSpace(head[d.InputOffset():])
+	return len(rest) == 0 || rest[0] == '/'
+}
 
 // judgedSize is up to how many bytes JSON is read as a tree to be judged; of larger texts it is only
 // asked whether they are JSON.

@@ -129,3 +129,13 @@ func TestProveNotices(t *testing.T) {
 		require.NoError(t, err)
 	}
 }
+
+// A log of JSON, a value a line, is not held to be JSON.
+func TestMayBe(t *testing.T) {
+	for head, may := range map[string]bool{
+		"{\"a\": 1}\n{\"a\": 2}\n": false, "1 2": false, "{\"a\": 1}\n": true, "{\"a\": 1} // note\n": true, "[1, 2": true, "": true, "no": true,
+	} {
+		require.Equal(t, may, MayBe(JSON, []byte(head)), "%q", head)
+	}
+	require.True(t, MayBe(YAML, []byte("a: 1\n---\nb: 2\n")))
+}

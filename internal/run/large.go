@@ -28,7 +28,7 @@ func (p *Plan) largeFile(at selection.File, f io.ReaderAt, info disk.Info, head 
 	if info.Size < manyWindows*width {
 		return nil, nil
 	}
-	how := p.Program.Windowing(asFile(at))
+	how := p.Program.Windowing(asFile(at), head)
 	if how.Order == program.NoWindows || how.Spans && p.asks {
 		return nil, nil
 	}

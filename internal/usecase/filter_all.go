@@ -25,7 +25,7 @@ const held = 8 << 20
 // all reads the whole input before any of it is written. Nothing is written where something that
 // must hold does not; where something is never closed, the input as it is.
 func (f *filtering) all(begun []byte) error {
-	if f.program.Windowing(f.file).Order != program.NoWindows {
+	if f.program.Windowing(f.file, begun).Order != program.NoWindows {
 		rest, err := io.ReadAll(io.LimitReader(f.In, held))
 		if begun = append(begun, rest...); err != nil {
 			return err
