@@ -145,7 +145,7 @@ func (c yamlCodec) forms(n *Node, text string, kind Kind) (all []string) {
 			all = []string{block}
 		}
 	case plainStyle:
-		if !strings.ContainsAny(text, notPlain) { // which is left out where it would be no string
+		if bareYAML(text) == String && !strings.ContainsAny(text, notPlain) {
 			all = []string{text}
 		}
 	}
