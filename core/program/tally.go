@@ -99,7 +99,11 @@ func (t *Tally) count(res *Result, sign int) {
 // perFile returns what must hold for each text and does not.
 func perFile(file string, f File, res *Result) (unmet []string) {
 	for _, n := range res.Unreadable {
-		unmet = append(unmet, fmt.Sprintf("%s:%d: %s, so nothing is written; --allow-unreadable lets the rest change", file, n.Line, n.Text))
+		where := file
+		if n.Line > 0 {
+			where = fmt.Sprintf("%s:%d", file, n.Line)
+		}
+		unmet = append(unmet, fmt.Sprintf("%s: %s, so nothing is written; --allow-unreadable lets the rest change", where, n.Text))
 	}
 	for _, n := range res.Broken {
 		unmet = append(unmet, fmt.Sprintf("%s: %s, so nothing is written; --allow-broken lets it pass", file, n.Text))

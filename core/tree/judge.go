@@ -49,9 +49,8 @@ func Judge(s Syntax, before, after []byte) error {
 	if old.strict && !now.strict {
 		return &SyntaxError{s, 0, "it has comments or commas that strict JSON has not"}
 	}
-	if was, is, name := old.doubled(), now.doubled(), ""; is.n > was.n {
-		name = is.name
-		return &SyntaxError{s, 0, fmt.Sprintf("%q stands twice in one object", name)}
+	if was, is := old.doubled(), now.doubled(); is.n > was.n {
+		return &SyntaxError{s, 0, fmt.Sprintf("%q stands twice in one object", is.name)}
 	}
 	return nil
 }

@@ -264,8 +264,11 @@ func (p *proof) unordered(old *Node, want, got, added []*Node) bool {
 			added = added[1:]
 			continue
 		}
-		if i == len(want) || !p.same(want[i], n) {
-			return p.err != nil && false || p.differs(old, "would not hold what is to be added")
+		if i == len(want) {
+			return p.differs(old, "would not hold what is to be added")
+		}
+		if !p.same(want[i], n) {
+			return false
 		}
 		i++
 	}
