@@ -58,6 +58,7 @@ func (r *run) values(a *Address) ([]*tree.Node, bool) {
 	}
 	hits, err := a.Path.Select(doc, r.nodes())
 	if err != nil {
+		r.result.addressed[a.Index] = selectedSome
 		r.unparsed(err)
 		return nil, false
 	}
