@@ -142,7 +142,10 @@ func (c yamlCodec) forms(n *Node, text string, kind Kind) (all []string) {
 		all = []string{"'" + strings.ReplaceAll(text, "'", "''") + "'"}
 	case literalBlock, foldedBlock:
 		if block, ok := c.block(n, text); ok {
-			all = []string{block}
+			if n.style == foldedBlock && !strings.Contains(text, "\n ") {
+				all = append(all, c.folded(block))
+			}
+			all = append(all, block)
 		}
 	case plainStyle:
 		if bareYAML(text) == String && !strings.ContainsAny(text, notPlain) {
@@ -197,6 +200,25 @@ func (c yamlCodec) block(n *Node, text string) (string, bool) {
 		b.WriteString(c.ending())
 	}
 	return b.String(), true
+}
+
+// folded makes a block of lines one in which a line break is a blank line.
+func (c yamlCodec) folded(block string) string {
+	header, body, _ := strings.Cut(block, c.ending())
+	lines := strings.Split(body, c.ending())
+	last := len(lines) - 1 // that holds anything
+	for last > 0 && lines[last] == "" {
+		last--
+	}
+	var b strings.Builder
+	b.WriteString(">" + header[1:])
+	for i, line := range lines {
+		b.WriteString(c.ending() + line)
+		if line != "" && i < last {
+			b.WriteString(c.ending())
+		}
+	}
+	return b.String()
 }
 
 // reads reads raw behind a key, or a dash, at the place of the node.
