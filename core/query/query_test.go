@@ -63,6 +63,8 @@ func TestSelect(t *testing.T) {
 		fmt.Fprintf(&many, `"k%d": {"n": %d},`, i, i)
 	}
 	require.Len(t, selects(tree.JSON, "{"+many.String()+`"last": 0}`, "$.*.n", nil).Nodes, 20000)
+	require.Len(t, selects(tree.JSON, "{"+many.String()+`"k1": {"n": 1}, "k1": {"m": 1}, "last": 0}`, "$.*.n", nil).Nodes, 20001)
+	require.Len(t, selects(tree.JSON, "{"+many.String()+`"k1": {"n": 1}, "k1": {"m": 1}, "last": 0}`, "$.*.m", nil).Nodes, 1)
 	// What a bomb of aliases would unfold to is known before.
 	bomb := "a: &a [x, x, x, x, x, x, x, x, x, x]\n"
 	for i := range 12 {

@@ -191,14 +191,18 @@ func (v *variant) composed(n *tree.Node) any {
 	}
 	object := make(map[string]any, len(n.Members))
 	if v.made == nil {
-		times := 0
-		for i, m := range n.Members {
-			if v.nth == 0 { // the first of each name
-				if _, ok := object[m.Name]; ok {
-					continue
-				}
-			} else if times = countNames(n.Members[:i], m.Name, v.nth+1); times > v.nth {
+		var times map[string]int
+		if v.nth > 0 {
+			times = make(map[string]int, len(n.Members))
+		}
+		for _, m := range n.Members {
+			if _, ok := object[m.Name]; ok && times[m.Name] >= v.nth { // for the first of each name no more is asked
 				continue
+			}
+			if v.nth > 0 {
+				if _, ok := object[m.Name]; ok {
+					times[m.Name]++
+				}
 			}
 			object[m.Name] = v.any(m)
 		}
@@ -242,18 +246,6 @@ func merged(n *tree.Node) []*tree.Node {
 		}
 	}
 	return out
-}
-
-// countNames returns how many members have a name, up to most.
-func countNames(members []*tree.Node, name string, most int) (n int) {
-	for _, m := range members {
-		if m.Name == name {
-			if n++; n == most {
-				break
-			}
-		}
-	}
-	return n
 }
 
 // member returns the member of an object by its name, nil for none.
