@@ -10,8 +10,9 @@ import (
 	"frizzel/core/tree"
 )
 
-// markupPath is a compiled XPath.
-type markupPath struct{ expr *xpath.Expr }
+// markupPath is a compiled XPath: the paths that it is a union of, each by itself, since the
+// library's own unions take time that grows with the square of the nodes.
+type markupPath struct{ of []*xpath.Expr }
 
 var (
 	quotedText = regexp.MustCompile(`"[^"]*"|'[^']*'`)
@@ -49,11 +50,40 @@ func compileMarkup(source string) (made *markupPath, err error) {
 	if err != nil {
 		return nil, noXPath(source, err.Error())
 	}
+	made = &markupPath{}
+	for _, part := range unionOf(source, bare) {
+		one, err := xpath.CompileWithNS(part, prefixes)
+		if err != nil {
+			made.of = []*xpath.Expr{expr}
+			break
+		}
+		made.of = append(made.of, one)
+	}
 	empty, _ := tree.Parse(tree.XML, []byte("<x/>"))
 	if _, ok := expr.Evaluate(newNavigator(empty.Roots[0])).(*xpath.NodeIterator); !ok {
 		return nil, &Error{-1, "this path selects no nodes: it is a number, a text or a truth", "say which elements or attributes are meant"}
 	}
-	return &markupPath{expr}, nil
+	return made, nil
+}
+
+// unionOf cuts a path at each | that stands in no bracket and no quote. bare is the path with
+// blanks for what stands in quotes.
+func unionOf(source, bare string) (parts []string) {
+	from, depth := 0, 0
+	for i := range len(bare) {
+		switch bare[i] {
+		case '[', '(':
+			depth++
+		case ']', ')':
+			depth--
+		case '|':
+			if depth == 0 {
+				parts = append(parts, source[from:i])
+				from = i + 1
+			}
+		}
+	}
+	return append(parts, source[from:])
 }
 
 // noXPath is the error of a path that the library refuses, in words of ours where its own help
@@ -82,9 +112,11 @@ func (p *markupPath) find(_ *tree.Document, from []*tree.Node, hits *Hits) (err 
 		}
 	}()
 	for _, n := range from {
-		for it := p.expr.Select(newNavigator(n)); it.MoveNext(); {
-			if found := it.Current().(*navigator).node; found.Kind != tree.Instruction && found.Parent != nil {
-				hits.Nodes = append(hits.Nodes, found)
+		for _, expr := range p.of {
+			for it := expr.Select(newNavigator(n)); it.MoveNext(); {
+				if found := it.Current().(*navigator).node; found.Kind != tree.Instruction && found.Parent != nil {
+					hits.Nodes = append(hits.Nodes, found)
+				}
 			}
 		}
 	}
