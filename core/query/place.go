@@ -4,7 +4,6 @@ import (
 	"regexp"
 	"strings"
 
-	"github.com/theory/jsonpath"
 	"github.com/theory/jsonpath/spec"
 
 	"frizzel/core/tree"
@@ -37,7 +36,7 @@ func CompilePlace(source string) (*Place, error) {
 }
 
 func valueSteps(source string) (steps []tree.Step, err error) {
-	p, err := jsonpath.Parse("$" + source[1:])
+	p, err := parseValues("$" + source[1:])
 	if err != nil {
 		return nil, &Error{-1, err.Error(), ""}
 	}

@@ -17,6 +17,9 @@ func TestSelect(t *testing.T) {
 		want       []string
 	}{
 		{tree.JSON, `{"b": [{"n": "x", "f": 1}, {"n": "y", "f": 2}]}`, `$.b[?@.n == "y"].f`, []string{"$['b'][1]['f']"}},
+		{tree.JSON, `["match(x)", "ab", "a\nb", "xab", 1]`, `$[?match(@, "a.b|ab")]`, []string{"$[1]"}},
+		{tree.JSON, `["match(x)", "ab", "xab", 1]`, `$[?search(@, 'a[b]')]`, []string{"$[1]", "$[2]"}},
+		{tree.JSON, `["match(x)", "ab"]`, `$[?@ == "match(x)" || match(@, "[")]`, []string{"$[0]"}},
 		{tree.JSON, `{"a": {"c": 1}, "a": {"d": 2}}`, `$.a.*`, []string{"$['a']['c']", "$['a']['d']"}},
 		{tree.JSON, `{"a": {"c": 1}, "a": {"d": 2}}`, `$..d`, []string{"$['a']['d']"}},
 		{tree.YAML, "a: &x {b: 1}\nc: *x\nd:\n  <<: *x\n  e: 2\n", `$..b`, []string{"$['a']['b']"}},

@@ -6,7 +6,6 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/theory/jsonpath"
 	"github.com/theory/jsonpath/spec"
 
 	"frizzel/core/tree"
@@ -18,9 +17,9 @@ type valuesPath struct{ query *spec.PathQuery }
 var positioned = regexp.MustCompile(`^(.*?)(?: at position (\d+))?$`)
 
 func compileValues(source string) (*valuesPath, error) {
-	p, err := jsonpath.Parse("$" + source[1:])
+	p, err := parseValues("$" + source[1:])
 	if err != nil {
-		reason := strings.TrimPrefix(err.Error(), "jsonpath: ")
+		reason := strings.NewReplacer(renamed['m'], "match", renamed['s'], "search").Replace(strings.TrimPrefix(err.Error(), "jsonpath: "))
 		e := &Error{At: -1, Reason: reason}
 		if m := positioned.FindStringSubmatch(reason); m[2] != "" {
 			e.Reason = m[1]
