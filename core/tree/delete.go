@@ -62,13 +62,20 @@ func (d *Document) deleteOf(parent *Node, nodes []*Node) (edit.List, error) {
 // wholeLines widens bytes to their lines, with the last one's ending, where nothing but white space
 // and perhaps a comment stands beside them.
 func (d *Document) wholeLines(start, end int, comments ...string) (int, int, bool) {
-	from, to := d.lineStart(start), d.lineEnd(end)
+	from := start
+	for from > 0 && (d.Text[from-1] == ' ' || d.Text[from-1] == '\t') {
+		from--
+	}
+	if from > 0 && d.Text[from-1] != '\n' { // asked first: a line may be a whole file
+		return start, end, false
+	}
+	to := d.lineEnd(end)
 	behind := strings.TrimLeft(d.raw(end, to), " \t")
 	comment := behind == ""
 	for _, c := range comments {
 		comment = comment || strings.HasPrefix(behind, c) || c == "//" && strings.HasPrefix(behind, "/*") && strings.HasSuffix(behind, "*/")
 	}
-	if strings.TrimLeft(d.raw(from, start), " \t") != "" || !comment {
+	if !comment {
 		return start, end, false
 	}
 	return from, lines.Next(d.Text, to, len(d.Text)), true
@@ -116,21 +123,19 @@ func (d *Document) deleteFlow(parent *Node, nodes []*Node) (edits edit.List) {
 	if len(nodes) == len(parent.Members) && !d.commented(open, closing) {
 		return edit.List{{Start: open, End: closing}}
 	}
-	last := -1 // that stays
-	for i, m := range parent.Members {
-		if !gone[m] {
-			last = i
+	last := len(parent.Members) - 1 // that stays
+	for last >= 0 && gone[parent.Members[last]] {
+		last--
+	}
+	if last >= 0 && last < len(parent.Members)-1 && d.comma(lastEnd(parent), closing) < 0 {
+		_, end := parent.Members[last].span()
+		if comma := d.comma(end, closing); comma >= 0 { // no comma stood behind the last one
+			edits = append(edits, edit.Edit{Start: comma, End: comma + 1})
 		}
 	}
-	for i, m := range parent.Members {
+	for _, m := range nodes {
 		start, end := m.span()
 		comma := d.comma(end, closing)
-		if !gone[m] {
-			if i == last && i < len(parent.Members)-1 && comma >= 0 && d.comma(lastEnd(parent), closing) < 0 {
-				edits = append(edits, edit.Edit{Start: comma, End: comma + 1}) // no comma stood behind the last one
-			}
-			continue
-		}
 		if comma >= 0 {
 			end = comma + 1
 		}
@@ -141,7 +146,7 @@ func (d *Document) deleteFlow(parent *Node, nodes []*Node) (edits edit.List) {
 		for end < closing && (d.Text[end] == ' ' || d.Text[end] == '\t') && comma >= 0 {
 			end++
 		}
-		if comma < 0 || i > last || d.lineEnd(end) == end { // what separates it from the one before goes
+		if comma < 0 || m.Index() > last || d.endsLine(end) { // what separates it from the one before goes
 			for start > open && strings.IndexByte(" \t", d.Text[start-1]) >= 0 {
 				start--
 			}
@@ -149,6 +154,12 @@ func (d *Document) deleteFlow(parent *Node, nodes []*Node) (edits edit.List) {
 		edits = append(edits, edit.Edit{Start: start, End: end})
 	}
 	return edits
+}
+
+// endsLine reports whether a line's ending, or the text's end, stands at a byte.
+func (d *Document) endsLine(at int) bool {
+	rest := d.Text[at:]
+	return len(rest) == 0 || rest[0] == '\n' || rest[0] == '\r' && len(rest) > 1 && rest[1] == '\n'
 }
 
 func lastEnd(parent *Node) int {
