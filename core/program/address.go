@@ -81,9 +81,12 @@ func (a *Address) selects(r *run) (spans []edit.Span, unclosed []int) {
 			spans = []edit.Span{t.Lines(from, to)}
 		}
 	case Section:
-		if r.value == nil && r.in.File.markdown() {
+		switch {
+		case r.value == nil && r.in.Document != nil:
+			spans = t.Under(r.in.Document.Headings(), a.Section, a.Direct)
+		case r.value == nil && r.in.File.markdown():
 			spans = t.Headings(a.Section, a.Direct)
-		} else {
+		default:
 			var headers []int
 			r.structured(a, func(t *structure.Text) { spans, headers = t.Sections(a.Section) })
 			r.holdBetween(headers)

@@ -112,6 +112,10 @@ func (c *changes) offer(edits ...edit.Edit) bool {
 	if len(c.edits) == before {
 		return true
 	}
+	if c.locked(c.edits[before:]) {
+		c.edits = c.edits[:before]
+		return false
+	}
 	if decide := c.run.in.Decide; decide != nil {
 		answer := decide(c.proposal(c.edits[before:]))
 		if answer.Leave {
@@ -124,6 +128,27 @@ func (c *changes) offer(edits ...edit.Edit) bool {
 	}
 	c.made++
 	return true
+}
+
+// locked reports whether edits would change what a document does not let be changed, and notes
+// that.
+func (c *changes) locked(edits edit.List) bool {
+	d := c.run.in.Document
+	if d == nil {
+		return false
+	}
+	for _, e := range edits {
+		from := c.origin(e.Start)
+		to := max(from, c.origin(e.End))
+		if why := d.Locked(from, to); why != "" {
+			line := c.lineOf(from)
+			c.run.result.Notes = append(c.run.result.Notes, Note{
+				Rule: c.run.rule.Index, Line: line, Text: "not changed, since " + why + " (" + d.Place(line) + ")",
+			})
+			return true
+		}
+	}
+	return false
 }
 
 // roomFor returns what was found up to a byte of a text of size bytes with room for one more; if

@@ -1,6 +1,7 @@
 package program
 
 import (
+	"frizzel/core/document"
 	"frizzel/core/edit"
 	"frizzel/core/lines"
 	"frizzel/core/pattern"
@@ -19,6 +20,8 @@ type Input struct {
 	// Progress, where it is not nil, is told now and then how far the run is: done of steps.
 	Progress func(done, of int)
 
+	// Document is the office document whose text Text is, nil where it is none.
+	Document *document.Document
 	// Window says where Text stands, if it is a window of a larger text.
 	Window *Window
 }

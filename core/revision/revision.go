@@ -37,8 +37,9 @@ func (e *FailureError) Error() string {
 
 // Of runs a program over a file. The input's Text is filled in.
 func Of(p *program.Program, file *textfile.File, in program.Input) *Revision {
-	in.Text = file.Text
+	in.Text, in.Document = file.Text, file.Document
 	made := p.Run(in)
+	made.Notes = append(made.Notes, Unseen(p, file, in.File, p.Matches)...)
 	r := &Revision{File: file, Text: made.Edits, Made: made}
 	switch {
 	case len(made.Failures) > 0:
@@ -56,7 +57,7 @@ func Of(p *program.Program, file *textfile.File, in program.Input) *Revision {
 // What the program asserts is asked of that text.
 func ByHand(p *program.Program, file *textfile.File, fresh []byte, in program.Input) *Revision {
 	r := &Revision{File: file, Text: diff.Compare(file.Text, fresh)}
-	in.Text, in.Decide = fresh, leave
+	in.Text, in.Document, in.Decide = fresh, file.Document, leave
 	r.Made = p.Run(in)
 	r.Raw, r.Refuse = file.Encode(r.Text, "")
 	return r
@@ -64,7 +65,7 @@ func ByHand(p *program.Program, file *textfile.File, fresh []byte, in program.In
 
 // None returns what the program says of a file of which no change is taken.
 func None(p *program.Program, file *textfile.File, in program.Input) *program.Result {
-	in.Text, in.Decide = file.Text, leave
+	in.Text, in.Document, in.Decide = file.Text, file.Document, leave
 	return p.Run(in)
 }
 

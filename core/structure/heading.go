@@ -16,6 +16,24 @@ import (
 // direct to before the next heading of any level. A section within one of the same name is
 // part of it, but with direct. Headings in quotes and lists are none of the document's.
 func (t *Text) Headings(name string, direct bool) []edit.Span {
+	return t.under(t.headings(), name, direct)
+}
+
+// Heading is a line, from 0, that is a heading, and its level, from 1.
+type Heading struct{ Line, Level int }
+
+// Under returns the sections of the name in a text whose headings are known, as Headings does.
+func (t *Text) Under(all []Heading, name string, direct bool) []edit.Span {
+	var known []heading
+	for _, h := range all {
+		if h.Line < t.Count() {
+			known = append(known, heading{h.Line, h.Level, string(bytes.TrimSpace(t.Content(h.Line)))})
+		}
+	}
+	return t.under(known, name, direct)
+}
+
+func (t *Text) under(all []heading, name string, direct bool) []edit.Span {
 	var found []edit.Span
 	open, level := -1, 0
 	close := func(at int) {
@@ -24,7 +42,7 @@ func (t *Text) Headings(name string, direct bool) []edit.Span {
 			open = -1
 		}
 	}
-	for _, h := range t.headings() {
+	for _, h := range all {
 		if h.level <= level || direct {
 			close(h.line)
 		}

@@ -13,6 +13,7 @@ import (
 	"fmt"
 	"unicode/utf8"
 
+	"frizzel/core/document"
 	"frizzel/core/edit"
 )
 
@@ -26,6 +27,8 @@ const SniffLen = 8 << 10
 type File struct {
 	Raw  []byte
 	Text []byte // shares Raw's bytes where those are UTF-8
+	// Document is the office document that Text was read from, nil of other files.
+	Document *document.Document
 
 	encoding *Encoding
 	mark     int  // bytes of the byte order mark
@@ -94,7 +97,7 @@ func (f *File) Unknown() bool {
 }
 
 // Decoded reports whether Text is other bytes than Raw.
-func (f *File) Decoded() bool { return f.encoding.step != nil }
+func (f *File) Decoded() bool { return f.encoding.step != nil || f.Document != nil }
 
 // Unencodable is the error of a text that the file's encoding cannot hold.
 type Unencodable struct {
@@ -121,8 +124,14 @@ func (f *File) Encode(edits edit.List, to string) (edit.List, error) {
 			return nil, err
 		}
 		if target.name != f.encoding.name {
+			if f.Document != nil {
+				return nil, errEncoding{to}
+			}
 			return f.convert(edits, target)
 		}
+	}
+	if f.Document != nil {
+		return f.Document.Encode(edits)
 	}
 	if len(edits) == 0 {
 		return nil, nil

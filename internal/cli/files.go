@@ -20,6 +20,7 @@ type fileFlags struct {
 	in, out       []string
 	depth         int
 	noHidden      bool
+	noDocuments   bool
 	follow        bool
 	oneFileSystem bool
 	from          string
@@ -35,6 +36,7 @@ func (f *fileFlags) add(c *cobra.Command) {
 	fl.StringArrayVar(&f.out, "not-files", nil, "no files that match this `glob`; may be repeated")
 	fl.IntVar(&f.depth, "depth", 0, "read only so many folder `levels`; 1 is a folder's own files")
 	fl.BoolVar(&f.noHidden, "no-hidden", false, "leave out names that begin with a dot")
+	fl.BoolVar(&f.noDocuments, "no-documents", false, "leave out office documents, such as .odt and .xlsx")
 	fl.BoolVar(&f.follow, "follow", false, "follow symbolic links to folders")
 	fl.BoolVar(&f.oneFileSystem, "one-filesystem", false, "stay on the file systems of the folders named")
 	fl.StringVar(&f.from, "from", "", "read paths from this `file`, one a line; - is standard input")
@@ -54,7 +56,7 @@ func (a *app) plan(f *fileFlags, rules *usecase.Compiled, paths []string) (*run.
 		return nil, wrong("--from %s names no paths", f.from)
 	}
 	files := usecase.Files{
-		Paths: append(paths, listed...), Only: f.in, Not: f.out, Depth: f.depth, NoHidden: f.noHidden,
+		Paths: append(paths, listed...), Only: f.in, Not: f.out, Depth: f.depth, NoHidden: f.noHidden, NoDocuments: f.noDocuments,
 		Follow: f.follow, OneFileSystem: f.oneFileSystem, Encoding: f.encoding,
 	}
 	if f.maxSize != "" {

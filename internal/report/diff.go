@@ -18,11 +18,20 @@ import (
 // Result shows a file's changes as a diff.
 func (p *Printer) Result(r *run.Result) error {
 	text := r.Bytes(p.Context)
-	if p.Terminal && r.Decoded() {
+	if p.Terminal && r.Decoded() || r.IsDocument() {
 		text = r.Text(p.Context)
 	}
-	name := DiffName(r.At.Path)
-	return p.diff(diff.Name("a/"+name), diff.Name("b/"+name), text, r.Values())
+	return p.diff(p.named(r.At.Path, r.IsDocument()), text, r.Values())
+}
+
+// named returns what shows the diff of a file; of a document, in a pipe, as remarks.
+func (p *Printer) named(path string, document bool) *unified {
+	name := DiffName(path)
+	u := &unified{Printer: p, out: p.buffered(), from: diff.Name("a/" + name), to: diff.Name("b/" + name), drawn: p.Terminal, document: document}
+	if document && !p.Terminal {
+		u.out = bufio.NewWriter(&remarked{out: p.buffered()})
+	}
+	return u
 }
 
 // Text writes a file's changes as a diff of its text, in UTF-8 whatever the file is in.
@@ -34,21 +43,24 @@ func (p *Printer) Text(out io.Writer, r *run.Result) error {
 
 // Diff shows the edits to a file's text as a diff.
 func (p *Printer) Diff(path string, text diff.Windows) error {
-	name := DiffName(path)
-	return p.diff(diff.Name("a/"+name), diff.Name("b/"+name), text, nil)
+	if shown, places := asDocument(path, text); shown != nil {
+		return p.diff(p.named(path, true), shown, places)
+	}
+	return p.diff(p.named(path, false), text, nil)
 }
 
 // Created shows a file that is not there yet as a diff.
 func (p *Printer) Created(path string, edits edit.List) error {
-	return p.diff(diff.Nothing, diff.Name("b/"+DiffName(path)), diff.Whole(nil, edits), nil)
+	u := p.named(path, false)
+	u.from = diff.Nothing
+	return p.diff(u, diff.Whole(nil, edits), nil)
 }
 
-func (p *Printer) diff(from, to string, text diff.Windows, values func(line, at int) string) error {
-	u := unified{Printer: p, out: p.buffered(), from: from, to: to, drawn: p.Terminal}
-	if p.Terminal {
+func (p *Printer) diff(u *unified, text diff.Windows, values func(line, at int) string) error {
+	if p.Terminal || u.document {
 		u.values = values
 	}
-	return u.write(text)
+	return errors.Join(u.write(text), p.buffered().Flush())
 }
 
 // unified writes the diff of one file as it is made, however long it is.
@@ -57,6 +69,7 @@ type unified struct {
 	out      *bufio.Writer
 	from, to string
 	drawn    bool                      // for a terminal
+	document bool                      // its lines are those of an office document
 	values   func(line, at int) string // finds the values that lines lie in; nil where nobody asks
 
 	added, removed int // lines
@@ -117,8 +130,11 @@ func (u *unified) hunk(h *diff.Hunk, done bool) error {
 // head writes what the file is called.
 func (u *unified) head() {
 	from, to := "--- "+u.from, "+++ "+u.to
+	if u.document {
+		from, to = from+"\t(document)", to+"\t(document)"
+	}
 	if u.drawn {
-		from, to = u.Style.head(from), u.Style.head(to)
+		from, to = u.Style.head(strings.ReplaceAll(from, "\t", "  ")), u.Style.head(strings.ReplaceAll(to, "\t", "  "))
 	}
 	_, _ = u.out.WriteString(from + "\n" + to + "\n") // which keeps its error
 }
@@ -133,7 +149,7 @@ func (u *unified) place(h *diff.Hunk) {
 		_, _ = u.out.WriteString(u.Style.place(h.Header()) + u.Style.rule(about) + "\n")
 		return
 	}
-	u.line = h.AppendHeader(u.line[:0], u.about(*h, nil))
+	u.line = h.AppendHeader(u.line[:0], u.about(*h, u.values))
 	_, _ = u.out.Write(u.line)
 }
 

@@ -125,6 +125,7 @@ type matchEvent struct {
 	Text        string  `json:"text"`
 	Value       *string `json:"value,omitempty"` // of a path, as a whole
 	ValuePath   string  `json:"value_path,omitempty"`
+	Place       string  `json:"place,omitempty"` // in a document
 	Replacement *string `json:"replacement,omitempty"`
 }
 
@@ -149,6 +150,9 @@ func (e *Events) Found(f *run.Found) error {
 			if m.ValuePath != nil {
 				event.ValuePath = m.ValuePath()
 			}
+			if d := s.File.Document; d != nil {
+				event.Place = d.Place(pl.Line)
+			}
 			if m.Whole {
 				value := string(m.Value)
 				event.Value = &value
@@ -169,6 +173,7 @@ type fileEvent struct {
 	Event     string `json:"event"`
 	Path      string `json:"path"`
 	PathBytes []byte `json:"path_bytes,omitempty"`
+	Document  bool   `json:"document,omitempty"`
 	Changes   int    `json:"changes"`
 	Added     int    `json:"added"`
 	Removed   int    `json:"removed"`
@@ -177,12 +182,19 @@ type fileEvent struct {
 
 // Result writes a file event: what would change, or was written.
 func (e *Events) Result(p *Printer, r *run.Result) error {
-	return e.Edits(p, r.At.Path, r.Changes(), r.Text(p.Context))
+	return e.edits(p, r.At.Path, r.Changes(), r.Text(p.Context), r.IsDocument())
 }
 
 // Edits writes a file event for edits to a text, which are so many changes. The diff is passed
 // on as it is made, however long it is.
 func (e *Events) Edits(p *Printer, path string, changes int, text diff.Windows) error {
+	if shown, _ := asDocument(path, text); shown != nil {
+		return e.edits(p, path, changes, shown, true)
+	}
+	return e.edits(p, path, changes, text, false)
+}
+
+func (e *Events) edits(p *Printer, path string, changes int, text diff.Windows, document bool) error {
 	var body spool.Buffer
 	defer body.Close()
 	name := DiffName(path)
@@ -191,7 +203,7 @@ func (e *Events) Edits(p *Printer, path string, changes int, text diff.Windows) 
 		return err
 	}
 	event := fileEvent{
-		Event: "file", Path: path, PathBytes: bytesOf(path), Changes: changes, Added: u.added, Removed: u.removed,
+		Event: "file", Path: path, PathBytes: bytesOf(path), Document: document, Changes: changes, Added: u.added, Removed: u.removed,
 	}
 	return e.write(event, &body)
 }
@@ -228,7 +240,7 @@ type summaryEvent struct {
 func (e *Events) Summary(s *run.Summary, run string) error {
 	for _, k := range s.Skipped {
 		reason := string(k.Reason)
-		if k.Reason == selection.Unreadable {
+		if k.Reason == selection.Unreadable || k.Reason == selection.Damaged {
 			reason = Reason(k.Err)
 		}
 		if err := e.Write(skipEvent{"skip", k.Path, bytesOf(k.Path), reason}); err != nil {

@@ -199,7 +199,11 @@ func (p *lister) sight(f *run.Sight) error {
 		for l := from; l < line; l++ {
 			p.foundLine(p.out, l, p.digits, content(l), nil, "")
 		}
-		p.foundLine(p.out, line, p.digits, places[i].Text, places[i:n], p.rulesOf(f.Matches[i:n]))
+		about := p.rulesOf(f.Matches[i:n])
+		if d := f.File.Document; d != nil {
+			about = strings.TrimSuffix(d.Place(line)+", "+about, ", ")
+		}
+		p.foundLine(p.out, line, p.digits, places[i].Text, places[i:n], about)
 		p.shown, p.due = line, line+p.Context
 		i = n
 	}

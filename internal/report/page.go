@@ -122,7 +122,7 @@ func pageLineOf(l diff.Line, returns bool) pageLine {
 // End returns the page's text. refuses are why an apply would write nothing.
 func (page *Page) End(s *run.Summary, refuses []string) (string, error) {
 	page.Refuses = refuses
-	page.Counted = fmt.Sprintf("%s read, %s would change: %s.", Count(s.Read, "file"), Number(s.Changed), Count(s.Changes, "change"))
+	page.Counted = fmt.Sprintf("%s read, %s would change: %s.", Read(s), Number(s.Changed), Count(s.Changes, "change"))
 	for i, r := range page.program.Rules {
 		if s.Tally.Changes[i] > 0 && page.printer.Rules[i] != "" {
 			page.Rules = append(page.Rules, pageRule{r.Label, r.About, s.Tally.Changes[i], s.Tally.Files[i]})

@@ -160,7 +160,7 @@ func DiffName(path string) string {
 // each rule. changed is what became of the files, such as "would change".
 func (p *Printer) Summary(s *run.Summary, changed string) {
 	fmt.Fprintf(p.Err, "%s read, %s %s: %s\n",
-		Count(s.Read, "file"), Number(s.Changed), changed, Count(s.Changes, "change"))
+		Read(s), Number(s.Changed), changed, Count(s.Changes, "change"))
 	p.perRule(s)
 	p.leftOut(s)
 	p.Remarks(s)
@@ -200,7 +200,7 @@ func (p *Printer) foreign(s *run.Summary) {
 // Matches writes how many files were read and how many hold matches.
 func (p *Printer) Matches(s *run.Summary) {
 	fmt.Fprintf(p.Err, "%s read, %s with matches: %s\n",
-		Count(s.Read, "file"), Number(s.Changed), Count(s.Changes, "match"))
+		Read(s), Number(s.Changed), Count(s.Changes, "match"))
 	p.leftOut(s)
 	p.foreign(s)
 	p.notes(s)
@@ -245,6 +245,14 @@ func (p *Printer) notes(s *run.Summary) {
 	}
 }
 
+// Read counts the files that were read.
+func Read(s *run.Summary) string {
+	if s.Documents == 0 {
+		return Count(s.Read, "file")
+	}
+	return fmt.Sprintf("%s (%s)", Count(s.Read, "file"), Count(s.Documents, "document"))
+}
+
 // some lists a few of many.
 func some(words []string) string {
 	const few = 8
@@ -281,6 +289,8 @@ func (p *Printer) leftOut(s *run.Summary) {
 	}
 	for _, k := range s.Skipped {
 		switch {
+		case k.Reason == selection.Damaged:
+			fmt.Fprintf(p.Err, "note: %s: left out: %s\n", Path(k.Path), Reason(k.Err))
 		case k.Reason == selection.Unreadable:
 			fmt.Fprintf(p.Err, "frizzel: %s: %s\n", Path(k.Path), Reason(k.Err))
 		case p.Verbose:

@@ -2,8 +2,10 @@ package run
 
 import (
 	"context"
+	"slices"
 
 	"frizzel/core/program"
+	"frizzel/core/revision"
 	"frizzel/core/textfile"
 	"frizzel/internal/selection"
 )
@@ -33,6 +35,7 @@ type Found struct {
 
 	sight      *Sight // nil of a large file
 	unreadable []program.Note
+	unseen     []program.Note
 	made       *program.Result // nil of a large file
 	large      *sought
 }
@@ -55,11 +58,12 @@ func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (
 		whole: func(j *job, text *textfile.File) {
 			step, end := p.Progress.Through(int64(len(text.Raw)))
 			defer end()
-			in := program.Input{Text: text.Text, File: asFile(j.file), Progress: step}
+			in := program.Input{Text: text.Text, Document: text.Document, File: asFile(j.file), Progress: step}
 			j.found = &Found{At: j.file, sight: &Sight{At: j.file, File: text}}
 			var made *program.Result
 			j.found.sight.Matches, made = p.look(what, in)
 			j.found.unreadable, j.found.made = made.Unreadable, made
+			j.found.unseen = revision.Unseen(p.Program, text, in.File, func(in program.Input) ([]program.Match, *program.Result) { return p.look(what, in) })
 		},
 		large: func(_ context.Context, j *job, l *large) (bool, error) {
 			j.found = &Found{At: j.file, large: &sought{l, p, what, -1}}
@@ -78,7 +82,7 @@ func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (
 			s.Changed++
 			s.Changes += n
 		}
-		for _, n := range j.found.unreadable {
+		for _, n := range slices.Concat(j.found.unreadable, j.found.unseen) {
 			s.Notes = append(s.Notes, FileNote{j.file.Path, n})
 		}
 		return err

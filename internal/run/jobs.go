@@ -6,6 +6,7 @@ import (
 	"io"
 	"runtime"
 
+	"frizzel/core/document"
 	"frizzel/core/program"
 	"frizzel/core/textfile"
 	"frizzel/internal/disk"
@@ -24,7 +25,8 @@ type job struct {
 	made   *program.Result
 	found  *Found
 
-	unknown bool // its encoding does not tell itself, and something is looked for that is not ASCII
+	document bool // it is an office document
+	unknown  bool // its encoding does not tell itself, and something is looked for that is not ASCII
 }
 
 // ahead is how many files may be on their way, so that those behind a large one do not wait for
@@ -166,11 +168,17 @@ func (p *Plan) open(ctx context.Context, j *job, flight *flight, buffer []byte, 
 		return buffer, err
 	}
 	ended := err != nil
-	if textfile.Binary(buffer, p.encodingOf(j.file)) {
+	j.document = document.Claims(j.file.Name, buffer)
+	switch {
+	case j.document && p.NoDocuments:
+		return buffer, errDocument
+	case j.document:
+	case textfile.Binary(buffer, p.encodingOf(j.file)):
 		return buffer, textfile.ErrBinary
-	}
-	if done, err := p.byWindows(ctx, j, f, info, buffer, work); done || err != nil {
-		return buffer, err
+	default:
+		if done, err := p.byWindows(ctx, j, f, info, buffer, work); done || err != nil {
+			return buffer, err
+		}
 	}
 	if info.Size >= disk.MaxContent {
 		return buffer, &disk.TooLargeError{Size: info.Size}
@@ -184,13 +192,21 @@ func (p *Plan) open(ctx context.Context, j *job, flight *flight, buffer []byte, 
 			return buffer, err
 		}
 	}
-	text, err := textfile.Decode(buffer, p.encodingOf(j.file))
+	text, err := p.decode(j.file, j.document, buffer)
 	if err != nil {
 		return buffer, err
 	}
 	j.unknown = p.Program.Wide && text.Unknown()
 	work.whole(j, text)
 	return buffer, nil
+}
+
+// decode reads a file's bytes as text.
+func (p *Plan) decode(at selection.File, isDocument bool, raw []byte) (*textfile.File, error) {
+	if isDocument {
+		return textfile.OfDocument(at.Name, raw)
+	}
+	return textfile.Decode(raw, p.encodingOf(at))
 }
 
 // byWindows does the work on a file that is large enough window by window. It reports false
@@ -239,6 +255,9 @@ func (p *Plan) collect(ctx context.Context, ordered <-chan *job, flight *flight,
 		s.Read++
 		if j.unknown {
 			s.Unknown++
+		}
+		if j.document {
+			s.Documents++
 		}
 		p.Progress.File()
 		err := take(j)

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"io"
 
+	"frizzel/core/document"
 	"frizzel/core/edit"
 	"frizzel/core/program"
 	"frizzel/core/revision"
@@ -118,7 +119,7 @@ func (r *reader) whole(plan *Plan, at selection.File) error {
 		return err
 	}
 	r.digest = change.DigestOf(raw)
-	r.file, err = textfile.Decode(raw, plan.encodingOf(at))
+	r.file, err = plan.decode(at, document.Claims(at.Name, raw[:min(len(raw), headSize)]), raw)
 	return err
 }
 

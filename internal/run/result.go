@@ -76,9 +76,15 @@ func (r *Result) Values() func(line, at int) string {
 	if r.revision == nil || r.program == nil {
 		return nil
 	}
+	if d := r.revision.File.Document; d != nil {
+		return func(line, _ int) string { return d.Place(line) }
+	}
 	f := r.program.Finder(asFile(r.At))
 	return func(line, at int) string { return f.AtLine(r.revision.File.Text, line, at) }
 }
+
+// IsDocument reports whether the file is an office document.
+func (r *Result) IsDocument() bool { return r.revision != nil && r.revision.File.Document != nil }
 
 // Decoded reports whether the file's text is other bytes than the file.
 func (r *Result) Decoded() bool {

@@ -22,11 +22,12 @@ import (
 
 // Plan says which rules are to run over which files.
 type Plan struct {
-	Program   *program.Program
-	Selection selection.Selection
-	Encoding  string          // that all files are in; "" to tell by the script or the file
-	MaxSize   int64           // bytes; larger files are left out; 0 for any
-	Progress  *progress.Meter // nil to tell nobody
+	Program     *program.Program
+	Selection   selection.Selection
+	Encoding    string          // that all files are in; "" to tell by the script or the file
+	NoDocuments bool            // leave out office documents
+	MaxSize     int64           // bytes; larger files are left out; 0 for any
+	Progress    *progress.Meter // nil to tell nobody
 	// Writes says that the changes are to be written, so that what they are against must be told
 	// from anything else.
 	Writes bool
@@ -40,6 +41,8 @@ type Plan struct {
 // Summary counts what a plan came to.
 type Summary struct {
 	Read int // files, in whole
+	// Documents are those of them that are office documents.
+	Documents int
 	// Unknown counts files in an encoding that they do not tell, where something is looked
 	// for that is not ASCII, and so missed in them.
 	Unknown int
@@ -151,11 +154,19 @@ func (p *Plan) encodingOf(f selection.File) string {
 }
 
 // Why a file is not read as text.
-var errTooLarge = errors.New("larger than wanted")
+var (
+	errTooLarge = errors.New("larger than wanted")
+	errDocument = errors.New("a document, and none are wanted")
+)
 
 // skipFor returns what the summary says of a file that cannot be read.
 func skipFor(f selection.File, err error) *selection.Skip {
+	var document *textfile.DocumentError
 	switch {
+	case errors.As(err, &document):
+		return &selection.Skip{Path: f.Path, Reason: selection.Damaged, Err: err}
+	case errors.Is(err, errDocument):
+		return &selection.Skip{Path: f.Path, Reason: selection.Document}
 	case errors.Is(err, textfile.ErrBinary):
 		return &selection.Skip{Path: f.Path, Reason: selection.Binary}
 	case errors.Is(err, disk.ErrNotRegular):

@@ -107,11 +107,14 @@ const (
 	TooLarge        Reason = "too large"
 	OtherFileSystem Reason = "on another file system"
 	Repeated        Reason = "read already"
+
+	Document Reason = "document"            // none were wanted
+	Damaged  Reason = "unreadable document" // damaged, encrypted or the like
 )
 
 // Count writes how many files were left out for the reason.
 func (r Reason) Count(n int) string {
-	if n != 1 && (r == SymbolicLink || r == Special) {
+	if n != 1 && (r == SymbolicLink || r == Special || r == Document || r == Damaged) {
 		r += "s"
 	}
 	return fmt.Sprintf("%d %s", n, r)

@@ -16,6 +16,7 @@ type Files struct {
 	Only, Not     []string // globs
 	Depth         int      // folder levels to read; 0 for all
 	NoHidden      bool
+	NoDocuments   bool
 	Follow        bool
 	OneFileSystem bool
 	MaxSize       int64 // bytes; 0 for any
@@ -41,7 +42,7 @@ func NewPlan(f Files, c *Compiled) (*run.Plan, error) {
 	if f.Depth < 0 {
 		return nil, wrong("--depth is at least 1")
 	}
-	p := &run.Plan{Program: c.Program, Progress: &progress.Meter{}, Encoding: f.Encoding, MaxSize: f.MaxSize, Selection: selection.Selection{
+	p := &run.Plan{Program: c.Program, Progress: &progress.Meter{}, Encoding: f.Encoding, MaxSize: f.MaxSize, NoDocuments: f.NoDocuments, Selection: selection.Selection{
 		Paths: f.Paths, In: f.Only, Out: f.Not, Depth: f.Depth, NoHidden: f.NoHidden, Follow: f.Follow, OneFileSystem: f.OneFileSystem,
 	}}
 	if f.Store != nil {

@@ -5,6 +5,7 @@ import (
 	"io"
 
 	"frizzel/core/diff"
+	"frizzel/core/document"
 	"frizzel/core/edit"
 	"frizzel/internal/disk"
 	"frizzel/internal/vault/store"
@@ -62,9 +63,31 @@ func (w *reverser) around(b *Back, e *store.Entry, f disk.File) error {
 	if err != nil {
 		return err
 	}
-	back, err := around(edits.Apply(old), now, edits.Invert(old))
+	ran := edits.Apply(old)
+	back, err := around(ran, now, edits.Invert(old))
+	if document.KindOf(b.Path) != document.None {
+		back, err = aroundInDocument(b.Path, old, ran, now)
+	}
 	b.Edits = back.Clone()
 	return err
+}
+
+// aroundInDocument is around for an office document: what was changed, and what changed since, is
+// told by its text.
+func aroundInDocument(path string, old, ran, now []byte) (edit.List, error) {
+	var all [3]*document.Document
+	for i, raw := range [][]byte{old, ran, now} {
+		d, err := document.Read(path, raw)
+		if err != nil {
+			return nil, err
+		}
+		all[i] = d
+	}
+	back, err := around(all[1].Text, all[2].Text, document.Compare(all[1], all[0]))
+	if err != nil {
+		return nil, err
+	}
+	return all[2].Encode(back)
 }
 
 func read(open edit.Opener) ([]byte, error) {

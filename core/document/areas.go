@@ -1,0 +1,90 @@
+package document
+
+import (
+	"fmt"
+	"strings"
+)
+
+// area is cells of a sheet.
+type area struct {
+	sheet               string
+	column, row         int // from 1
+	lastColumn, lastRow int
+}
+
+// mostAreas is how many areas are written out.
+const mostAreas = 12
+
+// areas writes cells as people do: sheet Boards cells C7, C9:C12; sheet Points cell A1. Cells below
+// one another are written as one area.
+func areas(all []area) string {
+	var joined []area
+	for _, a := range all {
+		if n := len(joined); n > 0 && below(joined[n-1], a) {
+			joined[n-1].lastRow = a.lastRow
+			continue
+		}
+		joined = append(joined, a)
+	}
+	var b strings.Builder
+	for i, a := range joined {
+		switch {
+		case i == mostAreas:
+			fmt.Fprintf(&b, " and %d more", len(joined)-i)
+			return b.String()
+		case i == 0 || a.sheet != joined[i-1].sheet:
+			if i > 0 {
+				b.WriteString("; ")
+			}
+			b.WriteString("sheet " + a.sheet + " cell" + plural(joined[i:]) + " ")
+		default:
+			b.WriteString(", ")
+		}
+		b.WriteString(a.String())
+	}
+	return b.String()
+}
+
+// plural returns an s where the first areas, of one sheet, are several cells.
+func plural(all []area) string {
+	if len(all) > 1 && all[1].sheet == all[0].sheet || all[0].String() != cellName(all[0].column, all[0].row) {
+		return "s"
+	}
+	return ""
+}
+
+func below(a, b area) bool {
+	return a.sheet == b.sheet && a.column == b.column && a.lastColumn == b.lastColumn && a.lastRow+1 == b.row
+}
+
+func (a area) String() string {
+	first := cellName(a.column, a.row)
+	if last := cellName(a.lastColumn, a.lastRow); last != first {
+		return first + ":" + last
+	}
+	return first
+}
+
+// cellName returns a cell's name, such as C7.
+func cellName(column, row int) string {
+	var letters []byte
+	for ; column > 0; column = (column - 1) / 26 {
+		letters = append([]byte{byte('A' + (column-1)%26)}, letters...)
+	}
+	return fmt.Sprintf("%s%d", letters, row)
+}
+
+// cellAt reads a cell's name; zeros where it is none.
+func cellAt(name string) (column, row int) {
+	i := 0
+	for name = strings.ReplaceAll(name, "$", ""); i < len(name) && name[i] >= 'A' && name[i] <= 'Z' && i < 4; i++ {
+		column = column*26 + int(name[i]-'A') + 1
+	}
+	for ; i < len(name); i++ {
+		if name[i] < '0' || name[i] > '9' || row > 1<<24 {
+			return 0, 0
+		}
+		row = row*10 + int(name[i]-'0')
+	}
+	return column, row
+}

@@ -1,0 +1,405 @@
+package document
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"slices"
+	"sort"
+	"unicode/utf8"
+
+	"frizzel/core/edit"
+)
+
+// RefusedError is the error of edits that cannot be carried back to a document.
+type RefusedError struct {
+	Line   int // from 1; 0 for none
+	Place  string
+	Reason string
+}
+
+func (e *RefusedError) Error() string {
+	if e.Line == 0 {
+		return e.Reason
+	}
+	if e.Place == "" {
+		return fmt.Sprintf("line %d: %s", e.Line, e.Reason)
+	}
+	return fmt.Sprintf("line %d, %s: %s", e.Line, e.Place, e.Reason)
+}
+
+// Encode carries edits of the text back to edits of the document's bytes. What comes of it was
+// read once more, and is what was asked for. The error is a *RefusedError.
+func (d *Document) Encode(edits edit.List) (edit.List, error) {
+	edits = edits.Changing(d.Text)
+	if len(edits) == 0 {
+		return nil, nil
+	}
+	if d.signed {
+		return nil, &RefusedError{Reason: "the document is signed, and would not be any more"}
+	}
+	changed := &carrier{Document: d, parts: map[int]edit.List{}, touched: map[int]bool{}}
+	for i := 0; i < len(edits); {
+		one, n, err := d.perLine(edits[i:])
+		if err != nil {
+			return nil, err
+		}
+		for _, e := range one {
+			if err := changed.line(e); err != nil {
+				return nil, err
+			}
+		}
+		i += n
+	}
+	raw, err := changed.packed()
+	if err != nil {
+		return nil, err
+	}
+	for i := range raw {
+		raw[i].Rules = edits[0].Rules
+	}
+	return raw, d.prove(edits, raw)
+}
+
+// prove reads what edits make of the document, and holds it against what was asked for.
+func (d *Document) prove(edits, raw edit.List) error {
+	fresh, err := Read(d.name, raw.Apply(d.raw))
+	if err != nil {
+		return &RefusedError{Reason: "the document would be damaged: " + err.Error()}
+	}
+	want := edits.Apply(d.Text)
+	if bytes.Equal(fresh.Text, want) && sameHidden(d, fresh) {
+		return nil
+	}
+	for i, l := range fresh.lines {
+		if i >= len(d.lines) {
+			break
+		}
+		if at := fresh.starts[i]; at+len(l.text) > len(want) || !bytes.Equal(fresh.Text[at:at+len(l.text)], want[at:at+len(l.text)]) {
+			return d.refuse(d.lines[i], "the document cannot hold it: it would be read as another text")
+		}
+	}
+	return &RefusedError{Reason: "the document cannot hold it: it would be read as another text"}
+}
+
+// sameHidden reports whether two documents hide the same, but for what changes with lines shown.
+func sameHidden(a, b *Document) bool {
+	return len(a.Hidden) == len(b.Hidden) && len(a.lines) == len(b.lines)
+}
+
+func (d *Document) refuse(l *line, why string) error {
+	n := slices.Index(d.lines, l) + 1
+	return &RefusedError{Line: n, Place: d.Place(n), Reason: why}
+}
+
+// change is an edit within a line.
+type change struct {
+	line       *line
+	start, end int // of the line's text
+	fresh      []byte
+}
+
+var errLines = errors.New("it would add, take away or move lines, which is not done in a document")
+
+// perLine returns the first edits, n of them, as changes within lines: edits that touch each
+// other belong together.
+func (d *Document) perLine(edits edit.List) (all []change, n int, err error) {
+	start, end := edits[0].Start, edits[0].End
+	fresh := slices.Clone(edits[0].New)
+	for n = 1; n < len(edits) && edits[n].Start == end; n++ {
+		fresh, end = append(fresh, edits[n].New...), edits[n].End
+	}
+	old := d.Text[start:end]
+	first := d.lineAt(start)
+	if bytes.Count(old, []byte("\n")) != bytes.Count(fresh, []byte("\n")) || first < 0 || start == len(d.Text) && len(fresh) > 0 {
+		at := min(max(first, 0), len(d.lines)-1)
+		if at < 0 {
+			return nil, 0, &RefusedError{Reason: errLines.Error()}
+		}
+		return nil, 0, d.refuse(d.lines[at], errLines.Error())
+	}
+	for i := first; ; i++ {
+		l := d.lines[i]
+		part, rest, more := bytes.Cut(fresh, []byte("\n"))
+		c := change{line: l, start: max(start-d.starts[i], 0), end: min(end-d.starts[i], len(l.text)), fresh: part}
+		if !bytes.Equal(l.text[c.start:c.end], part) {
+			all = append(all, c)
+		}
+		if fresh = rest; !more || i+1 == len(d.lines) {
+			return all, n, nil
+		}
+	}
+}
+
+// carrier gathers edits of a document's parts.
+type carrier struct {
+	*Document
+	parts   map[int]edit.List
+	touched map[int]bool // elements of text
+	last    map[*line]int
+}
+
+// line carries a change of a line, and of those that hold the same text.
+func (c *carrier) line(e change) error {
+	for _, l := range append([]*line{e.line}, e.line.copies...) {
+		if err := c.one(l, e); err != nil {
+			return c.refuse(e.line, err.Error())
+		}
+	}
+	return nil
+}
+
+// one carries a change of one line.
+func (c *carrier) one(l *line, e change) error {
+	start, end, fresh := l.widen(e.start, e.end, e.fresh)
+	first, last, err := c.target(l, start, end)
+	if err != nil {
+		return err
+	}
+	if c.last == nil {
+		c.last = map[*line]int{}
+	}
+	if start < c.last[l] {
+		return errors.New("two changes are too near each other there")
+	}
+	c.last[l] = end
+	at := first // the segment that the new text goes into
+	if len(fresh) > 0 {
+		if at, err = c.host(l, first, last, start, end); err != nil {
+			return err
+		}
+	}
+	for i := min(first, at); i <= max(last, at); i++ {
+		g := l.segments[i]
+		from, to := l.bytesOf(i, start, end)
+		if start == end || i < first || i > last {
+			from, to = l.byteAt(i, start), l.byteAt(i, start)
+		}
+		var text []byte
+		if i == at {
+			if text, err = c.written(l, g, start, end, fresh); err != nil {
+				return err
+			}
+		}
+		if from < to || len(text) > 0 {
+			c.parts[g.part] = append(c.parts[g.part], edit.Edit{Start: from, End: to, New: text})
+			if g.element >= 0 {
+				c.touched[g.element] = true
+			}
+		}
+	}
+	return nil
+}
+
+// same reports whether a segment's bytes are its text.
+func (l *line) same(i int) bool {
+	g := l.segments[i]
+	from, to := l.bounds(i)
+	return g.kind == plain || g.kind == value && g.to-g.from == to-from
+}
+
+// bytesOf returns the bytes of a segment that its part of text[start:end] stands for.
+func (l *line) bytesOf(i, start, end int) (from, to int) {
+	if !l.same(i) {
+		return l.segments[i].from, l.segments[i].to
+	}
+	return l.byteAt(i, start), l.byteAt(i, end)
+}
+
+// byteAt returns where in a segment's bytes a place of the text is, or is nearest.
+func (l *line) byteAt(i, at int) int {
+	g := l.segments[i]
+	from, to := l.bounds(i)
+	switch {
+	case at <= from:
+		return g.from
+	case at >= to || !l.same(i):
+		return g.to
+	}
+	return g.from + at - from
+}
+
+// bounds returns where a segment's text begins and ends.
+func (l *line) bounds(i int) (from, to int) {
+	to = len(l.text)
+	if i+1 < len(l.segments) {
+		to = l.segments[i+1].at
+	}
+	return l.segments[i].at, to
+}
+
+// widen returns a change that takes such segments as it touches as a whole that stand for their
+// text as a whole. In OpenDocument, a space behind it goes with it where it would be lost beside
+// another.
+func (l *line) widen(start, end int, fresh []byte) (int, int, []byte) {
+	for i := range l.segments {
+		from, to := l.bounds(i)
+		if to <= start || from >= end || l.same(i) {
+			continue
+		}
+		if from < start {
+			fresh = slices.Concat(l.text[from:start], fresh)
+			start = from
+		}
+		if to > end {
+			fresh = slices.Concat(fresh, l.text[end:to])
+			end = to
+		}
+	}
+	if i := l.at(end); i >= 0 && l.segments[i].flavor == inOpen && l.segments[i].kind != element && end < len(l.text) && l.text[end] == ' ' {
+		before := byte(' ') // as at the line's start
+		if len(fresh) > 0 {
+			before = fresh[len(fresh)-1]
+		} else if start > 0 {
+			before = l.text[start-1]
+		}
+		if before == ' ' {
+			return start, end + 1, slices.Concat(fresh, []byte(" "))
+		}
+	}
+	return start, end, fresh
+}
+
+// at returns the segment that a byte of the line's text is in, -1 for none.
+func (l *line) at(at int) int {
+	return sort.Search(len(l.segments), func(i int) bool { return l.segments[i].at > at }) - 1
+}
+
+// target returns the segments of a line that text[start:end] is in, the one beside it where it is
+// empty. The error is why they must not be changed.
+func (d *Document) target(l *line, start, end int) (first, last int, err error) {
+	switch {
+	case l.lock != 0:
+		return 0, 0, errors.New(d.locks[l.lock])
+	case len(l.segments) == 0:
+		return 0, 0, errors.New("there is no text in it that tells how new text is to look")
+	case start < end:
+		first, last = l.at(start), l.at(end-1)
+		for i := first; i <= last; i++ {
+			if lock := l.segments[i].lock; lock != 0 {
+				return 0, 0, errors.New(d.locks[lock])
+			}
+		}
+		return first, last, nil
+	}
+	var lock int
+	for _, at := range []int{start - 1, start} {
+		i := l.at(at)
+		if at < 0 || at >= len(l.text) || i < 0 {
+			continue
+		}
+		if lock = l.segments[i].lock; lock == 0 {
+			return i, i, nil
+		}
+	}
+	return 0, 0, errors.New(d.locks[lock])
+}
+
+// host returns the segment that text can be written into, which takes its looks: the first of
+// those that it replaces, or the nearest that can.
+func (c *carrier) host(l *line, first, last, start, end int) (int, error) {
+	can := func(i int) bool {
+		if i < 0 || i >= len(l.segments) {
+			return false
+		}
+		g := l.segments[i]
+		return g.lock == 0 && (g.kind != fixed) && (g.kind != element || g.flavor == inOpen || g.flavor == inWord)
+	}
+	for i := first; i <= last; i++ {
+		if can(i) {
+			return i, nil
+		}
+	}
+	if _, to := l.bounds(first); start == end && to == start && can(first+1) {
+		return first + 1, nil
+	}
+	if can(first - 1) {
+		return first - 1, nil
+	}
+	if can(last + 1) {
+		return last + 1, nil
+	}
+	return 0, errors.New("there is no text beside it that tells how new text is to look")
+}
+
+// written returns text as it stands where a segment does.
+func (c *carrier) written(l *line, g segment, start, end int, fresh []byte) ([]byte, error) {
+	if len(fresh) == 0 {
+		return nil, nil
+	}
+	w := &writer{part: c.Document.parts[g.part].src, segment: g}
+	if g.element >= 0 {
+		w.element = c.Document.texts[g.element]
+	}
+	w.before, _ = utf8.DecodeLastRune(l.text[:start])
+	w.after, _ = utf8.DecodeRune(l.text[end:])
+	if start == 0 {
+		w.before = 0
+	}
+	if end == len(l.text) {
+		w.after = 0
+	}
+	return w.write(fresh)
+}
+
+// packed returns the edits of the document's bytes.
+func (c *carrier) packed() (edit.List, error) {
+	if err := c.preserve(); err != nil {
+		return nil, err
+	}
+	fresh := map[*member][]byte{}
+	for i, edits := range c.parts {
+		p := c.Document.parts[i]
+		slices.SortStableFunc(edits, func(a, b edit.Edit) int { return a.Start - b.Start })
+		if !edits.Fits(len(p.src)) {
+			return nil, &RefusedError{Reason: "two changes are too near each other in " + p.name}
+		}
+		if p.member == nil {
+			for i := range edits {
+				edits[i].Start, edits[i].End = edits[i].Start+p.mark, edits[i].End+p.mark
+			}
+			return edits.Changing(c.raw), nil
+		}
+		fresh[p.member] = append([]byte("\ufeff")[:p.mark], edits.Apply(p.src)...)
+		if err := wellFormed(fresh[p.member]); err != nil {
+			return nil, &RefusedError{Reason: fmt.Sprintf("the part %s would be damaged: %v", p.name, err)}
+		}
+	}
+	return c.pack.replace(fresh)
+}
+
+// preserve says of the elements that were touched, where need be, that white space at their ends
+// counts.
+func (c *carrier) preserve() error {
+	for i := range c.touched {
+		e := c.Document.texts[i]
+		if e.preserve || e.sole {
+			continue
+		}
+		src := c.Document.parts[e.part].src
+		var own edit.List
+		for _, x := range c.parts[e.part] {
+			if x.Start >= e.begin && x.End <= e.end {
+				x.Start, x.End = x.Start-e.begin, x.End-e.begin
+				own = append(own, x)
+			}
+		}
+		slices.SortStableFunc(own, func(a, b edit.Edit) int { return a.Start - b.Start })
+		if !own.Fits(e.end - e.begin) {
+			return &RefusedError{Reason: "two changes are too near each other"}
+		}
+		text := own.Apply(src[e.begin:e.end])
+		if n := len(text); n == 0 || !white(text[0]) && !white(text[n-1]) && !bytes.Contains(text, []byte(" <")) {
+			continue
+		}
+		if e.trimmed {
+			return &RefusedError{Reason: "white space that is there but not shown would be seen"}
+		}
+		at := e.begin - 1
+		if src[at-1] == '/' {
+			at--
+		}
+		c.parts[e.part] = append(c.parts[e.part], edit.Edit{Start: at, End: at, New: []byte(` xml:space="preserve"`)})
+	}
+	return nil
+}

@@ -1,0 +1,475 @@
+package document
+
+import (
+	"bytes"
+	"fmt"
+	"strconv"
+	"strings"
+)
+
+// openReader reads OpenDocument (ISO/IEC 26300), whose three families have one vocabulary.
+type openReader struct {
+	*builder
+	stack   []openState
+	state   openState
+	heading string
+	slide   int
+	sheet   string
+	notes   int
+	props   *propertyReader
+	book    bool // it is one of sheets
+}
+
+// openState is what holds within an element of an OpenDocument part.
+type openState struct {
+	where   place
+	cell    *openCell // whose paragraphs are one line; nil in none
+	deleted bool
+	silent  bool // paragraphs are not shown
+	level   int
+}
+
+// openCell is a cell of a sheet.
+type openCell struct {
+	area area
+	line *line
+	lock int
+}
+
+const (
+	_ action = iota
+	openParagraph
+	openRestore
+	openHidden
+	openElement
+	openCellEnd
+	openProperty
+	openBare
+	openHiddenParagraph
+)
+
+// openDocument reads an OpenDocument package.
+func (b *builder) openDocument() error {
+	m := b.doc.pack.find("mimetype")
+	content := b.doc.pack.find("content.xml")
+	if m == nil || content == nil {
+		return errForeign
+	}
+	kind, err := b.doc.pack.content(m)
+	if err != nil {
+		return err
+	}
+	if !bytes.HasPrefix(kind, []byte("application/vnd.oasis.opendocument.")) {
+		return errForeign
+	}
+	if m := b.doc.pack.find("META-INF/manifest.xml"); m != nil {
+		p, err := b.load(m)
+		if err != nil {
+			return err
+		}
+		if err := b.quietly(p, &manifestReader{b}); err != nil {
+			return err
+		}
+	}
+	b.doc.signed = b.doc.pack.find("META-INF/documentsignatures.xml") != nil
+	r := &openReader{builder: b}
+	r.props = &propertyReader{builder: b}
+	for _, name := range []string{"content.xml", "styles.xml", "meta.xml"} {
+		m := b.doc.pack.find(name)
+		if m == nil {
+			continue
+		}
+		p, err := b.load(m)
+		if err != nil {
+			return err
+		}
+		r.state, r.stack, r.heading = openState{}, nil, ""
+		b.where = place{}
+		if err := b.walk(p, inOpen, r); err != nil {
+			return err
+		}
+	}
+	b.where = place{}
+	return b.rest()
+}
+
+// flat reads a flat OpenDocument file.
+func (b *builder) flat() error {
+	p, err := partOf("", nil, b.doc.raw)
+	if err != nil {
+		return err
+	}
+	r := &openReader{builder: b}
+	r.props = &propertyReader{builder: b}
+	if err := b.walk(p, inOpen, r); err != nil {
+		return err
+	}
+	if len(b.doc.parts) == 0 {
+		return errForeign
+	}
+	return nil
+}
+
+// manifestReader finds out whether a package is encrypted.
+type manifestReader struct{ *builder }
+
+func (r *manifestReader) opens(name string) error {
+	if name == "manifest:encryption-data" {
+		return ErrEncrypted
+	}
+	return nil
+}
+
+func (r *manifestReader) closes(action) error { return nil }
+
+// push keeps the state for the element's end.
+func (r *openReader) push(act action) {
+	r.stack = append(r.stack, r.state)
+	r.act = act
+}
+
+func (r *openReader) pop() {
+	r.state = r.stack[len(r.stack)-1]
+	r.stack = r.stack[:len(r.stack)-1]
+}
+
+// inner are elements of a paragraph in which its text goes on.
+var inner = map[string]bool{
+	"text:span": true, "text:a": true, "text:ruby": true, "text:ruby-base": true, "text:meta": true,
+	"text:bookmark": true, "text:bookmark-start": true, "text:bookmark-end": true, "text:reference-mark": true,
+	"text:reference-mark-start": true, "text:reference-mark-end": true, "text:change": true, "text:change-start": true,
+	"text:change-end": true, "text:soft-page-break": true, "text:toc-mark": true, "text:toc-mark-start": true, "text:toc-mark-end": true,
+	"text:alphabetical-index-mark": true, "text:alphabetical-index-mark-start": true, "text:alphabetical-index-mark-end": true,
+	"text:user-index-mark": true, "text:user-index-mark-start": true, "text:user-index-mark-end": true,
+}
+
+func (r *openReader) opens(name string) error {
+	space, _, _ := strings.Cut(name, ":")
+	if inner[name] {
+		r.link(name)
+		return nil
+	}
+	switch name {
+	case "text:p", "text:h":
+		r.paragraph(name)
+	case "text:s", "text:tab", "text:line-break":
+		r.character(name)
+	case "text:note", "text:note-body", "text:note-citation", "office:annotation", "text:ruby-text":
+		r.aside(name)
+	case "office:spreadsheet":
+		r.book = true
+	case "text:deletion":
+		r.push(openRestore)
+		r.state.deleted = true
+	case "text:table-of-content", "text:illustration-index", "text:table-index", "text:object-index", "text:user-index",
+		"text:alphabetical-index", "text:bibliography":
+		r.lock = r.locked("it is a table of contents")
+	case "dc:title", "dc:subject", "meta:keyword", "dc:description":
+		if r.mode != hidden && r.current() == nil {
+			return r.property(name)
+		}
+	case "dc:creator", "dc:date", "meta:date-string", "meta:creator-initials", "office:binary-data", "office:scripts", "office:settings":
+		r.skip = true
+	case "svg:title", "svg:desc":
+		r.hides(openHidden)
+	case "office:forms":
+		r.mode = ignored
+	case "presentation:footer-decl", "presentation:header-decl":
+		r.bare("slide footer")
+	default:
+		switch space {
+		case "table":
+			r.table(name)
+		case "draw", "presentation":
+			r.drawn(name)
+		case "style":
+			r.styled(name)
+		case "form":
+			r.hide("label of a control", r.s.value("form:label"))
+			r.hide("value of a control", r.s.value("form:value"))
+		case "text":
+			r.field(name)
+		}
+	}
+	return nil
+}
+
+// paragraph begins a line, or goes on with a cell's.
+func (r *openReader) paragraph(name string) {
+	r.push(openParagraph)
+	r.state.level = 0
+	switch c := r.state.cell; {
+	case r.mode == hidden:
+		r.act = openRestore
+		return
+	case r.state.deleted || r.state.silent:
+		r.hides(openHiddenParagraph)
+		return
+	case c != nil && c.line != nil:
+		l := c.line
+		r.open = append(r.open, l)
+		lock := r.lock
+		r.lock = r.locked("it ends a paragraph of the cell")
+		r.put("\u2028", fixed, 0, 0)
+		r.lock = lock
+	case c != nil:
+		c.line = r.begin()
+		c.line.place = place{cells: []area{c.area}}
+	default:
+		r.where = r.state.where
+		if r.where.in == "" && r.heading != "" {
+			r.where.in = fmt.Sprintf("heading %q", r.heading)
+		}
+		l := r.begin()
+		if name == "text:h" {
+			r.state.level = max(1, number(r.s.value("text:outline-level"), 1))
+			l.level = r.state.level
+		}
+	}
+	r.state.cell = nil
+	if c := r.stack[len(r.stack)-1].cell; c != nil && c.lock != 0 {
+		r.lock = c.lock
+	}
+	r.mode = shown
+}
+
+// character puts what an element of a paragraph stands for.
+func (r *openReader) character(name string) {
+	text := map[string]string{"text:tab": "\t", "text:line-break": "\u2028", "text:s": " "}[name]
+	if name == "text:s" {
+		text = strings.Repeat(" ", min(max(1, number(r.s.value("text:c"), 1)), 4096))
+	}
+	switch r.mode {
+	case hidden:
+		r.hiding.WriteString(text)
+	case shown:
+		r.put(text, element, r.s.start, r.s.end)
+		r.act = openElement
+	}
+}
+
+// aside begins what stands beside a paragraph's text.
+func (r *openReader) aside(name string) {
+	r.push(openRestore)
+	r.state.cell = nil
+	if r.mode == hidden {
+		return
+	}
+	r.mode = ignored
+	switch name {
+	case "text:note":
+		what := r.s.value("text:note-class")
+		if what == "" {
+			what = "footnote"
+		}
+		r.notes++
+		r.state.where = place{in: fmt.Sprintf("%s %d", what, r.notes)}
+	case "office:annotation":
+		in := "comment"
+		if c := r.stack[len(r.stack)-1].cell; c != nil {
+			in = "sheet " + r.sheet + " comment at " + c.area.String()
+		} else if r.slide > 0 {
+			in = fmt.Sprintf("slide %d comment", r.slide)
+		}
+		r.state.where = place{in: in}
+	case "text:ruby-text":
+		r.pop()
+		r.hides(openHidden)
+	}
+}
+
+// link notes where a link leads.
+func (r *openReader) link(name string) {
+	if l := r.current(); name == "text:a" && l != nil && r.mode == shown {
+		if target := r.s.value("xlink:href"); target != "" && !strings.HasPrefix(target, "#") {
+			l.links = append(l.links, target)
+		}
+	}
+}
+
+// field reads an element of which no text of the document's is known to be in: a field, in a
+// paragraph.
+func (r *openReader) field(name string) {
+	switch {
+	case strings.HasSuffix(name, "-source"):
+		r.skip = true
+	case strings.HasSuffix(name, "-decl"):
+		r.hide("field", r.s.value("office:string-value"))
+		r.hide("field", r.s.value("text:formula"))
+	case r.current() != nil && r.mode == shown:
+		r.hide("field", r.s.value("text:formula"))
+		r.hide("field", r.s.value("text:condition"))
+		r.lock = r.locked("it is the result of a field")
+	}
+}
+
+// table reads tables, which a sheet is, too.
+func (r *openReader) table(name string) {
+	switch name {
+	case "table:table":
+		r.push(openRestore)
+		if r.book && r.state.where.in == "" {
+			r.sheet = r.s.value("table:name")
+			r.where = place{}
+			r.hide("name of a sheet", r.sheet)
+		}
+		r.state.where.row, r.state.where.column = 0, 0
+	case "table:table-row":
+		r.state.where.row++
+		if n := number(r.s.value("table:number-rows-repeated"), 1); n > 1 {
+			r.push(openRestore)
+			r.state.level = n
+			r.stack[len(r.stack)-1].where.row += n - 1
+		} else {
+			r.state.level = 1
+		}
+		r.state.where.column = 0
+	case "table:table-cell", "table:covered-table-cell":
+		r.cell()
+	case "table:shapes", "table:desc", "table:title":
+		r.push(openRestore)
+		r.state.cell = nil
+	case "table:named-range", "table:named-expression":
+		r.where = place{}
+		r.hide("defined name", r.s.value("table:name"))
+		r.hide("defined name", r.s.value("table:cell-range-address"))
+		r.hide("defined name", r.s.value("table:expression"))
+	case "table:content-validation":
+		r.where = place{}
+		r.hide("validation", r.s.value("table:condition"))
+	case "table:filter-condition", "table:filter-set-item":
+		r.hide("filter", r.s.value("table:value"))
+	}
+}
+
+// cell reads a cell of a table.
+func (r *openReader) cell() {
+	r.state.where.column++
+	column := r.state.where.column
+	n := number(r.s.value("table:number-columns-repeated"), 1)
+	r.push(openCellEnd)
+	r.stack[len(r.stack)-1].where.column += n - 1
+	if r.sheet == "" {
+		return
+	}
+	row := r.state.where.row
+	c := &openCell{area: area{r.sheet, column, row, column + n - 1, row + max(r.state.level, 1) - 1}}
+	if f := r.s.value("table:formula"); f != "" {
+		r.where = place{in: "sheet " + r.sheet + " cell " + c.area.String()}
+		r.hide("formula", f)
+		c.lock = r.locked("it is the result of a formula")
+	} else if kind := r.s.value("office:value-type"); kind != "" && kind != "string" {
+		c.lock = r.locked("the cell holds no text")
+	} else if _, ok := r.s.attribute("office:string-value"); ok {
+		c.lock = r.locked("the cell keeps its text twice")
+	}
+	r.state.cell = c
+}
+
+// drawn reads pages and what is drawn on them.
+func (r *openReader) drawn(name string) {
+	switch {
+	case name == "draw:page":
+		r.push(openRestore)
+		r.slide++
+		r.state.where = place{in: fmt.Sprintf("slide %d", r.slide)}
+	case name == "presentation:notes":
+		r.push(openRestore)
+		if r.state.where.in != "" {
+			r.state.where.in += " notes"
+		}
+	default:
+		r.push(openRestore)
+		r.state.cell = nil
+		if r.current() != nil && r.mode != hidden {
+			r.mode = ignored
+		}
+		if r.slide == 0 && !r.state.silent {
+			r.state.where = place{in: "text box"}
+			if r.sheet != "" {
+				r.state.where.in = "sheet " + r.sheet + " text box"
+			}
+		}
+	}
+}
+
+// styled reads headers and footers.
+func (r *openReader) styled(name string) {
+	switch {
+	case strings.HasPrefix(name, "style:header"), strings.HasPrefix(name, "style:footer"):
+		if strings.HasSuffix(name, "-style") {
+			return
+		}
+		r.push(openRestore)
+		r.state.silent = false
+		what, _, _ := strings.Cut(strings.TrimPrefix(name, "style:"), "-")
+		r.state.where = place{in: what}
+	case name == "style:master-page", name == "style:handout-master":
+		r.push(openRestore)
+		r.state.silent = true
+		r.where = place{}
+		r.state.where = place{in: "master slide"}
+	}
+}
+
+// bare begins a line of an element's characters.
+func (r *openReader) bare(what string) {
+	r.act, r.mode, r.flavor = openBare, shown, bare
+	r.where = place{in: what}
+	r.text(true)
+	r.begin()
+}
+
+// property shows one of the document's own properties.
+func (r *openReader) property(name string) error {
+	err := r.props.opens(name)
+	if r.act == property {
+		r.act, r.flavor = openProperty, bare
+	}
+	return err
+}
+
+func (r *openReader) closes(act action) error {
+	switch act {
+	case openParagraph:
+		l := r.current()
+		if r.state.level > 0 {
+			r.heading = string(l.text)
+			l.place.in = fmt.Sprintf("heading %q", r.heading)
+		}
+		r.end()
+		r.pop()
+	case openRestore, openCellEnd:
+		r.pop()
+	case openHidden:
+		r.hid("alternative text")
+	case openHiddenParagraph:
+		if r.state.deleted {
+			r.hid("tracked deletion")
+		} else {
+			r.hid("master slide")
+		}
+		r.pop()
+	case openElement:
+		if l := r.current(); l != nil && len(l.segments) > 0 {
+			l.segments[len(l.segments)-1].to = r.s.end
+		}
+	case openProperty:
+		err := r.props.closes(property)
+		r.flavor = inOpen
+		return err
+	case openBare:
+		r.texts[len(r.texts)-1].end = r.s.start
+		r.end()
+		r.flavor = inOpen
+	}
+	return nil
+}
+
+func number(text string, otherwise int) int {
+	n, err := strconv.Atoi(text)
+	if err != nil || n < 0 || n > 1<<24 {
+		return otherwise
+	}
+	return n
+}

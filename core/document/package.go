@@ -1,0 +1,268 @@
+package document
+
+import (
+	"bytes"
+	"encoding/binary"
+	"errors"
+	"hash/crc32"
+	"io"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/klauspost/compress/flate"
+)
+
+// archive is a zip file (APPNOTE.TXT, 6.3.10), as far as packages use it: one disk, no ZIP64, no
+// encryption, members one after another from the first byte on, each told the same at its place
+// and in the central directory.
+type archive struct {
+	raw     []byte
+	members []*member // in the order of the central directory
+	byName  map[string]*member
+	central int // where the central directory begins
+	end     int // where its end record does
+	read    int // bytes that were inflated so far
+}
+
+// member is a file in an archive. All places are bytes of the archive.
+type member struct {
+	name       string
+	entry      int // in the central directory
+	header     int // its own
+	data, size int // what is stored
+	descriptor int // behind the data, its fields; 0 for none
+	plain      int // bytes, inflated
+	sum        uint32
+	method     uint16
+	flags      uint16
+}
+
+const (
+	stored   = 0
+	deflated = 8
+
+	flagEncrypted  = 1 << 0
+	flagDescriptor = 1 << 3
+	flagPatched    = 1<<5 | 1<<6 | 1<<13
+)
+
+// Bounds on what is inflated, in bytes: what a part may be, all of them, and how many times the
+// stored bytes where that is much.
+const (
+	mostPart    = 256 << 20
+	mostOfAll   = 512 << 20
+	mostRatio   = 400
+	ratioFrom   = 16 << 20
+	mostMembers = 20000
+)
+
+var little = binary.LittleEndian
+
+// unpack reads an archive's directory.
+func unpack(raw []byte) (*archive, error) {
+	a := &archive{raw: raw, byName: map[string]*member{}}
+	if a.end = endRecord(raw); a.end < 0 {
+		return nil, damaged("the end of the package is missing: it is cut off, or no zip file")
+	}
+	r := raw[a.end:]
+	count, size, from := int(little.Uint16(r[10:])), int(little.Uint32(r[12:])), int(little.Uint32(r[16:]))
+	switch {
+	case little.Uint32(r[4:]) != 0 || int(little.Uint16(r[8:])) != count:
+		return nil, damaged("the package is spread over several disks")
+	case count == 0xffff || from == 0xffffffff || size == 0xffffffff:
+		return nil, damaged("the package is in ZIP64 form, which is for files of 4 GiB and more")
+	case from+size != a.end:
+		return nil, damaged("the package's directory does not end where it says: something stands before or behind it")
+	case count > mostMembers:
+		return nil, damaged("the package has %d members; up to %d are read", count, mostMembers)
+	}
+	a.central = from
+	at := from
+	for range count {
+		m, next, err := a.entry(at)
+		if err != nil {
+			return nil, err
+		}
+		if a.byName[strings.ToLower(m.name)] != nil {
+			return nil, damaged("two members of the package are called %q", m.name)
+		}
+		a.byName[strings.ToLower(m.name)] = m
+		a.members = append(a.members, m)
+		at = next
+	}
+	if at != a.end {
+		return nil, damaged("the package's directory has more in it than it says")
+	}
+	return a, a.follow()
+}
+
+// endRecord returns where the end record begins, -1 for nowhere.
+func endRecord(raw []byte) int {
+	const size = 22
+	for at := len(raw) - size; at >= 0 && at >= len(raw)-size-0xffff; at-- {
+		if raw[at] == 'P' && bytes.HasPrefix(raw[at:], []byte("PK\x05\x06")) && at+size+int(little.Uint16(raw[at+20:])) == len(raw) {
+			return at
+		}
+	}
+	return -1
+}
+
+// entry reads an entry of the central directory, and the member's own header.
+func (a *archive) entry(at int) (*member, int, error) {
+	const size, own = 46, 30
+	if at+size > a.end || !bytes.HasPrefix(a.raw[at:], []byte("PK\x01\x02")) {
+		return nil, 0, damaged("the package's directory is damaged")
+	}
+	e := a.raw[at:]
+	name, extra, comment := int(little.Uint16(e[28:])), int(little.Uint16(e[30:])), int(little.Uint16(e[32:]))
+	next := at + size + name + extra + comment
+	if next > a.end {
+		return nil, 0, damaged("the package's directory is damaged")
+	}
+	m := &member{
+		name: string(e[size : size+name]), entry: at, flags: little.Uint16(e[8:]), method: little.Uint16(e[10:]), sum: little.Uint32(e[16:]),
+		size: int(little.Uint32(e[20:])), plain: int(little.Uint32(e[24:])), header: int(little.Uint32(e[42:])),
+	}
+	if err := m.check(); err != nil {
+		return nil, 0, err
+	}
+	if m.header+own > a.central || !bytes.HasPrefix(a.raw[m.header:], []byte("PK\x03\x04")) {
+		return nil, 0, damaged("the package's member %q is not where its directory says", m.name)
+	}
+	h := a.raw[m.header:]
+	m.data = m.header + own + int(little.Uint16(h[26:])) + int(little.Uint16(h[28:]))
+	if m.data+m.size > a.central {
+		return nil, 0, damaged("the package's member %q goes beyond its end", m.name)
+	}
+	if string(h[own:own+min(len(h)-own, int(little.Uint16(h[26:])))]) != m.name || little.Uint16(h[8:]) != m.method || little.Uint16(h[6:]) != m.flags {
+		return nil, 0, damaged("the package's member %q is told otherwise in its directory", m.name)
+	}
+	told := [3]uint32{little.Uint32(h[14:]), little.Uint32(h[18:]), little.Uint32(h[22:])}
+	said := [3]uint32{m.sum, uint32(m.size), uint32(m.plain)}
+	if told != said && (m.flags&flagDescriptor == 0 || told != [3]uint32{}) {
+		return nil, 0, damaged("the package's member %q is told otherwise in its directory", m.name)
+	}
+	return m, next, nil
+}
+
+func (m *member) check() error {
+	for step := range strings.SplitSeq(m.name, "/") {
+		if step == ".." {
+			return damaged("the package's member %q is named beyond the package", m.name)
+		}
+	}
+	switch {
+	case m.name == "" || strings.HasPrefix(m.name, "/") || strings.ContainsAny(m.name, "\\\x00") || !utf8.ValidString(m.name):
+		return damaged("the package's member %q has a name that is no path in it", m.name)
+	case m.flags&flagEncrypted != 0:
+		return ErrEncrypted
+	case m.flags&flagPatched != 0:
+		return damaged("the package's member %q is stored in a way that is not known here", m.name)
+	}
+	return nil
+}
+
+// follow checks that the members stand one after another, with nothing between them.
+func (a *archive) follow() error {
+	order := inOrder(a.members)
+	at := 0
+	for i, m := range order {
+		if m.header != at {
+			if m.header < at {
+				return damaged("the package's members %q and %q overlap", order[max(i-1, 0)].name, m.name)
+			}
+			return damaged("something stands before the package's member %q that belongs to none", m.name)
+		}
+		at = m.data + m.size
+		if m.flags&flagDescriptor == 0 {
+			continue
+		}
+		next := a.central
+		if i+1 < len(order) {
+			next = order[i+1].header
+		}
+		m.descriptor = at
+		if next-at == 16 && bytes.HasPrefix(a.raw[at:], []byte("PK\x07\x08")) {
+			m.descriptor += 4
+		} else if next-at != 12 {
+			return damaged("what stands behind the package's member %q is not what its directory says", m.name)
+		}
+		d := a.raw[m.descriptor:]
+		if little.Uint32(d) != m.sum || int(little.Uint32(d[4:])) != m.size || int(little.Uint32(d[8:])) != m.plain {
+			return damaged("what stands behind the package's member %q is not what its directory says", m.name)
+		}
+		at = m.descriptor + 12
+	}
+	if at != a.central {
+		return damaged("something stands behind the package's members that belongs to none")
+	}
+	return nil
+}
+
+// find returns the member of a name, nil for none. Names of members count in any case
+// (ISO/IEC 29500-2, 6.2.2.3).
+func (a *archive) find(name string) *member {
+	m := a.byName[strings.ToLower(name)]
+	return m
+}
+
+// content inflates a member, and holds it against its sum.
+func (a *archive) content(m *member) ([]byte, error) {
+	in := a.raw[m.data : m.data+m.size]
+	switch {
+	case m.plain > mostPart:
+		return nil, damaged("its part %q would be %d MiB; up to %d MiB are read", m.name, m.plain>>20, mostPart>>20)
+	case m.plain > ratioFrom && m.plain/mostRatio > m.size:
+		return nil, damaged("its part %q would be %d times as long as it is stored; up to %d times are read", m.name, m.plain/max(m.size, 1), mostRatio)
+	case a.read+m.plain > mostOfAll:
+		return nil, damaged("its parts would be more than %d MiB", mostOfAll>>20)
+	}
+	a.read += m.plain
+	out := in
+	switch m.method {
+	case stored:
+		if m.size != m.plain {
+			return nil, damaged("its part %q is not as long as it says", m.name)
+		}
+	case deflated:
+		var err error
+		if out, err = inflate(in, m.plain); err != nil {
+			return nil, damaged("its part %q is damaged", m.name)
+		}
+	default:
+		return nil, damaged("its part %q is stored in a way that is not known here (method %d)", m.name, m.method)
+	}
+	if crc32.ChecksumIEEE(out) != m.sum {
+		return nil, damaged("its part %q is damaged: its checksum does not fit", m.name)
+	}
+	return out, nil
+}
+
+var errLength = errors.New("it is not as long as it says")
+
+// inflate returns what is in a stream of size bytes, inflated, which must take all of in.
+func inflate(in []byte, size int) ([]byte, error) {
+	from := bytes.NewReader(in) // which is read byte by byte, and no further than the stream goes
+	r := flate.NewReader(from)
+	out := make([]byte, 0, min(size, len(in)*1100)+1) // no stream is more than 1,032 times as long
+	for {
+		if len(out) > size {
+			return nil, errLength
+		}
+		if len(out) == cap(out) {
+			out = append(out, 0)[:len(out)]
+		}
+		n, err := r.Read(out[len(out):cap(out)])
+		out = out[:len(out)+n]
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	if len(out) != size || from.Len() > 0 {
+		return nil, errLength
+	}
+	return out, nil
+}

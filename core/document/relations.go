@@ -1,0 +1,247 @@
+package document
+
+import (
+	"path"
+	"slices"
+	"strings"
+)
+
+// relation is how a part of an Office Open XML package refers to another, or to something
+// outside (ISO/IEC 29500-2, 6.5).
+type relation struct {
+	id, kind string // kind is the last step of its type
+	target   string // a member's name, or what stands outside
+	outside  bool
+}
+
+// relations reads those of a part, "" for the package's own.
+func (b *builder) relations(of string) ([]relation, error) {
+	folder, base := path.Split(of)
+	m := b.doc.pack.find(folder + "_rels/" + base + ".rels")
+	if m == nil {
+		return nil, nil
+	}
+	p, err := b.load(m)
+	if err != nil {
+		return nil, err
+	}
+	r := &relationReader{builder: b, folder: folder}
+	if err := r.quietly(p, r); err != nil {
+		return nil, err
+	}
+	for _, rel := range r.all {
+		if rel.outside && rel.kind != "hyperlink" {
+			b.doc.Hidden = append(b.doc.Hidden, Hidden{"link to a file", rel.target})
+		}
+	}
+	return r.all, nil
+}
+
+// quietly walks a part that has no text of the document's.
+func (b *builder) quietly(p *part, h handler) error {
+	parts, s, at, f, frames, own := b.doc.parts, b.s, b.part, b.flavor, b.frames, b.frame
+	b.frames = nil
+	err := b.walk(p, bare, h)
+	b.doc.parts, b.s, b.part, b.flavor, b.frames, b.frame = parts, s, at, f, frames, own
+	return err
+}
+
+type relationReader struct {
+	*builder
+	folder string
+	all    []relation
+}
+
+func (r *relationReader) opens(name string) error {
+	if name != "rel:Relationship" {
+		return nil
+	}
+	rel := relation{id: r.s.value("Id"), kind: path.Base(r.s.value("Type")), target: r.s.value("Target"), outside: r.s.value("TargetMode") == "External"}
+	if strings.Contains(r.s.value("Type"), "digital-signature") {
+		r.doc.signed = true
+	}
+	if !rel.outside {
+		rel.target = strings.TrimPrefix(path.Join("/", strings.TrimPrefix(r.folder, "/"), rel.target), "/")
+		if t := r.s.value("Target"); strings.HasPrefix(t, "/") {
+			rel.target = strings.TrimPrefix(path.Clean(t), "/")
+		}
+	}
+	r.all = append(r.all, rel)
+	return nil
+}
+
+func (r *relationReader) closes(action) error { return nil }
+
+// of returns the relations of a kind.
+func of(all []relation, kind string) []relation {
+	return slices.DeleteFunc(slices.Clone(all), func(r relation) bool { return r.kind != kind })
+}
+
+// byID returns what an identity refers to.
+func byID(all []relation, id string) (relation, bool) {
+	i := slices.IndexFunc(all, func(r relation) bool { return r.id == id })
+	if i < 0 || id == "" {
+		return relation{}, false
+	}
+	return all[i], true
+}
+
+// main reads the relations of the package, and returns its main part and what that refers to.
+func (b *builder) main() (*part, []relation, error) {
+	all, err := b.relations("")
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, r := range of(all, "officeDocument") {
+		if m := b.doc.pack.find(r.target); m != nil {
+			p, err := b.load(m)
+			if err != nil {
+				return nil, nil, err
+			}
+			own, err := b.relations(m.name)
+			return p, own, err
+		}
+	}
+	return nil, nil, errForeign
+}
+
+// each walks the parts that relations of a kind refer to.
+func (b *builder) each(all []relation, kind string, f flavor, h handler, before func(r relation, n int) error) error {
+	for i, r := range of(all, kind) {
+		m := b.doc.pack.find(r.target)
+		if m == nil || r.outside || b.seen[m] {
+			continue
+		}
+		p, err := b.load(m)
+		if err != nil {
+			return err
+		}
+		if before != nil {
+			if err := before(r, i+1); err != nil {
+				return err
+			}
+		}
+		if err := b.walk(p, f, h); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// rest reads what is left of a package: its properties, and parts in which texts are hidden.
+func (b *builder) rest() error {
+	all, err := b.relations("")
+	if err != nil {
+		return err
+	}
+	b.where = place{in: "properties"}
+	if err := b.each(all, "core-properties", bare, &propertyReader{builder: b}, nil); err != nil {
+		return err
+	}
+	for _, m := range b.doc.pack.members {
+		if err := b.other(m); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// silent are parts in which nobody writes texts, by their names' ends.
+var silent = []string{
+	"[content_types].xml", "theme", "styles.xml", "fonttable.xml", "websettings.xml", "settings.xml", "calcchain.xml",
+	"tablestyles.xml", "viewprops.xml", "presprops.xml", "meta-inf/manifest.xml", "manifest.rdf", "metadata.xml", "docprops/app.xml",
+}
+
+// other takes the characters of an XML part that is not shown as hidden, and the name of a file
+// of another kind that could hold texts.
+func (b *builder) other(m *member) error {
+	name := strings.ToLower(m.name)
+	switch ext := path.Ext(name); {
+	case b.seen[m] || strings.HasSuffix(name, "/"):
+		return nil
+	case ext == ".rels":
+		_, err := b.relations(strings.TrimSuffix(strings.Replace(m.name, "_rels/", "", 1), ".rels"))
+		return err
+	case strings.Contains(name, "embeddings/") || KindOf(name) != None:
+		b.embedded = append(b.embedded, m.name)
+		return nil
+	case ext != ".xml" && ext != ".rdf":
+		return nil
+	}
+	for _, s := range silent {
+		if strings.Contains(name, s) {
+			return nil
+		}
+	}
+	p, err := b.load(m)
+	if err != nil {
+		return err
+	}
+	b.where = place{in: m.name}
+	return b.quietly(p, &otherReader{builder: b, cached: strings.Contains(name, "pivot")})
+}
+
+// otherReader takes all characters of a part as hidden.
+type otherReader struct {
+	*builder
+	cached bool // values are attributes
+}
+
+const otherText action = 1
+
+func (r *otherReader) opens(name string) error {
+	if r.cached {
+		r.hide("", r.s.value("v"))
+		r.hide("", r.s.value("name"))
+	}
+	if name != "" {
+		r.hidesAll()
+	}
+	return nil
+}
+
+// hidesAll takes the characters from here on as hidden, those of an element a text each.
+func (b *builder) hidesAll() {
+	if b.hiding.Len() > 0 {
+		b.hid("")
+	}
+	b.act, b.mode = otherText, hidden
+}
+
+func (r *otherReader) closes(action) error {
+	r.hid("")
+	return nil
+}
+
+// propertyReader shows a document's title, subject and keywords.
+type propertyReader struct{ *builder }
+
+const property action = 1
+
+func (r *propertyReader) opens(name string) error {
+	what, ok := map[string]string{"dc:title": "title", "dc:subject": "subject", "cp:keywords": "keywords", "meta:keyword": "keyword"}[name]
+	switch {
+	case ok && !r.s.empty:
+		r.where = place{in: what}
+		r.text(true)
+		r.begin()
+		r.mode, r.act = shown, property
+	case name == "dc:description":
+		r.where = place{}
+		r.hides(property)
+	}
+	return nil
+}
+
+func (r *propertyReader) closes(action) error {
+	if r.mode == hidden {
+		r.hid("description")
+		return nil
+	}
+	r.texts[len(r.texts)-1].end = r.s.start
+	r.end()
+	if l := r.lines[len(r.lines)-1]; len(l.text) == 0 {
+		r.lines = r.lines[:len(r.lines)-1]
+	}
+	return nil
+}

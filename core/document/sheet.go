@@ -1,0 +1,423 @@
+package document
+
+import (
+	"bytes"
+	"fmt"
+	"strconv"
+	"strings"
+)
+
+// sheetReader reads SpreadsheetML (ISO/IEC 29500-1, 18), sheet by sheet.
+type sheetReader struct {
+	*builder
+	relations []relation
+	name      string
+	strings   []*line // shared by cells
+	headers   map[[2]int]*column
+	threads   map[string]bool // cells with a conversation, which a comment repeats
+
+	column, row int
+	kind        string // of the cell's value
+	formula     bool
+	number      strings.Builder
+	links       []string
+}
+
+// column is a table's column, named as its header cell says.
+type column struct {
+	name string
+	line *line // its name in the table's part
+}
+
+const (
+	_ action = iota
+	sheetValue
+	sheetFormula
+	sheetText
+	sheetLine
+	sheetHidden
+	sheetData
+)
+
+// workbook reads a spreadsheet.
+func (b *builder) workbook() error {
+	main, all, err := b.main()
+	if err != nil {
+		return err
+	}
+	book := &bookReader{builder: b}
+	if err := b.quietly(main, book); err != nil {
+		return err
+	}
+	if !book.is {
+		return errForeign
+	}
+	shared := &sharedReader{builder: b}
+	if err := b.each(all, "sharedStrings", inSheet, shared, nil); err != nil {
+		return err
+	}
+	b.lines = nil
+	for _, s := range book.sheets {
+		rel, ok := byID(all, s[1])
+		m := b.doc.pack.find(rel.target)
+		if !ok || m == nil {
+			continue
+		}
+		if err := b.sheet(m, rel, s[0], shared.strings); err != nil {
+			return err
+		}
+	}
+	for _, l := range shared.strings {
+		if len(l.place.cells) == 0 {
+			b.doc.Hidden = append(b.doc.Hidden, Hidden{"text of no cell", string(l.text)})
+		}
+	}
+	b.where = place{}
+	b.lockNamed()
+	return b.rest()
+}
+
+// lockNamed locks the headers of columns that formulas name.
+func (b *builder) lockNamed() {
+	for _, l := range b.lines {
+		for _, c := range l.copies {
+			if c.segments == nil || c.segments[0].kind != value {
+				continue
+			}
+			for _, f := range b.formulas {
+				if strings.Contains(f, "["+string(l.text)+"]") || strings.Contains(f, "[@"+string(l.text)+"]") {
+					l.lock = b.locked("formulas name the column by it")
+				}
+			}
+		}
+	}
+}
+
+// bookReader reads which sheets there are, and the workbook's names.
+type bookReader struct {
+	*builder
+	is     bool
+	sheets [][2]string // name and relation
+}
+
+func (r *bookReader) opens(name string) error {
+	switch name {
+	case "s:workbook":
+		r.is = true
+	case "s:sheet":
+		r.sheets = append(r.sheets, [2]string{r.s.value("name"), r.s.value("r:id")})
+		r.where = place{}
+		r.hide("name of a sheet", r.s.value("name"))
+	case "s:definedName":
+		r.where = place{}
+		r.hide("defined name", r.s.value("name"))
+		r.hides(sheetHidden)
+	}
+	return nil
+}
+
+func (r *bookReader) closes(action) error {
+	r.hid("defined name")
+	return nil
+}
+
+// sharedReader reads the texts that cells share.
+type sharedReader struct {
+	*builder
+	strings []*line
+}
+
+func (r *sharedReader) opens(name string) error {
+	switch name {
+	case "s:si":
+		r.act = sheetLine
+		r.strings = append(r.strings, r.begin())
+	case "s:rPh":
+		r.hides(sheetHidden)
+	case "s:t":
+		if r.mode != hidden {
+			r.act, r.mode = sheetText, shown
+			r.text(false)
+		}
+	}
+	return nil
+}
+
+func (r *sharedReader) closes(act action) error {
+	switch act {
+	case sheetLine:
+		r.end()
+	case sheetText:
+		r.texts[len(r.texts)-1].end = r.s.start
+	case sheetHidden:
+		r.hid("how a text is read aloud")
+	}
+	return nil
+}
+
+// sheet reads a sheet, and what belongs to it.
+func (b *builder) sheet(m *member, rel relation, name string, shared []*line) error {
+	own, err := b.relations(m.name)
+	if err != nil {
+		return err
+	}
+	r := &sheetReader{builder: b, relations: own, name: name, strings: shared, headers: map[[2]int]*column{}, threads: map[string]bool{}}
+	if err := b.each(own, "table", inSheet, &columnReader{builder: b, headers: r.headers, sheet: name}, nil); err != nil {
+		return err
+	}
+	sheet := "sheet " + name
+	b.where = place{in: sheet}
+	if err := b.each([]relation{rel}, rel.kind, inSheet, r, nil); err != nil {
+		return err
+	}
+	for _, target := range r.links {
+		b.where = place{in: sheet}
+		b.whole("link target", target, "it is a link's target")
+	}
+	if err := b.each(own, "threadedComment", inSheet, &commentReader{builder: b, sheet: sheet, threads: r.threads}, nil); err != nil {
+		return err
+	}
+	if err := b.each(own, "comments", inSheet, &commentReader{builder: b, sheet: sheet, threads: r.threads}, nil); err != nil {
+		return err
+	}
+	d := b.drawing(nil)
+	return b.each(own, "drawing", inSlide, d, func(rel relation, _ int) (err error) {
+		d.where = place{in: sheet + " text box"}
+		d.relations, err = b.relations(rel.target)
+		return err
+	})
+}
+
+func (r *sheetReader) opens(name string) error {
+	switch name {
+	case "s:sheetData":
+		r.act = sheetData
+		r.row = 0
+	case "s:row":
+		r.row++
+		if n, err := strconv.Atoi(r.s.value("r")); err == nil && n > 0 {
+			r.row = n
+		}
+		r.column = 0
+	case "s:c":
+		r.column++
+		if v, ok := r.s.attribute("r"); ok {
+			if c, row := cellAt(string(v)); c > 0 {
+				r.column, r.row = c, row
+			}
+		}
+		r.kind, r.formula = r.s.value("t"), false
+	case "s:f":
+		r.formula = true
+		r.where = place{in: fmt.Sprintf("sheet %s cell %s", r.name, cellName(r.column, r.row))}
+		r.hides(sheetFormula)
+	case "s:v":
+		r.hides(sheetValue)
+	case "s:is":
+		r.act = sheetLine
+		l := r.begin()
+		l.place = place{cells: []area{r.here()}}
+	case "s:t":
+		if r.current() != nil && r.mode != hidden {
+			r.act, r.mode = sheetText, shown
+			r.text(false)
+		}
+	case "s:rPh":
+		r.hides(sheetHidden)
+	default:
+		r.around(name)
+	}
+	return nil
+}
+
+// around reads what stands behind a sheet's cells.
+func (r *sheetReader) around(name string) {
+	sheet := "sheet " + r.name
+	switch name {
+	case "s:hyperlink":
+		if rel, ok := byID(r.relations, r.s.value("r:id")); ok {
+			r.links = append(r.links, rel.target)
+		}
+	case "s:formula", "s:formula1", "s:formula2", "s:filter", "s:customFilter":
+		r.where = place{in: sheet}
+		r.hide("filter", r.s.value("val"))
+		r.hides(sheetHidden)
+	case "s:dataValidation":
+		r.where = place{in: sheet}
+		for _, a := range []string{"prompt", "promptTitle", "error", "errorTitle"} {
+			r.hide("validation", r.s.value(a))
+		}
+	case "s:oddHeader", "s:evenHeader", "s:firstHeader", "s:oddFooter", "s:evenFooter", "s:firstFooter":
+		what := " header"
+		if strings.HasSuffix(name, "Footer") {
+			what = " footer"
+		}
+		r.act, r.mode = sheetText, shown
+		r.where = place{in: sheet + what}
+		r.act = sheetLine
+		r.text(true)
+		r.begin()
+	}
+}
+
+// here is the cell at hand.
+func (r *sheetReader) here() area { return area{r.name, r.column, r.row, r.column, r.row} }
+
+func (r *sheetReader) closes(act action) error {
+	switch act {
+	case sheetFormula:
+		r.formulas = append(r.formulas, r.hiding.String())
+		r.hid("formula")
+	case sheetValue:
+		r.value(r.hiding.String())
+		r.hiding.Reset()
+	case sheetText:
+		r.texts[len(r.texts)-1].end = r.s.start
+	case sheetLine:
+		l := r.current()
+		if len(r.texts) > 0 && r.texts[len(r.texts)-1].part == r.part && r.texts[len(r.texts)-1].end == r.texts[len(r.texts)-1].begin {
+			r.texts[len(r.texts)-1].end = r.s.start
+		}
+		r.end()
+		if len(l.place.cells) > 0 {
+			r.header(l)
+		}
+	case sheetHidden:
+		r.hid("rule for cells")
+	}
+	return nil
+}
+
+// value shows a cell's value.
+func (r *sheetReader) value(text string) {
+	if r.kind == "s" && !r.formula {
+		n, err := strconv.Atoi(strings.TrimSpace(text))
+		if err != nil || n < 0 || n >= len(r.strings) {
+			return
+		}
+		l := r.strings[n]
+		if len(l.place.cells) == 0 {
+			r.lines = append(r.lines, l)
+		}
+		l.place.cells = append(l.place.cells, r.here())
+		r.header(l)
+		return
+	}
+	if text == "" {
+		return
+	}
+	why := "the cell holds no text"
+	if r.formula {
+		why = "it is the result of a formula"
+	}
+	l := r.whole("", text, why)
+	l.place = place{cells: []area{r.here()}}
+}
+
+// header makes the name of a table's column change with its header cell, which a line is.
+func (r *sheetReader) header(l *line) {
+	c := r.headers[[2]int{r.column, r.row}]
+	switch {
+	case c == nil:
+	case !bytes.Equal(l.text, c.line.text):
+		l.lock = r.locked("a table calls its column otherwise")
+	default:
+		l.copies = append(l.copies, c.line)
+		c.line.paired = true
+	}
+}
+
+// columnReader reads what tables call their columns.
+type columnReader struct {
+	*builder
+	sheet   string
+	headers map[[2]int]*column
+
+	at, row int
+	no      bool // there is no header row
+}
+
+func (r *columnReader) opens(name string) error {
+	switch name {
+	case "s:table":
+		first, _, _ := strings.Cut(r.s.value("ref"), ":")
+		r.at, r.row = cellAt(first)
+		r.no = r.s.value("headerRowCount") == "0"
+		r.where = place{in: "sheet " + r.sheet}
+		r.hide("name of a table", r.s.value("displayName"))
+	case "s:tableColumn":
+		from, to := r.s.attributeAt("name")
+		if from < 0 {
+			return nil
+		}
+		if r.no {
+			r.hide("column of a table", r.s.value("name"))
+			return nil
+		}
+		l := &line{place: place{in: "column of a table"}, spare: true}
+		r.open = append(r.open, l)
+		b := r.builder
+		err := b.pieces(from, to)
+		r.open = r.open[:len(r.open)-1]
+		for i := range l.segments {
+			l.segments[i].kind, l.segments[i].element = value, -1
+		}
+		r.headers[[2]int{r.at, r.row}] = &column{string(l.text), l}
+		r.at++
+		return err
+	}
+	return nil
+}
+
+func (r *columnReader) closes(action) error { return nil }
+
+// commentReader reads the comments of a sheet.
+type commentReader struct {
+	*builder
+	sheet   string
+	threads map[string]bool
+}
+
+func (r *commentReader) opens(name string) error {
+	switch name {
+	case "s:comment", "tc:threadedComment":
+		ref := r.s.value("ref")
+		r.where = place{in: r.sheet + " comment at " + ref}
+		if name == "tc:threadedComment" {
+			r.threads[ref] = true
+		} else if r.threads[ref] { // a copy, for older readers
+			r.hides(sheetHidden)
+		}
+	case "s:text":
+		if r.mode != hidden {
+			r.act = sheetLine
+			r.begin()
+		}
+	case "s:t", "tc:text":
+		if r.mode == hidden {
+			return nil
+		}
+		r.act, r.mode = sheetText, shown
+		r.text(name != "s:t")
+		if r.current() == nil {
+			r.begin()
+			r.act = sheetData // the text is the line
+		}
+	}
+	return nil
+}
+
+func (r *commentReader) closes(act action) error {
+	switch act {
+	case sheetLine:
+		r.end()
+	case sheetText, sheetData:
+		r.texts[len(r.texts)-1].end = r.s.start
+		if act == sheetData {
+			r.end()
+		}
+	case sheetHidden:
+		r.hid("for older readers")
+	}
+	return nil
+}

@@ -1,0 +1,58 @@
+package revision
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+	"strings"
+
+	"frizzel/core/program"
+	"frizzel/core/textfile"
+)
+
+// fewPlaces is how many places are named.
+const fewPlaces = 3
+
+// Unseen returns what look finds in the parts of a document that its text does not show, and that
+// nothing changes: a note for each rule, so that nobody believes a name to be gone that is there.
+func Unseen(p *program.Program, file *textfile.File, f program.File, look func(program.Input) ([]program.Match, *program.Result)) (notes []program.Note) {
+	d := file.Document
+	if d == nil || len(d.Hidden) == 0 {
+		return nil
+	}
+	var text []byte
+	for _, h := range d.Hidden {
+		text = append(append(text, h.Text...), '\n')
+	}
+	matches, _ := look(program.Input{Text: text, File: f})
+	places, line, counted := map[int][]string{}, 0, 0
+	counts := map[int]int{}
+	for _, m := range matches {
+		if m.Start == m.End || bytes.IndexByte(text[m.Start:m.End], '\n') >= 0 { // it is about lines
+			continue
+		}
+		line += bytes.Count(text[counted:m.Start], []byte("\n"))
+		counted = m.Start
+		counts[m.Rule]++
+		if place := d.Hidden[line].Place; !slices.Contains(places[m.Rule], place) {
+			places[m.Rule] = append(places[m.Rule], place)
+		}
+	}
+	for rule := range p.Rules {
+		if counts[rule] > 0 {
+			notes = append(notes, program.Note{Rule: rule, Text: unseen(counts[rule], places[rule])})
+		}
+	}
+	return notes
+}
+
+func unseen(n int, places []string) string {
+	matches, rest := "1 match", ""
+	if n > 1 {
+		matches = fmt.Sprintf("%d matches", n)
+	}
+	if more := len(places) - fewPlaces; more > 0 {
+		places, rest = places[:fewPlaces], fmt.Sprintf(" and %d more places", more)
+	}
+	return matches + " where nothing is changed: " + strings.Join(places, "; ") + rest
+}
