@@ -54,11 +54,12 @@ const (
 type flavor byte
 
 const (
-	bare    flavor = iota // characters alone
-	inWord                // WordprocessingML
-	inSheet               // SpreadsheetML
-	inSlide               // DrawingML
-	inOpen                // OpenDocument
+	bare     flavor = iota // characters alone
+	inWord                 // WordprocessingML
+	inSheet                // SpreadsheetML
+	inSlide                // DrawingML
+	inOpen                 // OpenDocument
+	inHeader               // SpreadsheetML's headers and footers, in which & begins a code
 )
 
 // element is one whose content is text alone.
@@ -108,6 +109,7 @@ type builder struct {
 	seen     map[*member]bool
 	formulas []string
 	embedded []string
+	every    bool // elements of other namespaces are asked for, too
 }
 
 // frame is what holds within an element.
@@ -184,7 +186,7 @@ func (b *builder) elements(h handler) error {
 		case startTag:
 			b.frames = append(b.frames, b.frame)
 			b.act = 0
-			if !b.skip && s.name != "" {
+			if !b.skip && (s.name != "" || b.every) {
 				if err := h.opens(s.name); err != nil {
 					return err
 				}
@@ -471,6 +473,9 @@ func (b *builder) finish() error {
 	for _, l := range b.lines {
 		if l.spare {
 			b.unpaired(l)
+			continue
+		}
+		if len(l.text) == 0 && len(l.place.cells) > 0 {
 			continue
 		}
 		size += len(l.text) + 1

@@ -46,6 +46,7 @@ const (
 	openProperty
 	openBare
 	openHiddenParagraph
+	openAloud
 )
 
 // openDocument reads an OpenDocument package.
@@ -274,7 +275,7 @@ func (r *openReader) aside(name string) {
 		r.state.where = place{in: in}
 	case "text:ruby-text":
 		r.pop()
-		r.hides(openHidden)
+		r.hides(openAloud)
 	}
 }
 
@@ -443,6 +444,8 @@ func (r *openReader) closes(act action) error {
 		r.pop()
 	case openHidden:
 		r.hid("alternative text")
+	case openAloud:
+		r.hid("how a text is read aloud")
 	case openHiddenParagraph:
 		if r.state.deleted {
 			r.hid("tracked deletion")

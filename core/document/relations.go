@@ -41,7 +41,9 @@ func (b *builder) relations(of string) ([]relation, error) {
 func (b *builder) quietly(p *part, h handler) error {
 	parts, s, at, f, frames, own := b.doc.parts, b.s, b.part, b.flavor, b.frames, b.frame
 	b.frames = nil
+	_, b.every = h.(*otherReader)
 	err := b.walk(p, bare, h)
+	b.every = false
 	b.doc.parts, b.s, b.part, b.flavor, b.frames, b.frame = parts, s, at, f, frames, own
 	return err
 }
@@ -178,6 +180,11 @@ func (b *builder) other(m *member) error {
 		return err
 	}
 	b.where = place{in: m.name}
+	for _, known := range [][2]string{{"slidelayout", "slide layout"}, {"slidemaster", "slide master"}, {"notesmaster", "notes master"}, {"charts/", "chart"}, {"diagrams/", "diagram"}, {"glossary", "building block"}, {"customxml", "data of controls"}} {
+		if strings.Contains(name, known[0]) {
+			b.where.in = known[1]
+		}
+	}
 	return b.quietly(p, &otherReader{builder: b, cached: strings.Contains(name, "pivot")})
 }
 
@@ -189,14 +196,12 @@ type otherReader struct {
 
 const otherText action = 1
 
-func (r *otherReader) opens(name string) error {
+func (r *otherReader) opens(string) error {
 	if r.cached {
 		r.hide("", r.s.value("v"))
 		r.hide("", r.s.value("name"))
 	}
-	if name != "" {
-		r.hidesAll()
-	}
+	r.hidesAll()
 	return nil
 }
 

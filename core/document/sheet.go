@@ -36,7 +36,7 @@ const (
 	sheetText
 	sheetLine
 	sheetHidden
-	sheetData
+	sheetHeader
 )
 
 // workbook reads a spreadsheet.
@@ -190,9 +190,6 @@ func (b *builder) sheet(m *member, rel relation, name string, shared []*line) er
 
 func (r *sheetReader) opens(name string) error {
 	switch name {
-	case "s:sheetData":
-		r.act = sheetData
-		r.row = 0
 	case "s:row":
 		r.row++
 		if n, err := strconv.Atoi(r.s.value("r")); err == nil && n > 0 {
@@ -252,9 +249,8 @@ func (r *sheetReader) around(name string) {
 		if strings.HasSuffix(name, "Footer") {
 			what = " footer"
 		}
-		r.act, r.mode = sheetText, shown
-		r.where = place{in: sheet + what}
-		r.act = sheetLine
+		r.act, r.mode = sheetHeader, shown
+		r.where, r.flavor = place{in: sheet + what}, inHeader
 		r.text(true)
 		r.begin()
 	}
@@ -275,13 +271,12 @@ func (r *sheetReader) closes(act action) error {
 		r.texts[len(r.texts)-1].end = r.s.start
 	case sheetLine:
 		l := r.current()
-		if len(r.texts) > 0 && r.texts[len(r.texts)-1].part == r.part && r.texts[len(r.texts)-1].end == r.texts[len(r.texts)-1].begin {
-			r.texts[len(r.texts)-1].end = r.s.start
-		}
 		r.end()
-		if len(l.place.cells) > 0 {
-			r.header(l)
-		}
+		r.header(l)
+	case sheetHeader:
+		r.texts[len(r.texts)-1].end = r.s.start
+		r.flavor = inSheet
+		r.end()
 	case sheetHidden:
 		r.hid("rule for cells")
 	}
@@ -401,7 +396,7 @@ func (r *commentReader) opens(name string) error {
 		r.text(name != "s:t")
 		if r.current() == nil {
 			r.begin()
-			r.act = sheetData // the text is the line
+			r.act = sheetHeader // the text is the line
 		}
 	}
 	return nil
@@ -411,9 +406,9 @@ func (r *commentReader) closes(act action) error {
 	switch act {
 	case sheetLine:
 		r.end()
-	case sheetText, sheetData:
+	case sheetText, sheetHeader:
 		r.texts[len(r.texts)-1].end = r.s.start
-		if act == sheetData {
+		if act == sheetHeader {
 			r.end()
 		}
 	case sheetHidden:

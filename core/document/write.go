@@ -46,6 +46,10 @@ func (w *writer) write(text []byte) ([]byte, error) {
 		return w.slide(text), nil
 	case inOpen:
 		return w.open(text), nil
+	case inHeader:
+		if bytes.IndexByte(text, '&') >= 0 {
+			return nil, errors.New("& would begin a code there")
+		}
 	}
 	return w.bare(text)
 }
