@@ -293,7 +293,7 @@ func TestInterrupted(t *testing.T) {
 func TestDemoAtTerminal(t *testing.T) {
 	folder, _ := numbered(t, 0)
 	term := atTerminalOf(t, 120, 40, folder, "demo")
-	for _, command := range []string{"find", "check", "preview", "apply", "find", "history", "undo", "find", "preview"} {
+	for _, command := range []string{"find", "check", "preview", "apply", "find", "history", "undo", "find", "preview", "preview"} {
 		term.expect("$ frizzel " + command)
 		term.expect("Press a key to run it")
 		term.press(" ")

@@ -1,6 +1,7 @@
 package document
 
 import (
+	"bytes"
 	"fmt"
 	"strings"
 )
@@ -8,35 +9,35 @@ import (
 // area is cells of a sheet.
 type area struct {
 	sheet               string
-	column, row         int // from 1
-	lastColumn, lastRow int
+	column, row         int32 // from 1
+	lastColumn, lastRow int32
 }
 
 // mostAreas is how many areas are written out.
 const mostAreas = 12
 
-// areas writes cells as people do: sheet Boards cells C7, C9:C12; sheet Points cell A1. Cells below
-// one another are written as one area.
-func areas(all []area) string {
-	var joined []area
-	for _, a := range all {
-		if n := len(joined); n > 0 && below(joined[n-1], a) {
-			joined[n-1].lastRow = a.lastRow
-			continue
-		}
-		joined = append(joined, a)
+// with appends an area; cells below one another are one.
+func with(all []area, a area) []area {
+	if n := len(all); n > 0 && below(all[n-1], a) {
+		all[n-1].lastRow = a.lastRow
+		return all
 	}
+	return append(all, a)
+}
+
+// areas writes cells as people do: sheet Boards cells C7, C9:C12; sheet Points cell A1.
+func areas(all []area) string {
 	var b strings.Builder
-	for i, a := range joined {
+	for i, a := range all {
 		switch {
 		case i == mostAreas:
-			fmt.Fprintf(&b, " and %d more", len(joined)-i)
+			fmt.Fprintf(&b, " and %d more", len(all)-i)
 			return b.String()
-		case i == 0 || a.sheet != joined[i-1].sheet:
+		case i == 0 || a.sheet != all[i-1].sheet:
 			if i > 0 {
 				b.WriteString("; ")
 			}
-			b.WriteString("sheet " + a.sheet + " cell" + plural(joined[i:]) + " ")
+			b.WriteString("sheet " + a.sheet + " cell" + plural(all[i:]) + " ")
 		default:
 			b.WriteString(", ")
 		}
@@ -66,7 +67,7 @@ func (a area) String() string {
 }
 
 // cellName returns a cell's name, such as C7.
-func cellName(column, row int) string {
+func cellName(column, row int32) string {
 	var letters []byte
 	for ; column > 0; column = (column - 1) / 26 {
 		letters = append([]byte{byte('A' + (column-1)%26)}, letters...)
@@ -75,16 +76,16 @@ func cellName(column, row int) string {
 }
 
 // cellAt reads a cell's name; zeros where it is none.
-func cellAt(name string) (column, row int) {
+func cellAt(name []byte) (column, row int32) {
 	i := 0
-	for name = strings.ReplaceAll(name, "$", ""); i < len(name) && name[i] >= 'A' && name[i] <= 'Z' && i < 4; i++ {
-		column = column*26 + int(name[i]-'A') + 1
+	for name = bytes.ReplaceAll(name, []byte("$"), nil); i < len(name) && name[i] >= 'A' && name[i] <= 'Z' && i < 4; i++ {
+		column = column*26 + int32(name[i]-'A') + 1
 	}
 	for ; i < len(name); i++ {
 		if name[i] < '0' || name[i] > '9' || row > 1<<24 {
 			return 0, 0
 		}
-		row = row*10 + int(name[i]-'0')
+		row = row*10 + int32(name[i]-'0')
 	}
 	return column, row
 }

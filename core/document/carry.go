@@ -68,7 +68,7 @@ func (d *Document) prove(edits, raw edit.List) error {
 		return &RefusedError{Reason: "the document would be damaged: " + err.Error()}
 	}
 	want := edits.Apply(d.Text)
-	if bytes.Equal(fresh.Text, want) && sameHidden(d, fresh) {
+	if bytes.Equal(fresh.Text, want) && alike(d, fresh) {
 		return nil
 	}
 	for i, l := range fresh.lines {
@@ -82,9 +82,23 @@ func (d *Document) prove(edits, raw edit.List) error {
 	return &RefusedError{Reason: "the document cannot hold it: it would be read as another text"}
 }
 
-// sameHidden reports whether two documents hide the same, but for what changes with lines shown.
-func sameHidden(a, b *Document) bool {
-	return len(a.Hidden) == len(b.Hidden) && len(a.lines) == len(b.lines)
+// alike reports whether two documents of as many lines hide the same, and whether lines that change
+// with others do so in both.
+func alike(a, b *Document) bool {
+	if len(a.Hidden) != len(b.Hidden) || len(a.lines) != len(b.lines) {
+		return false
+	}
+	for i := range a.Hidden {
+		if a.Hidden[i].Text != b.Hidden[i].Text {
+			return false
+		}
+	}
+	for i, l := range a.lines {
+		if len(l.copies) != len(b.lines[i].copies) || (l.lock == 0) != (b.lines[i].lock == 0) {
+			return false
+		}
+	}
+	return true
 }
 
 func (d *Document) refuse(l *line, why string) error {
@@ -182,9 +196,9 @@ func (c *carrier) one(l *line, e change) error {
 			}
 		}
 		if from < to || len(text) > 0 {
-			c.parts[g.part] = append(c.parts[g.part], edit.Edit{Start: from, End: to, New: text})
+			c.parts[int(g.part)] = append(c.parts[int(g.part)], edit.Edit{Start: from, End: to, New: text})
 			if g.element >= 0 {
-				c.touched[g.element] = true
+				c.touched[int(g.element)] = true
 			}
 		}
 	}
@@ -195,13 +209,13 @@ func (c *carrier) one(l *line, e change) error {
 func (l *line) same(i int) bool {
 	g := l.segments[i]
 	from, to := l.bounds(i)
-	return g.kind == plain || g.kind == value && g.to-g.from == to-from
+	return g.kind == plain || g.kind == value && int(g.to-g.from) == to-from
 }
 
 // bytesOf returns the bytes of a segment that its part of text[start:end] stands for.
 func (l *line) bytesOf(i, start, end int) (from, to int) {
 	if !l.same(i) {
-		return l.segments[i].from, l.segments[i].to
+		return int(l.segments[i].from), int(l.segments[i].to)
 	}
 	return l.byteAt(i, start), l.byteAt(i, end)
 }
@@ -212,20 +226,20 @@ func (l *line) byteAt(i, at int) int {
 	from, to := l.bounds(i)
 	switch {
 	case at <= from:
-		return g.from
+		return int(g.from)
 	case at >= to || !l.same(i):
-		return g.to
+		return int(g.to)
 	}
-	return g.from + at - from
+	return int(g.from) + at - from
 }
 
 // bounds returns where a segment's text begins and ends.
 func (l *line) bounds(i int) (from, to int) {
 	to = len(l.text)
 	if i+1 < len(l.segments) {
-		to = l.segments[i+1].at
+		to = int(l.segments[i+1].at)
 	}
-	return l.segments[i].at, to
+	return int(l.segments[i].at), to
 }
 
 // widen returns a change that takes such segments as it touches as a whole that stand for their
@@ -262,7 +276,7 @@ func (l *line) widen(start, end int, fresh []byte) (int, int, []byte) {
 
 // at returns the segment that a byte of the line's text is in, -1 for none.
 func (l *line) at(at int) int {
-	return sort.Search(len(l.segments), func(i int) bool { return l.segments[i].at > at }) - 1
+	return sort.Search(len(l.segments), func(i int) bool { return int(l.segments[i].at) > at }) - 1
 }
 
 // target returns the segments of a line that text[start:end] is in, the one beside it where it is
@@ -288,7 +302,7 @@ func (d *Document) target(l *line, start, end int) (first, last int, err error) 
 		if at < 0 || at >= len(l.text) || i < 0 {
 			continue
 		}
-		if lock = l.segments[i].lock; lock == 0 {
+		if lock = int(l.segments[i].lock); lock == 0 {
 			return i, i, nil
 		}
 	}
@@ -378,28 +392,29 @@ func (c *carrier) preserve() error {
 		}
 		src := c.Document.parts[e.part].src
 		var own edit.List
-		for _, x := range c.parts[e.part] {
-			if x.Start >= e.begin && x.End <= e.end {
-				x.Start, x.End = x.Start-e.begin, x.End-e.begin
+		begin, end := int(e.begin), int(e.end)
+		for _, x := range c.parts[int(e.part)] {
+			if x.Start >= begin && x.End <= end {
+				x.Start, x.End = x.Start-begin, x.End-begin
 				own = append(own, x)
 			}
 		}
 		slices.SortStableFunc(own, func(a, b edit.Edit) int { return a.Start - b.Start })
-		if !own.Fits(e.end - e.begin) {
+		if !own.Fits(end - begin) {
 			return &RefusedError{Reason: "two changes are too near each other"}
 		}
-		text := own.Apply(src[e.begin:e.end])
+		text := own.Apply(src[begin:end])
 		if n := len(text); n == 0 || !white(text[0]) && !white(text[n-1]) && !bytes.Contains(text, []byte(" <")) {
 			continue
 		}
 		if e.trimmed {
 			return &RefusedError{Reason: "white space that is there but not shown would be seen"}
 		}
-		at := e.begin - 1
+		at := begin - 1
 		if src[at-1] == '/' {
 			at--
 		}
-		c.parts[e.part] = append(c.parts[e.part], edit.Edit{Start: at, End: at, New: []byte(` xml:space="preserve"`)})
+		c.parts[int(e.part)] = append(c.parts[int(e.part)], edit.Edit{Start: at, End: at, New: []byte(` xml:space="preserve"`)})
 	}
 	return nil
 }

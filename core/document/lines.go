@@ -3,6 +3,7 @@ package document
 import (
 	"bytes"
 	"fmt"
+	"slices"
 	"strings"
 	"unicode/utf8"
 )
@@ -30,11 +31,11 @@ type line struct {
 
 // segment is a piece of a line's text, and the bytes of a part that it was read from.
 type segment struct {
-	at       int // in the line's text; it ends where the next one begins
-	from, to int // in the part
-	part     int
-	element  int // that its text stands in, else -1
-	lock     int // in Document.locks; 0 for none
+	at       int32 // in the line's text; it ends where the next one begins
+	from, to int32 // in the part
+	element  int32 // that its text stands in, else -1
+	part     uint16
+	lock     uint16 // in Document.locks; 0 for none
 	kind     kind
 	flavor   flavor
 }
@@ -64,10 +65,10 @@ const (
 
 // element is one whose content is text alone.
 type textElement struct {
-	part       int
-	tag, begin int // its start tag, its content
-	end        int // of that
-	properties [2]int
+	part       int32
+	tag, begin int32 // its start tag, its content
+	end        int32 // of that
+	properties [2]int32
 	preserve   bool // it says that white space at its ends counts
 	sole       bool // it need not say so
 	trimmed    bool // there is some, which does not count
@@ -103,12 +104,13 @@ type builder struct {
 	frames []frame
 	frame
 	where    place
-	hiding   strings.Builder
+	hiding   []byte // what hides gathers
 	texts    []textElement
 	lockOf   map[string]int
 	seen     map[*member]bool
 	formulas []string
 	embedded []string
+	arena    arena
 	every    bool // elements of other namespaces are asked for, too
 }
 
@@ -192,6 +194,9 @@ func (b *builder) elements(h handler) error {
 				}
 			}
 			if !s.empty {
+				if b.skip {
+					s.leap()
+				}
 				continue
 			}
 			s.close()
@@ -214,9 +219,57 @@ func (b *builder) elements(h handler) error {
 	}
 }
 
+// arena is room for the segments and the texts of lines, of which one grows at a time.
+type arena struct {
+	lines    []line
+	segments []segment
+	text     []byte
+	owner    *line
+}
+
+const (
+	manySegments = 1024
+	muchText     = 16 << 10
+)
+
+// line returns a new line, to which the room belongs from now on.
+func (a *arena) line() *line {
+	a.release()
+	if len(a.lines) == 0 {
+		a.lines = make([]line, 64)
+	}
+	l := &a.lines[0]
+	a.lines = a.lines[1:]
+	if cap(a.segments)-len(a.segments) < 16 {
+		a.segments = make([]segment, 0, manySegments)
+	}
+	if cap(a.text)-len(a.text) < 256 {
+		a.text = make([]byte, 0, muchText)
+	}
+	l.segments, l.text = a.segments[len(a.segments):], a.text[len(a.text):]
+	a.owner = l
+	return l
+}
+
+// release leaves the line that has the room with what it took of it.
+func (a *arena) release() {
+	if a.owner == nil {
+		return
+	}
+	if l := a.owner; cap(l.segments) == cap(a.segments)-len(a.segments) { // else it outgrew it
+		a.segments = a.segments[:len(a.segments)+len(l.segments)]
+	}
+	if l := a.owner; cap(l.text) == cap(a.text)-len(a.text) {
+		a.text = a.text[:len(a.text)+len(l.text)]
+	}
+	a.owner.segments, a.owner.text = slices.Clip(a.owner.segments), slices.Clip(a.owner.text)
+	a.owner = nil
+}
+
 // begin opens a line.
 func (b *builder) begin() *line {
-	l := &line{place: b.where}
+	l := b.arena.line()
+	l.place = b.where
 	b.lines = append(b.lines, l)
 	b.open = append(b.open, l)
 	return l
@@ -244,7 +297,8 @@ func (b *builder) current() *line {
 
 // whole adds a line that nothing may change.
 func (b *builder) whole(what, text, why string) *line {
-	l := &line{text: oneLine(text), place: b.where, lock: b.locked(why)}
+	l := b.arena.line()
+	l.text, l.place, l.lock = append(l.text, oneLine(text)...), b.where, b.locked(why)
 	if cells := l.place.cells; what != "" && len(cells) > 0 {
 		l.place = place{in: "sheet " + cells[0].sheet + " cell " + cells[0].String() + ", " + what}
 	} else if what != "" {
@@ -256,6 +310,9 @@ func (b *builder) whole(what, text, why string) *line {
 
 // oneLine returns a text as a line shows it.
 func oneLine(text string) []byte {
+	if strings.IndexByte(text, '\n') < 0 && strings.IndexByte(text, '\r') < 0 {
+		return []byte(text)
+	}
 	return []byte(strings.NewReplacer("\r\n", "\u2028", "\n", "\u2028", "\r", "\u2028").Replace(text))
 }
 
@@ -291,21 +348,24 @@ func (b *builder) hide(what, text string) {
 func (b *builder) hides(act action) {
 	if b.mode != hidden {
 		b.act, b.mode = act, hidden
-		b.hiding.Reset()
+		b.hiding = b.hiding[:0]
 	}
 }
 
 // hid ends what hides began.
 func (b *builder) hid(what string) {
-	b.hide(what, b.hiding.String())
-	b.hiding.Reset()
+	b.hide(what, string(b.hiding))
+	b.hiding = b.hiding[:0]
 }
 
 // text begins an element whose content is text.
 func (b *builder) text(sole bool) {
 	space := b.s.value("xml:space")
-	b.texts = append(b.texts, textElement{part: b.part, tag: b.s.start, begin: b.s.end, end: b.s.end, preserve: space == "preserve", sole: sole})
+	b.texts = append(b.texts, textElement{part: int32(b.part), tag: int32(b.s.start), begin: int32(b.s.end), end: int32(b.s.end), preserve: space == "preserve", sole: sole})
 }
+
+// ended ends the content of the element that text began.
+func (b *builder) ended() { b.texts[len(b.texts)-1].end = int32(b.s.start) }
 
 // put appends a segment to the line at hand.
 func (b *builder) put(text string, k kind, from, to int) {
@@ -313,9 +373,11 @@ func (b *builder) put(text string, k kind, from, to int) {
 	if l == nil {
 		return
 	}
-	g := segment{at: len(l.text), from: from, to: to, part: b.part, element: -1, lock: b.lock, kind: k, flavor: b.flavor}
+	g := segment{
+		at: int32(len(l.text)), from: int32(from), to: int32(to), part: uint16(b.part), element: -1, lock: uint16(b.lock), kind: k, flavor: b.flavor,
+	}
 	if (k == plain || k == escape) && b.flavor != inOpen {
-		g.element = len(b.texts) - 1
+		g.element = int32(len(b.texts) - 1)
 	}
 	l.segments = append(l.segments, g)
 	l.text = append(l.text, text...)
@@ -325,10 +387,10 @@ func (b *builder) put(text string, k kind, from, to int) {
 func (b *builder) characters(from, to int, verbatim bool) error {
 	src := b.s.src[from:to]
 	if b.mode == hidden {
-		if verbatim {
-			b.hiding.Write(src)
+		if verbatim || bytes.IndexByte(src, '&') < 0 {
+			b.hiding = append(b.hiding, src...)
 		} else {
-			b.hiding.WriteString(unescaped(src))
+			b.hiding = append(b.hiding, unescaped(src)...)
 		}
 		return nil
 	}
@@ -342,10 +404,16 @@ func (b *builder) characters(from, to int, verbatim bool) error {
 		b.lock = lock
 		return nil
 	}
+	if b.flavor == inHeader {
+		return b.header(from, to)
+	}
 	if b.flavor == inWord && len(b.texts) > 0 && !b.texts[len(b.texts)-1].preserve {
-		inner := bytes.TrimLeft(src, blanks)
-		from = to - len(inner)
-		to = from + len(bytes.TrimRight(inner, blanks))
+		for from < to && white(b.s.src[from]) {
+			from++
+		}
+		for from < to && white(b.s.src[to-1]) {
+			to--
+		}
 		b.texts[len(b.texts)-1].trimmed = to-from < len(src)
 	}
 	return b.pieces(from, to)

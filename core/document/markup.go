@@ -20,7 +20,7 @@ type scanner struct {
 
 	open     [][2]int // names of the elements that are open
 	bindings []binding
-	cache    map[string]string // names as they are written
+	cache    [128]known // names as they are written
 	rooted   bool
 }
 
@@ -34,16 +34,19 @@ const (
 	verbatim // of a CDATA section, start and end are what stands in it
 )
 
+// known is a name as it is written, and as this program has it.
+type known struct{ written, name string }
+
 // binding is a prefix and what it stands for.
 type binding struct {
-	prefix, space string
+	prefix, short string // what it stands for is what this program has for that
 	depth         int
 }
 
 // deepest is how many elements may be open.
 const deepest = 2000
 
-func newScanner(src []byte) *scanner { return &scanner{src: src, cache: map[string]string{}} }
+func newScanner(src []byte) *scanner { return &scanner{src: src} }
 
 func (s *scanner) errorf(format string, args ...any) error {
 	return damaged("its XML is damaged: "+format, args...)
@@ -88,11 +91,26 @@ func (s *scanner) next() error {
 			s.token, s.start, s.end = verbatim, from, s.at-len("]]>")
 			return nil
 		case len(rest) > 1 && rest[1] == '!':
-			return damaged("its XML has a document type, which is never read")
+			if err := s.documentType(); err != nil {
+				return err
+			}
 		default:
 			return s.opening()
 		}
 	}
+}
+
+// documentType passes over one that names a definition and has none in itself, as old documents
+// do; nobody reads what it names.
+func (s *scanner) documentType() error {
+	begin := s.at
+	if err := s.pass(">"); err != nil {
+		return err
+	}
+	if !bytes.HasPrefix(s.src[begin:], []byte("<!DOCTYPE")) || bytes.IndexByte(s.src[begin:s.at], '[') >= 0 || s.rooted {
+		return damaged("its XML has a document type with definitions, which are never read")
+	}
+	return nil
 }
 
 // declared checks what an XML declaration says of the encoding.
@@ -138,7 +156,10 @@ func (s *scanner) closing() error {
 	if n < 0 || len(s.open) == 0 {
 		return s.errorf("an element is closed that is not open")
 	}
-	name := bytes.TrimRight(s.src[s.at+2:s.at+n], " \t\r\n")
+	name := s.src[s.at+2 : s.at+n]
+	for len(name) > 0 && white(name[len(name)-1]) {
+		name = name[:len(name)-1]
+	}
 	last := s.open[len(s.open)-1]
 	if !bytes.Equal(name, s.src[last[0]:last[1]]) {
 		return s.errorf("%q is closed where %q is open", name, s.src[last[0]:last[1]])
@@ -158,100 +179,99 @@ func (s *scanner) close() {
 			n--
 		}
 		s.bindings = s.bindings[:n]
-		clear(s.cache)
+		s.cache = [128]known{}
 	}
 }
 
 func (s *scanner) opening() error {
-	end := s.tagEnd()
+	nameEnd, end, declares := s.tag()
 	if end < 0 {
 		return s.errorf("a tag is not closed")
 	}
-	s.token, s.start, s.end = startTag, s.at, end+1
-	inner := s.src[s.at+1 : end]
-	if s.empty = len(inner) > 0 && inner[len(inner)-1] == '/'; s.empty {
-		inner = inner[:len(inner)-1]
-	}
-	n := bytes.IndexAny(inner, " \t\r\n")
-	if n < 0 {
-		n = len(inner)
-	}
-	if n == 0 || len(s.open) == 0 && s.rooted {
+	begin := s.at + 1
+	if nameEnd == begin || len(s.open) == 0 && s.rooted {
 		return s.errorf("a tag has no name, or stands behind the last one")
 	}
-	s.rooted = true
-	name := inner[:n]
-	s.attributes = inner[n:]
-	s.open = append(s.open, [2]int{s.at + 1, s.at + 1 + n})
+	s.token, s.start, s.end, s.rooted = startTag, s.at, end+1, true
+	s.at = s.end
+	if s.empty = s.src[end-1] == '/'; s.empty {
+		end--
+	}
+	s.attributes = s.src[nameEnd:max(end, nameEnd)]
+	s.open = append(s.open, [2]int{begin, nameEnd})
 	if len(s.open) > deepest {
 		return damaged("its XML is nested more than %d deep", deepest)
 	}
-	if len(s.attributes) > 6 && bytes.Contains(s.attributes, []byte("xmlns")) {
+	if declares {
 		if err := s.bind(); err != nil {
 			return err
 		}
 	}
-	var ok bool
-	if s.name, ok = s.cache[string(name)]; !ok {
-		s.name = s.canonical(string(name))
-		s.cache[string(name)] = s.name
+	name := s.src[begin:nameEnd]
+	hash := (uint32(len(name))*31+uint32(name[len(name)-1]))*31 + uint32(name[len(name)/2])*7 + uint32(name[max(len(name)-3, 0)])
+	slot := &s.cache[hash*2654435761>>25]
+	if slot.written != string(name) {
+		*slot = known{string(name), s.canonical(string(name))}
 	}
-	s.at = s.end
+	s.name = slot.name
 	return nil
 }
 
-// tagEnd returns where the > of the tag stands that begins here, -1 for nowhere.
-func (s *scanner) tagEnd() int {
-	n := bytes.IndexByte(s.src[s.at:], '>')
-	if n < 0 {
-		return -1
+// tag returns where the name of the tag that begins here ends, and where its > stands, -1 for
+// nowhere, and whether it declares prefixes.
+func (s *scanner) tag() (nameEnd, end int, declares bool) {
+	src, i := s.src, s.at+1
+	for i < len(src) && src[i] > ' ' && src[i] != '>' && src[i] != '/' {
+		i++
 	}
-	if tag := s.src[s.at : s.at+n]; bytes.IndexByte(tag, '\'') < 0 && bytes.Count(tag, []byte{'"'})%2 == 0 {
-		return s.at + n
-	}
-	quote := byte(0)
-	for i := s.at; i < len(s.src); i++ { // a > within a value
-		switch c := s.src[i]; {
-		case quote != 0:
-			if c == quote {
-				quote = 0
+	nameEnd = i
+	for i < len(src) {
+		switch c := src[i]; c {
+		case '>':
+			return nameEnd, i, declares
+		case '"', '\'':
+			n := bytes.IndexByte(src[i+1:], c)
+			if n < 0 {
+				return nameEnd, -1, false
 			}
-		case c == '"' || c == '\'':
-			quote = c
-		case c == '>':
-			return i
+			i += n + 2
+		case 'x':
+			declares = declares || src[i-1] <= ' ' && bytes.HasPrefix(src[i:], []byte("xmlns"))
+			i++
+		default:
+			i++
 		}
 	}
-	return -1
+	return nameEnd, -1, false
+}
+
+// leap goes to the end tag of the element that was opened last, where that is plain to see: no
+// element of its name stands in it, and nothing that is no markup.
+func (s *scanner) leap() {
+	last := s.open[len(s.open)-1]
+	name := s.src[last[0]-1 : last[1]] // with the <
+	rest := s.src[s.at:]
+	var buffer [64]byte
+	end := bytes.Index(rest, append(append(buffer[:0], '<', '/'), name[1:]...))
+	if end < 0 || len(s.open) > deepest/2 {
+		return
+	}
+	if within := rest[:end]; bytes.Index(within, []byte("<!")) < 0 && bytes.Index(within, []byte("<?")) < 0 && bytes.Index(within, name) < 0 {
+		s.at += end
+	}
 }
 
 // bind takes the prefixes that a start tag declares.
 func (s *scanner) bind() error {
-	before := len(s.bindings)
-	err := eachAttribute(s.attributes, func(name string, value []byte) bool {
-		prefix, ok := strings.CutPrefix(name, "xmlns")
+	all := attributes{text: s.attributes}
+	for all.next() {
+		prefix, ok := strings.CutPrefix(string(all.name), "xmlns")
 		if ok && (prefix == "" || prefix[0] == ':') {
-			s.bindings = append(s.bindings, binding{strings.TrimPrefix(prefix, ":"), string(value), len(s.open)})
-		}
-		return true
-	})
-	if len(s.bindings) > before {
-		clear(s.cache)
-	}
-	return err
-}
-
-// space returns what a prefix stands for.
-func (s *scanner) space(prefix string) string {
-	if prefix == "xml" {
-		return xmlSpace
-	}
-	for i := len(s.bindings) - 1; i >= 0; i-- {
-		if s.bindings[i].prefix == prefix {
-			return s.bindings[i].space
+			s.bindings = append(s.bindings, binding{strings.TrimPrefix(prefix, ":"), spaces[string(all.value)], len(s.open)})
 		}
 	}
-	return ""
+	s.cache = [128]known{}
+	return all.err
 }
 
 // canonical returns a name with the prefix that it has in this program, "" where nobody asks
@@ -261,7 +281,7 @@ func (s *scanner) canonical(name string) string {
 	if !ok {
 		prefix, local = "", name
 	}
-	short := spaces[s.space(prefix)]
+	short := s.short([]byte(prefix))
 	if short == "" {
 		return ""
 	}
@@ -280,27 +300,38 @@ func (s *scanner) attribute(name string) (value []byte, ok bool) {
 
 // attributeAt returns where the value of an attribute stands, -1 for nowhere.
 func (s *scanner) attributeAt(name string) (from, to int) {
-	_, local, prefixed := strings.Cut(name, ":")
-	if !prefixed {
-		local = name
-	}
-	if !bytes.Contains(s.attributes, []byte(local)) {
-		return -1, -1
-	}
-	from = -1
-	_ = eachAttribute(s.attributes, func(written string, value []byte) bool { // the rest of a tag is not judged
-		is := written == name
-		if prefixed {
-			prefix, own, has := strings.Cut(written, ":")
-			is = has && own == local && spaces[s.space(prefix)]+":"+own == name
+	colon := strings.IndexByte(name, ':')
+	local := name[colon+1:]
+	all := attributes{text: s.attributes}
+	for all.next() {
+		written := all.name
+		if len(written) < len(local) || string(written[len(written)-len(local):]) != local {
+			continue
 		}
-		if is {
-			from = s.start + 1 + (s.open[len(s.open)-1][1] - s.open[len(s.open)-1][0]) + offset(s.attributes, value)
-			to = from + len(value)
+		prefix := written[:len(written)-len(local)]
+		switch {
+		case colon < 0 && len(prefix) == 0:
+		case colon > 0 && len(prefix) > 1 && prefix[len(prefix)-1] == ':' && s.short(prefix[:len(prefix)-1]) == name[:colon]:
+		default:
+			continue
 		}
-		return !is
-	})
-	return from, to
+		from = s.open[len(s.open)-1][1] + offset(s.attributes, all.value)
+		return from, from + len(all.value)
+	}
+	return -1, -1
+}
+
+// short returns what this program has for the space that a prefix stands for.
+func (s *scanner) short(prefix []byte) string {
+	if string(prefix) == "xml" {
+		return "xml"
+	}
+	for i := len(s.bindings) - 1; i >= 0; i-- {
+		if s.bindings[i].prefix == string(prefix) {
+			return s.bindings[i].short
+		}
+	}
+	return ""
 }
 
 // offset returns where part, which is one of whole, begins in it.
@@ -312,34 +343,39 @@ func (s *scanner) value(name string) string {
 	return unescaped(v)
 }
 
-// eachAttribute calls found with the attributes of a tag, until that is false.
-func eachAttribute(text []byte, found func(name string, value []byte) bool) error {
-	for at := 0; ; {
-		for at < len(text) && (text[at] <= ' ') {
-			at++
-		}
-		if at == len(text) {
-			return nil
-		}
-		n := bytes.IndexByte(text[at:], '=')
-		if n < 0 {
-			return damaged("its XML is damaged: an attribute has no value")
-		}
-		name := strings.TrimSpace(string(text[at : at+n]))
-		at += n + 1
-		for at < len(text) && (text[at] <= ' ') {
-			at++
-		}
-		if at == len(text) || text[at] != '"' && text[at] != '\'' {
-			return damaged("its XML is damaged: the value of %q stands in no quotes", name)
-		}
-		end := bytes.IndexByte(text[at+1:], text[at])
-		if end < 0 {
-			return damaged("its XML is damaged: the value of %q is not closed", name)
-		}
-		if !found(name, text[at+1:at+1+end]) {
-			return nil
-		}
-		at += end + 2
+// attributes reads those of a tag, one after another.
+type attributes struct {
+	text        []byte
+	name, value []byte
+	err         error
+}
+
+// next reads the next one. It reports false at the end, and where err says what is wrong.
+func (a *attributes) next() bool {
+	text, at := a.text, 0
+	for at < len(text) && text[at] <= ' ' {
+		at++
 	}
+	if at == len(text) {
+		return false
+	}
+	begin := at
+	for at < len(text) && text[at] != '=' && text[at] > ' ' {
+		at++
+	}
+	a.name = text[begin:at]
+	for at < len(text) && (text[at] <= ' ' || text[at] == '=') {
+		at++
+	}
+	if at == len(text) || text[at] != '"' && text[at] != '\'' {
+		a.err = damaged("its XML is damaged: the value of %q stands in no quotes", a.name)
+		return false
+	}
+	end := bytes.IndexByte(text[at+1:], text[at])
+	if end < 0 {
+		a.err = damaged("its XML is damaged: the value of %q is not closed", a.name)
+		return false
+	}
+	a.value, a.text = text[at+1:at+1+end], text[at+end+2:]
+	return true
 }

@@ -38,9 +38,5 @@ var spaces = map[string]string{
 	"urn:oasis:names:tc:opendocument:xmlns:form:1.0":                          "form",
 	"urn:oasis:names:tc:opendocument:xmlns:manifest:1.0":                      "manifest",
 	"urn:org:documentfoundation:names:experimental:calc:xmlns:calcext:1.0":    "calcext",
-	xmlSpace:                       "xml",
-	"http://www.w3.org/1999/xlink": "xlink",
+	"http://www.w3.org/1999/xlink":                                            "xlink",
 }
-
-// xmlSpace is what the prefix xml stands for everywhere.
-const xmlSpace = "http://www.w3.org/XML/1998/namespace"

@@ -12,7 +12,7 @@ type openReader struct {
 	*builder
 	stack   []openState
 	state   openState
-	heading string
+	heading string // the place below the last one
 	slide   int
 	sheet   string
 	notes   int
@@ -52,8 +52,7 @@ const (
 // openDocument reads an OpenDocument package.
 func (b *builder) openDocument() error {
 	m := b.doc.pack.find("mimetype")
-	content := b.doc.pack.find("content.xml")
-	if m == nil || content == nil {
+	if m == nil || b.doc.pack.find("content.xml") == nil && b.doc.pack.find("styles.xml") == nil {
 		return errForeign
 	}
 	kind, err := b.doc.pack.content(m)
@@ -169,7 +168,8 @@ func (r *openReader) opens(name string) error {
 		if r.mode != hidden && r.current() == nil {
 			return r.property(name)
 		}
-	case "dc:creator", "dc:date", "meta:date-string", "meta:creator-initials", "office:binary-data", "office:scripts", "office:settings":
+	case "dc:creator", "dc:date", "meta:date-string", "meta:creator-initials", "office:binary-data", "office:scripts", "office:settings",
+		"office:styles", "office:automatic-styles", "office:font-face-decls":
 		r.skip = true
 	case "svg:title", "svg:desc":
 		r.hides(openHidden)
@@ -219,7 +219,7 @@ func (r *openReader) paragraph(name string) {
 	default:
 		r.where = r.state.where
 		if r.where.in == "" && r.heading != "" {
-			r.where.in = fmt.Sprintf("heading %q", r.heading)
+			r.where.in = r.heading
 		}
 		l := r.begin()
 		if name == "text:h" {
@@ -242,7 +242,7 @@ func (r *openReader) character(name string) {
 	}
 	switch r.mode {
 	case hidden:
-		r.hiding.WriteString(text)
+		r.hiding = append(r.hiding, text...)
 	case shown:
 		r.put(text, element, r.s.start, r.s.end)
 		r.act = openElement
@@ -353,8 +353,8 @@ func (r *openReader) cell() {
 	if r.sheet == "" {
 		return
 	}
-	row := r.state.where.row
-	c := &openCell{area: area{r.sheet, column, row, column + n - 1, row + max(r.state.level, 1) - 1}}
+	row, last := int32(r.state.where.row), int32(max(r.state.level, 1)-1)
+	c := &openCell{area: area{r.sheet, int32(column), row, int32(column + n - 1), row + last}}
 	if f := r.s.value("table:formula"); f != "" {
 		r.where = place{in: "sheet " + r.sheet + " cell " + c.area.String()}
 		r.hide("formula", f)
@@ -435,8 +435,8 @@ func (r *openReader) closes(act action) error {
 	case openParagraph:
 		l := r.current()
 		if r.state.level > 0 {
-			r.heading = string(l.text)
-			l.place.in = fmt.Sprintf("heading %q", r.heading)
+			r.heading = fmt.Sprintf("heading %q", l.text)
+			l.place.in = r.heading
 		}
 		r.end()
 		r.pop()
@@ -455,14 +455,14 @@ func (r *openReader) closes(act action) error {
 		r.pop()
 	case openElement:
 		if l := r.current(); l != nil && len(l.segments) > 0 {
-			l.segments[len(l.segments)-1].to = r.s.end
+			l.segments[len(l.segments)-1].to = int32(r.s.end)
 		}
 	case openProperty:
 		err := r.props.closes(property)
 		r.flavor = inOpen
 		return err
 	case openBare:
-		r.texts[len(r.texts)-1].end = r.s.start
+		r.ended()
 		r.end()
 		r.flavor = inOpen
 	}

@@ -7,6 +7,7 @@ import (
 	"hash/crc32"
 	"io"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"github.com/klauspost/compress/flate"
@@ -240,10 +241,19 @@ func (a *archive) content(m *member) ([]byte, error) {
 
 var errLength = errors.New("it is not as long as it says")
 
+// inflaters are readers that were used, which are not small.
+var inflaters sync.Pool
+
 // inflate returns what is in a stream of size bytes, inflated, which must take all of in.
 func inflate(in []byte, size int) ([]byte, error) {
 	from := bytes.NewReader(in) // which is read byte by byte, and no further than the stream goes
-	r := flate.NewReader(from)
+	r, _ := inflaters.Get().(io.Reader)
+	if r == nil {
+		r = flate.NewReader(from)
+	} else if err := r.(flate.Resetter).Reset(from, nil); err != nil {
+		return nil, err
+	}
+	defer inflaters.Put(r)
 	out := make([]byte, 0, min(size, len(in)*1100)+1) // no stream is more than 1,032 times as long
 	for {
 		if len(out) > size {

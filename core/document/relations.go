@@ -159,7 +159,7 @@ var silent = []string{
 func (b *builder) other(m *member) error {
 	name := strings.ToLower(m.name)
 	switch ext := path.Ext(name); {
-	case b.seen[m] || strings.HasSuffix(name, "/"):
+	case b.seen[m] || strings.HasSuffix(name, "/") || m.plain == 0:
 		return nil
 	case ext == ".rels":
 		_, err := b.relations(strings.TrimSuffix(strings.Replace(m.name, "_rels/", "", 1), ".rels"))
@@ -176,8 +176,9 @@ func (b *builder) other(m *member) error {
 		}
 	}
 	p, err := b.load(m)
-	if err != nil {
-		return err
+	if err != nil { // what it is nobody has to know
+		b.embedded = append(b.embedded, m.name)
+		return nil
 	}
 	b.where = place{in: m.name}
 	for _, known := range [][2]string{{"slidelayout", "slide layout"}, {"slidemaster", "slide master"}, {"notesmaster", "notes master"}, {"charts/", "chart"}, {"diagrams/", "diagram"}, {"glossary", "building block"}, {"customxml", "data of controls"}} {
@@ -185,7 +186,10 @@ func (b *builder) other(m *member) error {
 			b.where.in = known[1]
 		}
 	}
-	return b.quietly(p, &otherReader{builder: b, cached: strings.Contains(name, "pivot")})
+	if b.quietly(p, &otherReader{builder: b, cached: strings.Contains(name, "pivot")}) != nil {
+		b.embedded = append(b.embedded, m.name)
+	}
+	return nil
 }
 
 // otherReader takes all characters of a part as hidden.
@@ -207,7 +211,7 @@ func (r *otherReader) opens(string) error {
 
 // hidesAll takes the characters from here on as hidden, those of an element a text each.
 func (b *builder) hidesAll() {
-	if b.hiding.Len() > 0 {
+	if len(b.hiding) > 0 {
 		b.hid("")
 	}
 	b.act, b.mode = otherText, hidden
@@ -243,7 +247,7 @@ func (r *propertyReader) closes(action) error {
 		r.hid("description")
 		return nil
 	}
-	r.texts[len(r.texts)-1].end = r.s.start
+	r.ended()
 	r.end()
 	if l := r.lines[len(r.lines)-1]; len(l.text) == 0 {
 		r.lines = r.lines[:len(r.lines)-1]

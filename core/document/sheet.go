@@ -3,6 +3,7 @@ package document
 import (
 	"bytes"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -13,13 +14,12 @@ type sheetReader struct {
 	relations []relation
 	name      string
 	strings   []*line // shared by cells
-	headers   map[[2]int]*column
+	headers   map[[2]int32]*column
 	threads   map[string]bool // cells with a conversation, which a comment repeats
 
-	column, row int
+	column, row int32
 	kind        string // of the cell's value
 	formula     bool
-	number      strings.Builder
 	links       []string
 }
 
@@ -148,7 +148,7 @@ func (r *sharedReader) closes(act action) error {
 	case sheetLine:
 		r.end()
 	case sheetText:
-		r.texts[len(r.texts)-1].end = r.s.start
+		r.ended()
 	case sheetHidden:
 		r.hid("how a text is read aloud")
 	}
@@ -161,7 +161,7 @@ func (b *builder) sheet(m *member, rel relation, name string, shared []*line) er
 	if err != nil {
 		return err
 	}
-	r := &sheetReader{builder: b, relations: own, name: name, strings: shared, headers: map[[2]int]*column{}, threads: map[string]bool{}}
+	r := &sheetReader{builder: b, relations: own, name: name, strings: shared, headers: map[[2]int32]*column{}, threads: map[string]bool{}}
 	if err := b.each(own, "table", inSheet, &columnReader{builder: b, headers: r.headers, sheet: name}, nil); err != nil {
 		return err
 	}
@@ -190,20 +190,26 @@ func (b *builder) sheet(m *member, rel relation, name string, shared []*line) er
 
 func (r *sheetReader) opens(name string) error {
 	switch name {
+	case "s:sheetPr", "s:sheetViews", "s:cols", "s:mergeCells":
+		r.skip = true
 	case "s:row":
 		r.row++
 		if n, err := strconv.Atoi(r.s.value("r")); err == nil && n > 0 {
-			r.row = n
+			r.row = int32(n)
 		}
 		r.column = 0
 	case "s:c":
 		r.column++
 		if v, ok := r.s.attribute("r"); ok {
-			if c, row := cellAt(string(v)); c > 0 {
+			if c, row := cellAt(v); c > 0 {
 				r.column, r.row = c, row
 			}
 		}
-		r.kind, r.formula = r.s.value("t"), false
+		kind, _ := r.s.attribute("t")
+		if string(kind) != r.kind {
+			r.kind = string(kind)
+		}
+		r.formula = false
 	case "s:f":
 		r.formula = true
 		r.where = place{in: fmt.Sprintf("sheet %s cell %s", r.name, cellName(r.column, r.row))}
@@ -262,21 +268,25 @@ func (r *sheetReader) here() area { return area{r.name, r.column, r.row, r.colum
 func (r *sheetReader) closes(act action) error {
 	switch act {
 	case sheetFormula:
-		r.formulas = append(r.formulas, r.hiding.String())
+		r.formulas = append(r.formulas, string(r.hiding))
 		r.hid("formula")
 	case sheetValue:
-		r.value(r.hiding.String())
-		r.hiding.Reset()
+		r.value(r.hiding)
+		r.hiding = r.hiding[:0]
 	case sheetText:
-		r.texts[len(r.texts)-1].end = r.s.start
+		r.ended()
 	case sheetLine:
 		l := r.current()
 		r.end()
-		r.header(l)
+		r.names(l)
 	case sheetHeader:
-		r.texts[len(r.texts)-1].end = r.s.start
+		r.ended()
 		r.flavor = inSheet
+		l := r.current()
 		r.end()
+		if !slices.ContainsFunc(l.segments, func(g segment) bool { return g.lock == 0 }) { // codes alone
+			r.lines = r.lines[:len(r.lines)-1]
+		}
 	case sheetHidden:
 		r.hid("rule for cells")
 	}
@@ -284,9 +294,9 @@ func (r *sheetReader) closes(act action) error {
 }
 
 // value shows a cell's value.
-func (r *sheetReader) value(text string) {
+func (r *sheetReader) value(text []byte) {
 	if r.kind == "s" && !r.formula {
-		n, err := strconv.Atoi(strings.TrimSpace(text))
+		n, err := strconv.Atoi(string(bytes.TrimSpace(text)))
 		if err != nil || n < 0 || n >= len(r.strings) {
 			return
 		}
@@ -294,24 +304,24 @@ func (r *sheetReader) value(text string) {
 		if len(l.place.cells) == 0 {
 			r.lines = append(r.lines, l)
 		}
-		l.place.cells = append(l.place.cells, r.here())
-		r.header(l)
+		l.place.cells = with(l.place.cells, r.here())
+		r.names(l)
 		return
 	}
-	if text == "" {
+	if len(text) == 0 {
 		return
 	}
 	why := "the cell holds no text"
 	if r.formula {
 		why = "it is the result of a formula"
 	}
-	l := r.whole("", text, why)
+	l := r.whole("", string(text), why)
 	l.place = place{cells: []area{r.here()}}
 }
 
-// header makes the name of a table's column change with its header cell, which a line is.
-func (r *sheetReader) header(l *line) {
-	c := r.headers[[2]int{r.column, r.row}]
+// names makes the name of a table's column change with its header cell, which a line is.
+func (r *sheetReader) names(l *line) {
+	c := r.headers[[2]int32{r.column, r.row}]
 	switch {
 	case c == nil:
 	case !bytes.Equal(l.text, c.line.text):
@@ -326,16 +336,16 @@ func (r *sheetReader) header(l *line) {
 type columnReader struct {
 	*builder
 	sheet   string
-	headers map[[2]int]*column
+	headers map[[2]int32]*column
 
-	at, row int
+	at, row int32
 	no      bool // there is no header row
 }
 
 func (r *columnReader) opens(name string) error {
 	switch name {
 	case "s:table":
-		first, _, _ := strings.Cut(r.s.value("ref"), ":")
+		first, _, _ := bytes.Cut([]byte(r.s.value("ref")), []byte(":"))
 		r.at, r.row = cellAt(first)
 		r.no = r.s.value("headerRowCount") == "0"
 		r.where = place{in: "sheet " + r.sheet}
@@ -357,7 +367,7 @@ func (r *columnReader) opens(name string) error {
 		for i := range l.segments {
 			l.segments[i].kind, l.segments[i].element = value, -1
 		}
-		r.headers[[2]int{r.at, r.row}] = &column{string(l.text), l}
+		r.headers[[2]int32{r.at, r.row}] = &column{string(l.text), l}
 		r.at++
 		return err
 	}
@@ -407,7 +417,7 @@ func (r *commentReader) closes(act action) error {
 	case sheetLine:
 		r.end()
 	case sheetText, sheetHeader:
-		r.texts[len(r.texts)-1].end = r.s.start
+		r.ended()
 		if act == sheetHeader {
 			r.end()
 		}

@@ -8,7 +8,7 @@ type drawingReader struct {
 	alternatives
 	relations  []relation
 	tables     []place
-	properties [2]int // of the run at hand, where they stand
+	properties [2]int32 // of the run at hand, where they stand
 }
 
 const (
@@ -104,10 +104,12 @@ func (r *drawingReader) opens(name string) error {
 		l := r.begin()
 		l.spare = r.fallback > 0
 	case "a:r":
-		r.properties = [2]int{}
+		r.properties = [2]int32{}
 	case "a:rPr":
 		r.act = drawnProperties
-		r.properties = [2]int{r.s.start, r.s.end}
+		r.properties = [2]int32{int32(r.s.start), int32(r.s.end)}
+	case "a:pPr", "a:bodyPr", "a:lstStyle", "a:endParaRPr", "p:spPr", "xdr:spPr":
+		r.skip = true
 	case "a:fld":
 		r.lock = r.locked("it is the result of a field")
 	case "a:t":
@@ -155,16 +157,16 @@ func (r *drawingReader) closes(act action) error {
 	case drawnParagraph:
 		r.end()
 	case drawnText:
-		r.texts[len(r.texts)-1].end = r.s.start
+		r.ended()
 	case drawnComment:
-		r.texts[len(r.texts)-1].end = r.s.start
+		r.ended()
 		r.end()
 		r.flavor = inSlide
 	case drawnProperties:
-		r.properties[1] = r.s.end
+		r.properties[1] = int32(r.s.end)
 	case drawnBreak:
 		if l := r.current(); l != nil && len(l.segments) > 0 {
-			l.segments[len(l.segments)-1].to = r.s.end
+			l.segments[len(l.segments)-1].to = int32(r.s.end)
 		}
 	case drawnTable:
 		r.where = r.tables[len(r.tables)-1]

@@ -16,8 +16,7 @@ type wordReader struct {
 	fields    []field
 	controls  []int // why what a control holds must not be changed; 0 for no reason
 	tables    []place
-	heading   string // the last one
-	headings  *line
+	heading   string // the place below the last one
 	note      string // what the part's notes are called
 	notes     int
 }
@@ -145,11 +144,11 @@ func (r *wordReader) opens(name string) error {
 		l := r.begin()
 		l.spare = r.fallback > 0
 		if l.place.in == "" && r.heading != "" {
-			l.place.in = fmt.Sprintf("heading %q", r.heading)
+			l.place.in = r.heading
 		}
-	case "w:pPr", "w:rPr":
+	case "w:pPr":
 		r.run = false
-	case "w:pPrChange", "w:rPrChange", "w:sectPr", "w:tblGrid":
+	case "w:rPr", "w:pPrChange", "w:sectPr", "w:tblPr", "w:tblGrid", "w:trPr", "w:tcPr":
 		r.skip = true
 	case "w:pStyle":
 		r.level(r.levels[r.s.value("w:val")])
@@ -310,7 +309,7 @@ func (r *wordReader) character(c string) {
 	if !r.s.empty { // it ends with its end tag, which is never far
 		l := r.current()
 		if l != nil && len(l.segments) > 0 {
-			l.segments[len(l.segments)-1].lock = r.locked("it is written in a way that is not known here")
+			l.segments[len(l.segments)-1].lock = uint16(r.locked("it is written in a way that is not known here"))
 		}
 	}
 	r.lock = lock
@@ -343,11 +342,11 @@ func (r *wordReader) closes(act action) error {
 		l := r.current()
 		r.end()
 		if l.level > 0 && !l.spare {
-			r.heading = string(l.text)
-			l.place.in = fmt.Sprintf("heading %q", r.heading)
+			r.heading = fmt.Sprintf("heading %q", l.text)
+			l.place.in = r.heading
 		}
 	case wordText:
-		r.texts[len(r.texts)-1].end = r.s.start
+		r.ended()
 	case wordHidden:
 		r.closeHidden()
 	case wordControl:
@@ -374,8 +373,8 @@ func (r *wordReader) closeHidden() {
 	case r.gone:
 		r.hid("tracked deletion")
 	case r.code(): // shown as one at its end
-		r.fields[n-1].code += r.hiding.String()
-		r.hiding.Reset()
+		r.fields[n-1].code += string(r.hiding)
+		r.hiding = r.hiding[:0]
 	default:
 		r.hid("text that is not shown")
 	}

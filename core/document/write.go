@@ -78,9 +78,9 @@ func (w *writer) tagPrefix(at int) string {
 // word writes text into a run, within its element of text or beside it.
 func (w *writer) word(text []byte) []byte {
 	within := w.segment.kind != element
-	at := w.segment.from
+	at := int(w.segment.from)
 	if within {
-		at = w.element.tag
+		at = int(w.element.tag)
 	}
 	p := w.tagPrefix(at)
 	begin, end := "<"+p+`t xml:space="preserve">`, "</"+p+"t>"
@@ -139,7 +139,7 @@ func (w *writer) sheet(text []byte) ([]byte, error) {
 // slide writes text into a run; a break stands between two of them.
 func (w *writer) slide(text []byte) []byte {
 	escaped := textEscaper.Replace(string(text))
-	p := w.tagPrefix(w.element.tag)
+	p := w.tagPrefix(int(w.element.tag))
 	properties := string(w.part[w.element.properties[0]:w.element.properties[1]])
 	between := "</" + p + "t></" + p + "r><" + p + "br>" + properties + "</" + p + "br><" + p + "r>" + properties + "<" + p + "t>"
 	return []byte(strings.ReplaceAll(escaped, "\u2028", between))

@@ -63,6 +63,10 @@ var steps = []step{
 		"Platform 2 alone goes to depot 4: its board in YAML, its signs in XML, one row of a table.",
 		[]string{"preview", "-r", "rules/platform-2.friz", "conf", "data", "signage"},
 	},
+	{
+		"Handover note, inventory and slides say it too. What no rule may change there, a formula, is told.",
+		[]string{"preview", "--text", "platform 2", "--with", "platform 4", "office"},
+	},
 }
 
 func (a *app) demo() *cobra.Command {

@@ -239,6 +239,8 @@ func (it *stampItem) Path() string { return it.Stamped.Path }
 func (it *stampItem) Count() int   { return len(it.taken) }
 func (it *stampItem) Broken() bool { return false }
 
+func (it *stampItem) IsDocument() bool { return false }
+
 func (it *stampItem) ValueAt([]byte, int) string { return "" }
 
 func (it *stampItem) Moved() bool      { return false } // what changes meanwhile is not written

@@ -41,6 +41,7 @@ type pageRule struct {
 
 type pageFile struct {
 	Path, Changes string
+	Document      bool
 	Hunks         []pageHunk
 }
 
@@ -77,7 +78,7 @@ func NewPage(printer *Printer, p *program.Program) *Page {
 
 // Result adds one file's changes.
 func (page *Page) Result(r *run.Result) error {
-	f := pageFile{Path: r.At.Path, Changes: Count(r.Changes(), "change")}
+	f := pageFile{Path: r.At.Path, Changes: Count(r.Changes(), "change"), Document: r.IsDocument()}
 	values := r.Values()
 	w := diff.Walk{Context: page.printer.Context, Hunk: func(h *diff.Hunk, _ bool) error {
 		page.printer.mask(h)

@@ -115,8 +115,12 @@ func pathsOf(h diff.Hunk, values func(line, at int) string) (paths []string) {
 
 // about names the rules that made a hunk, and the values that it changes.
 func (p *Printer) about(h diff.Hunk, values func(line, at int) string) string {
-	rules, paths := p.rulesAbout(h), strings.Join(pathsOf(h, values), " ")
-	return strings.TrimSpace(rules + "  " + paths)
+	paths := pathsOf(h, values)
+	between := " "
+	if slices.ContainsFunc(paths, func(path string) bool { return strings.Contains(path, " ") }) { // words
+		between = "; "
+	}
+	return strings.TrimSpace(p.rulesAbout(h) + "  " + strings.Join(paths, between))
 }
 
 func (p *Printer) rulesAbout(h diff.Hunk) string {

@@ -35,6 +35,8 @@ type Item interface {
 	Moved() bool
 	// Broken reports whether what is taken would not be written for what the file would be.
 	Broken() bool
+	// IsDocument reports whether the file is an office document, whose lines are its paragraphs.
+	IsDocument() bool
 	// ValueAt is the path of the value that a byte of one of the file's texts lies in, "" for
 	// none.
 	ValueAt(text []byte, at int) string

@@ -23,9 +23,10 @@ type item struct {
 	written []byte
 }
 
-func (i *item) Path() string { return "clock.ini" }
-func (i *item) Moved() bool  { return false }
-func (i *item) Broken() bool { return false }
+func (i *item) Path() string     { return "clock.ini" }
+func (i *item) Moved() bool      { return false }
+func (i *item) Broken() bool     { return false }
+func (i *item) IsDocument() bool { return false }
 
 func (i *item) ValueAt([]byte, int) string { return "" }
 

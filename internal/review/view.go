@@ -66,7 +66,11 @@ func (m *screen) header() string {
 	taken := fmt.Sprintf("%d of %s taken, in %s of %d", changes, report.Count(all, "change"), report.Count(files, "file"), len(m.Files))
 	left := "Review"
 	if room := m.width - report.Width(taken) - 2; room > 10 {
-		left = "Review  " + cutPath(report.Path(m.current().Path()), room-8)
+		kind := ""
+		if m.current().IsDocument() && room > 40 {
+			kind = "  (document)"
+		}
+		left = "Review  " + cutPath(report.Path(m.current().Path()), room-8-len(kind)) + kind
 	}
 	gap := max(m.width-report.Width(left)-report.Width(taken), 1)
 	return m.style.Strong(left) + strings.Repeat(" ", gap) + taken

@@ -141,6 +141,9 @@ const maxKept = 8 << 20
 // headSize is how many bytes of a file are looked at before it is read on.
 const headSize = 64 << 10
 
+// inflated is how many times its own size a document takes, most likely.
+const inflated = 20
+
 // open opens a job's file, reads its first bytes into buffer, or a larger one, and does the work
 // unless those tell that it is no text.
 func (p *Plan) open(ctx context.Context, j *job, flight *flight, buffer []byte, work worker) ([]byte, error) {
@@ -183,7 +186,11 @@ func (p *Plan) open(ctx context.Context, j *job, flight *flight, buffer []byte, 
 	if info.Size >= disk.MaxContent {
 		return buffer, &disk.TooLargeError{Size: info.Size}
 	}
-	flight.take(j, max(info.Size, int64(n)))
+	held := max(info.Size, int64(n))
+	if j.document {
+		held *= inflated
+	}
+	flight.take(j, held)
 	if !ended {
 		if need := int(info.Size) + 1; cap(buffer) < need {
 			buffer = append(make([]byte, 0, need), buffer...)

@@ -1,6 +1,7 @@
 package run
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"io"
@@ -25,7 +26,8 @@ type Pending struct {
 	told   *program.Result // what the summary was told of it last
 	large  *edited         // of a large file, what Change.Edits are
 	finder *tree.Finder
-	edits  edit.List // else those of the text, as Change.Edits are of the bytes
+	places map[int]string // of a document's lines that change
+	edits  edit.List      // else those of the text, as Change.Edits are of the bytes
 
 	At      selection.File
 	Made    *program.Result // what is taken by now
@@ -61,9 +63,29 @@ func (p *Pending) take(r *Result) {
 	p.Made, p.Refuse, p.large, p.edits = r.Made, r.Refuse, r.large, nil
 	if r.revision != nil {
 		p.edits = r.revision.Text
+		p.placed(r.revision)
 	}
 	p.Change, p.Changes = c, r.Changes()
 }
+
+// placed keeps where the lines of a document stand that are changed.
+func (p *Pending) placed(r *revision.Revision) {
+	if r.File.Document == nil {
+		return
+	}
+	if p.places == nil {
+		p.places = map[int]string{}
+	}
+	line, at := 1, 0
+	for _, e := range r.Text {
+		line += bytes.Count(r.File.Text[at:e.Start], []byte("\n"))
+		at = e.Start
+		p.places[line] = r.File.Document.Place(line)
+	}
+}
+
+// IsDocument reports whether the file is an office document.
+func (p *Pending) IsDocument() bool { return p.places != nil }
 
 // reader is a file that is read once more: whole, or if it is large open.
 type reader struct {
@@ -180,8 +202,12 @@ func (p *Pending) Result() (*Result, error) {
 	}
 }
 
-// ValueAt returns the path of the value that a byte of a text of the file lies in, "" for none.
+// ValueAt returns the path of the value that a byte of a text of the file lies in, in a document
+// the place of its line, "" for none.
 func (p *Pending) ValueAt(text []byte, at int) string {
+	if p.places != nil {
+		return p.places[1+bytes.Count(text[:at], []byte("\n"))]
+	}
 	if p.finder == nil {
 		p.finder = p.plan.Program.Finder(asFile(p.At))
 	}

@@ -14,11 +14,9 @@ import (
 // errTouches is the reason of a file whose later changes touch those of the run.
 var errTouches = errors.New("it was changed since where the run changed it; --force puts it back all the same")
 
-// around carries edits of a text over to what became of it: later edits stay, and those
-// given are made around them. The error is errTouches where one of each touch. What
-// changed since is told by whole lines.
-func around(text, now []byte, edits edit.List) (edit.List, error) {
-	later := diff.Compare(text, now)
+// around carries edits of a text over to what later ones made of it: those stay, and the edits
+// are made around them. The error is errTouches where one of each touch.
+func around(later, edits edit.List) (edit.List, error) {
 	out := make(edit.List, 0, len(edits))
 	shift, k := 0, 0
 	for _, e := range edits {
@@ -64,7 +62,7 @@ func (w *reverser) around(b *Back, e *store.Entry, f disk.File) error {
 		return err
 	}
 	ran := edits.Apply(old)
-	back, err := around(ran, now, edits.Invert(old))
+	back, err := around(diff.Compare(ran, now), edits.Invert(old)) // what changed since is told by whole lines
 	if document.KindOf(b.Path) != document.None {
 		back, err = aroundInDocument(b.Path, old, ran, now)
 	}
@@ -73,7 +71,7 @@ func (w *reverser) around(b *Back, e *store.Entry, f disk.File) error {
 }
 
 // aroundInDocument is around for an office document: what was changed, and what changed since, is
-// told by its text.
+// told by its text, whose lines are whole paragraphs.
 func aroundInDocument(path string, old, ran, now []byte) (edit.List, error) {
 	var all [3]*document.Document
 	for i, raw := range [][]byte{old, ran, now} {
@@ -83,7 +81,7 @@ func aroundInDocument(path string, old, ran, now []byte) (edit.List, error) {
 		}
 		all[i] = d
 	}
-	back, err := around(all[1].Text, all[2].Text, document.Compare(all[1], all[0]))
+	back, err := around(document.Compare(all[1], all[2]), document.Compare(all[1], all[0]))
 	if err != nil {
 		return nil, err
 	}

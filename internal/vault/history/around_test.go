@@ -49,7 +49,7 @@ func TestAround(t *testing.T) {
 		}
 		text := strings.Join(ran, "")
 		edits := inverse(strings.Join(old, ""), text)
-		got, err := around([]byte(text), []byte(now), edits)
+		got, err := around(diff.Compare([]byte(text), []byte(now)), edits)
 		if err != nil {
 			refused++
 			continue
@@ -79,11 +79,11 @@ func inverse(old, text string) edit.List {
 func TestAroundInsertedLines(t *testing.T) {
 	old, text := "[clock]\nserver = a\n", "[clock]\nadded = 1\nserver = a\n"
 	back := diff.Compare([]byte(text), []byte(old))
-	got, err := around([]byte(text), []byte(text+"# later\n"), back)
+	got, err := around(diff.Compare([]byte(text), []byte(text+"# later\n")), back)
 	require.NoError(t, err)
 	require.Equal(t, old+"# later\n", string(got.Apply([]byte(text+"# later\n"))))
-	_, err = around([]byte(text), []byte("[clock]\nadded = 1\n# later\nserver = a\n"), back)
+	_, err = around(diff.Compare([]byte(text), []byte("[clock]\nadded = 1\n# later\nserver = a\n")), back)
 	require.ErrorIs(t, err, errTouches)
-	_, err = around([]byte(text), []byte("[clock]\nadded = 2\nserver = a\n"), back)
+	_, err = around(diff.Compare([]byte(text), []byte("[clock]\nadded = 2\nserver = a\n")), back)
 	require.ErrorIs(t, err, errTouches)
 }
