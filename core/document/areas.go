@@ -1,7 +1,6 @@
 package document
 
 import (
-	"bytes"
 	"fmt"
 	"strings"
 )
@@ -75,10 +74,10 @@ func cellName(column, row int32) string {
 	return fmt.Sprintf("%s%d", letters, row)
 }
 
-// cellAt reads a cell's name; zeros where it is none.
+// cellAt reads a cell's name, such as C7; zeros where it is none.
 func cellAt(name []byte) (column, row int32) {
 	i := 0
-	for name = bytes.ReplaceAll(name, []byte("$"), nil); i < len(name) && name[i] >= 'A' && name[i] <= 'Z' && i < 4; i++ {
+	for ; i < len(name) && name[i] >= 'A' && name[i] <= 'Z' && i < 4; i++ {
 		column = column*26 + int32(name[i]-'A') + 1
 	}
 	for ; i < len(name); i++ {

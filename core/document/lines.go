@@ -110,8 +110,8 @@ type builder struct {
 	seen     map[*member]bool
 	formulas []string
 	embedded []string
-	arena    arena
-	every    bool // elements of other namespaces are asked for, too
+	arena
+	every bool // elements of other namespaces are asked for, too
 }
 
 // frame is what holds within an element.
@@ -221,10 +221,11 @@ func (b *builder) elements(h handler) error {
 
 // arena is room for the segments and the texts of lines, of which one grows at a time.
 type arena struct {
-	lines    []line
-	segments []segment
-	text     []byte
-	owner    *line
+	fresh   []line
+	areas   []area
+	room    []segment
+	letters []byte
+	owner   *line
 }
 
 const (
@@ -235,20 +236,29 @@ const (
 // line returns a new line, to which the room belongs from now on.
 func (a *arena) line() *line {
 	a.release()
-	if len(a.lines) == 0 {
-		a.lines = make([]line, 64)
+	if len(a.fresh) == 0 {
+		a.fresh = make([]line, 64)
 	}
-	l := &a.lines[0]
-	a.lines = a.lines[1:]
-	if cap(a.segments)-len(a.segments) < 16 {
-		a.segments = make([]segment, 0, manySegments)
+	l := &a.fresh[0]
+	a.fresh = a.fresh[1:]
+	if cap(a.room)-len(a.room) < 16 {
+		a.room = make([]segment, 0, manySegments)
 	}
-	if cap(a.text)-len(a.text) < 256 {
-		a.text = make([]byte, 0, muchText)
+	if cap(a.letters)-len(a.letters) < 256 {
+		a.letters = make([]byte, 0, muchText)
 	}
-	l.segments, l.text = a.segments[len(a.segments):], a.text[len(a.text):]
+	l.segments, l.text = a.room[len(a.room):], a.letters[len(a.letters):]
 	a.owner = l
 	return l
+}
+
+// area returns a list of one area.
+func (a *arena) area(one area) []area {
+	if len(a.areas) == cap(a.areas) {
+		a.areas = make([]area, 0, 256)
+	}
+	a.areas = append(a.areas, one)
+	return a.areas[len(a.areas)-1 : len(a.areas) : len(a.areas)]
 }
 
 // release leaves the line that has the room with what it took of it.
@@ -256,11 +266,11 @@ func (a *arena) release() {
 	if a.owner == nil {
 		return
 	}
-	if l := a.owner; cap(l.segments) == cap(a.segments)-len(a.segments) { // else it outgrew it
-		a.segments = a.segments[:len(a.segments)+len(l.segments)]
+	if l := a.owner; cap(l.segments) == cap(a.room)-len(a.room) { // else it outgrew it
+		a.room = a.room[:len(a.room)+len(l.segments)]
 	}
-	if l := a.owner; cap(l.text) == cap(a.text)-len(a.text) {
-		a.text = a.text[:len(a.text)+len(l.text)]
+	if l := a.owner; cap(l.text) == cap(a.letters)-len(a.letters) {
+		a.letters = a.letters[:len(a.letters)+len(l.text)]
 	}
 	a.owner.segments, a.owner.text = slices.Clip(a.owner.segments), slices.Clip(a.owner.text)
 	a.owner = nil
@@ -268,7 +278,7 @@ func (a *arena) release() {
 
 // begin opens a line.
 func (b *builder) begin() *line {
-	l := b.arena.line()
+	l := b.line()
 	l.place = b.where
 	b.lines = append(b.lines, l)
 	b.open = append(b.open, l)
@@ -297,7 +307,7 @@ func (b *builder) current() *line {
 
 // whole adds a line that nothing may change.
 func (b *builder) whole(what, text, why string) *line {
-	l := b.arena.line()
+	l := b.line()
 	l.text, l.place, l.lock = append(l.text, oneLine(text)...), b.where, b.locked(why)
 	if cells := l.place.cells; what != "" && len(cells) > 0 {
 		l.place = place{in: "sheet " + cells[0].sheet + " cell " + cells[0].String() + ", " + what}
@@ -369,9 +379,17 @@ func (b *builder) ended() { b.texts[len(b.texts)-1].end = int32(b.s.start) }
 
 // put appends a segment to the line at hand.
 func (b *builder) put(text string, k kind, from, to int) {
+	if l := b.segment(k, from, to); l != nil {
+		l.text = append(l.text, text...)
+	}
+}
+
+// segment appends a segment to the line at hand, whose text is to follow; it returns nil where
+// there is no line.
+func (b *builder) segment(k kind, from, to int) *line {
 	l := b.current()
 	if l == nil {
-		return
+		return nil
 	}
 	g := segment{
 		at: int32(len(l.text)), from: int32(from), to: int32(to), part: uint16(b.part), element: -1, lock: uint16(b.lock), kind: k, flavor: b.flavor,
@@ -380,7 +398,7 @@ func (b *builder) put(text string, k kind, from, to int) {
 		g.element = int32(len(b.texts) - 1)
 	}
 	l.segments = append(l.segments, g)
-	l.text = append(l.text, text...)
+	return l
 }
 
 // characters takes text, which is hidden or shown.
@@ -433,7 +451,9 @@ func (b *builder) pieces(from, to int) error {
 	begin := from
 	flush := func(at int) {
 		if begin < at {
-			b.put(string(src[begin:at]), plain, begin, at)
+			if l := b.segment(plain, begin, at); l != nil {
+				l.text = append(l.text, src[begin:at]...)
+			}
 		}
 	}
 	for at := from; at < to; {

@@ -12,7 +12,8 @@ type openReader struct {
 	*builder
 	stack   []openState
 	state   openState
-	heading string // the place below the last one
+	cells   []openCell // room for more
+	heading string     // the place below the last one
 	slide   int
 	sheet   string
 	notes   int
@@ -215,7 +216,7 @@ func (r *openReader) paragraph(name string) {
 		r.lock = lock
 	case c != nil:
 		c.line = r.begin()
-		c.line.place = place{cells: []area{c.area}}
+		c.line.place = place{cells: r.area(c.area)}
 	default:
 		r.where = r.state.where
 		if r.where.in == "" && r.heading != "" {
@@ -347,24 +348,58 @@ func (r *openReader) table(name string) {
 func (r *openReader) cell() {
 	r.state.where.column++
 	column := r.state.where.column
-	n := number(r.s.value("table:number-columns-repeated"), 1)
+	t := r.cellTag()
+	n := number(string(t.repeated), 1)
 	r.push(openCellEnd)
 	r.stack[len(r.stack)-1].where.column += n - 1
 	if r.sheet == "" {
 		return
 	}
 	row, last := int32(r.state.where.row), int32(max(r.state.level, 1)-1)
-	c := &openCell{area: area{r.sheet, int32(column), row, int32(column + n - 1), row + last}}
-	if f := r.s.value("table:formula"); f != "" {
+	if r.s.empty && t.formula == nil {
+		return
+	}
+	if len(r.cells) == 0 {
+		r.cells = make([]openCell, 64)
+	}
+	c := &r.cells[0]
+	r.cells = r.cells[1:]
+	c.area = area{r.sheet, int32(column), row, int32(column + n - 1), row + last}
+	if f := unescaped(t.formula); f != "" {
 		r.where = place{in: "sheet " + r.sheet + " cell " + c.area.String()}
 		r.hide("formula", f)
 		c.lock = r.locked("it is the result of a formula")
-	} else if kind := r.s.value("office:value-type"); kind != "" && kind != "string" {
+	} else if len(t.kind) > 0 && string(t.kind) != "string" {
 		c.lock = r.locked("the cell holds no text")
-	} else if _, ok := r.s.attribute("office:string-value"); ok {
+	} else if t.text {
 		c.lock = r.locked("the cell keeps its text twice")
 	}
 	r.state.cell = c
+}
+
+// cellTag is what the tag of a cell says, as it is written.
+type cellTag struct {
+	repeated, formula, kind []byte
+	text                    bool // its text stands there, too
+}
+
+func (r *openReader) cellTag() (t cellTag) {
+	for all := (attributes{text: r.s.attributes}); all.next(); {
+		_, local, _ := bytes.Cut(all.name, []byte(":"))
+		switch string(local) {
+		case "number-columns-repeated":
+			t.repeated = all.value
+		case "formula":
+			t.formula = all.value
+		case "value-type":
+			if t.kind == nil || bytes.HasPrefix(all.name, []byte("office")) {
+				t.kind = all.value
+			}
+		case "string-value":
+			t.text = true
+		}
+	}
+	return t
 }
 
 // drawn reads pages and what is drawn on them.
@@ -470,6 +505,9 @@ func (r *openReader) closes(act action) error {
 }
 
 func number(text string, otherwise int) int {
+	if text == "" {
+		return otherwise
+	}
 	n, err := strconv.Atoi(text)
 	if err != nil || n < 0 || n > 1<<24 {
 		return otherwise

@@ -200,16 +200,7 @@ func (r *sheetReader) opens(name string) error {
 		r.column = 0
 	case "s:c":
 		r.column++
-		if v, ok := r.s.attribute("r"); ok {
-			if c, row := cellAt(v); c > 0 {
-				r.column, r.row = c, row
-			}
-		}
-		kind, _ := r.s.attribute("t")
-		if string(kind) != r.kind {
-			r.kind = string(kind)
-		}
-		r.formula = false
+		r.cell()
 	case "s:f":
 		r.formula = true
 		r.where = place{in: fmt.Sprintf("sheet %s cell %s", r.name, cellName(r.column, r.row))}
@@ -219,7 +210,7 @@ func (r *sheetReader) opens(name string) error {
 	case "s:is":
 		r.act = sheetLine
 		l := r.begin()
-		l.place = place{cells: []area{r.here()}}
+		l.place = place{cells: r.area(r.here())}
 	case "s:t":
 		if r.current() != nil && r.mode != hidden {
 			r.act, r.mode = sheetText, shown
@@ -231,6 +222,25 @@ func (r *sheetReader) opens(name string) error {
 		r.around(name)
 	}
 	return nil
+}
+
+// cell reads what a cell's tag says.
+func (r *sheetReader) cell() {
+	kind := []byte(nil)
+	for all := (attributes{text: r.s.attributes}); all.next(); {
+		switch string(all.name) {
+		case "r":
+			if c, row := cellAt(all.value); c > 0 {
+				r.column, r.row = c, row
+			}
+		case "t":
+			kind = all.value
+		}
+	}
+	if string(kind) != r.kind {
+		r.kind = string(kind)
+	}
+	r.formula = false
 }
 
 // around reads what stands behind a sheet's cells.
@@ -304,7 +314,11 @@ func (r *sheetReader) value(text []byte) {
 		if len(l.place.cells) == 0 {
 			r.lines = append(r.lines, l)
 		}
-		l.place.cells = with(l.place.cells, r.here())
+		if l.place.cells == nil {
+			l.place.cells = r.area(r.here())
+		} else {
+			l.place.cells = with(l.place.cells, r.here())
+		}
 		r.names(l)
 		return
 	}
@@ -315,8 +329,12 @@ func (r *sheetReader) value(text []byte) {
 	if r.formula {
 		why = "it is the result of a formula"
 	}
-	l := r.whole("", string(text), why)
-	l.place = place{cells: []area{r.here()}}
+	if bytes.IndexByte(text, '\n') >= 0 {
+		text = oneLine(string(text))
+	}
+	l := r.line()
+	l.text, l.lock, l.place = append(l.text, text...), r.locked(why), place{cells: r.area(r.here())}
+	r.lines = append(r.lines, l)
 }
 
 // names makes the name of a table's column change with its header cell, which a line is.
