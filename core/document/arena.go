@@ -1,0 +1,62 @@
+package document
+
+import (
+	"slices"
+)
+
+// arena is room for the segments and the texts of lines, of which one grows at a time.
+type arena struct {
+	fresh   []line
+	areas   []area
+	room    []segment
+	letters []byte
+	owner   *line
+}
+
+const (
+	manySegments = 1024
+	muchText     = 16 << 10
+)
+
+// line returns a new line, to which the room belongs from now on.
+func (a *arena) line() *line {
+	a.release()
+	if len(a.fresh) == 0 {
+		a.fresh = make([]line, 64)
+	}
+	l := &a.fresh[0]
+	a.fresh = a.fresh[1:]
+	if cap(a.room)-len(a.room) < 16 {
+		a.room = make([]segment, 0, manySegments)
+	}
+	if cap(a.letters)-len(a.letters) < 256 {
+		a.letters = make([]byte, 0, muchText)
+	}
+	l.segments, l.text = a.room[len(a.room):], a.letters[len(a.letters):]
+	a.owner = l
+	return l
+}
+
+// area returns a list of one area.
+func (a *arena) area(one area) []area {
+	if len(a.areas) == cap(a.areas) {
+		a.areas = make([]area, 0, 256)
+	}
+	a.areas = append(a.areas, one)
+	return a.areas[len(a.areas)-1 : len(a.areas) : len(a.areas)]
+}
+
+// release leaves the line that has the room with what it took of it.
+func (a *arena) release() {
+	if a.owner == nil {
+		return
+	}
+	if l := a.owner; cap(l.segments) == cap(a.room)-len(a.room) { // else it outgrew it
+		a.room = a.room[:len(a.room)+len(l.segments)]
+	}
+	if l := a.owner; cap(l.text) == cap(a.letters)-len(a.letters) {
+		a.letters = a.letters[:len(a.letters)+len(l.text)]
+	}
+	a.owner.segments, a.owner.text = slices.Clip(a.owner.segments), slices.Clip(a.owner.text)
+	a.owner = nil
+}
