@@ -47,9 +47,7 @@ func (w *writer) write(text []byte) ([]byte, error) {
 	case inOpen:
 		return w.open(text), nil
 	case inHeader:
-		if bytes.IndexByte(text, '&') >= 0 {
-			return nil, errors.New("& would begin a code there")
-		}
+		text = bytes.ReplaceAll(text, []byte("&"), []byte("&&")) // else it begins a code
 	}
 	return w.bare(text)
 }

@@ -142,9 +142,14 @@ func (c *changes) locked(edits edit.List) bool {
 		to := max(from, c.origin(e.End))
 		if why := d.Locked(from, to); why != "" {
 			line := c.lineOf(from)
-			c.run.result.Notes = append(c.run.result.Notes, Note{
-				Rule: c.run.rule.Index, Line: line, Text: "not changed, since " + why + " (" + d.Place(line) + ")",
-			})
+			text := "not changed, since " + why
+			if place := d.Place(line); place != "" {
+				text += " (" + place + ")"
+			}
+			note, notes := Note{Rule: c.run.rule.Index, Line: line, Text: text}, c.run.result.Notes
+			if len(notes) == 0 || notes[len(notes)-1] != note {
+				c.run.result.Notes = append(notes, note)
+			}
 			return true
 		}
 	}

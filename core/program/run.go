@@ -110,7 +110,7 @@ const (
 	selectedSome
 )
 
-// Note is a remark about one rule and a line of a text, from 1 (0 for none).
+// Note is a remark about one rule, -1 for none, and a line of a text, from 1 (0 for none).
 type Note struct {
 	Rule int
 	Line int

@@ -17,8 +17,14 @@ const fewPlaces = 3
 // nothing changes: a note for each rule, so that nobody believes a name to be gone that is there.
 func Unseen(p *program.Program, file *textfile.File, f program.File, look func(program.Input) ([]program.Match, *program.Result)) (notes []program.Note) {
 	d := file.Document
-	if d == nil || len(d.Hidden) == 0 {
+	if d == nil {
 		return nil
+	}
+	if len(d.Embedded) > 0 {
+		notes = append(notes, program.Note{Rule: -1, Text: "not looked into: " + some(d.Embedded)})
+	}
+	if len(d.Hidden) == 0 {
+		return notes
 	}
 	var text []byte
 	for _, h := range d.Hidden {
@@ -47,12 +53,17 @@ func Unseen(p *program.Program, file *textfile.File, f program.File, look func(p
 }
 
 func unseen(n int, places []string) string {
-	matches, rest := "1 match", ""
+	matches := "1 match"
 	if n > 1 {
 		matches = fmt.Sprintf("%d matches", n)
 	}
-	if more := len(places) - fewPlaces; more > 0 {
-		places, rest = places[:fewPlaces], fmt.Sprintf(" and %d more places", more)
+	return matches + " where nothing is changed: " + some(places)
+}
+
+// some lists a few of many.
+func some(all []string) string {
+	if more := len(all) - fewPlaces; more > 0 {
+		return strings.Join(all[:fewPlaces], "; ") + fmt.Sprintf(" and %d more", more)
 	}
-	return matches + " where nothing is changed: " + strings.Join(places, "; ") + rest
+	return strings.Join(all, "; ")
 }

@@ -233,7 +233,8 @@ func (p *Printer) notes(s *run.Summary) {
 		if n.Line > 0 {
 			where += fmt.Sprintf(":%d", n.Line)
 		}
-		if rule := p.Rules[n.Rule]; rule != "" {
+		if n.Rule >= 0 && p.Rules[n.Rule] != "" {
+			rule := p.Rules[n.Rule]
 			where += ": rule " + rule
 		}
 		fmt.Fprintf(p.Err, "note: %s: %s\n", where, n.Text)
