@@ -75,9 +75,7 @@ func (b *builder) characters(from, to int, verbatim bool) error {
 	return b.pieces(from, to)
 }
 
-// blanks are what XML calls white space.
-const blanks = " \t\r\n"
-
+// white reports whether a byte is what XML calls white space.
 func white(c byte) bool { return c == ' ' || c == '\t' || c == '\n' || c == '\r' }
 
 // special are the bytes that do not stand for themselves everywhere.

@@ -181,9 +181,8 @@ var collapse = regexp.MustCompile(`[ \t\r\n]+`)
 // parse returns the paragraphs of a part in the order of their ends.
 func parse(t *testing.T, part []byte) (all []string) {
 	type paragraph struct {
-		text   string
-		open   bool
-		silent int
+		text string
+		open bool
 	}
 	var stack []*paragraph
 	var path []xml.Name

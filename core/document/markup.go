@@ -256,7 +256,7 @@ func (s *scanner) leap() {
 	if end < 0 || len(s.open) > deepest/2 {
 		return
 	}
-	if within := rest[:end]; bytes.Index(within, []byte("<!")) < 0 && bytes.Index(within, []byte("<?")) < 0 && bytes.Index(within, name) < 0 {
+	if within := rest[:end]; !bytes.Contains(within, []byte("<!")) && !bytes.Contains(within, []byte("<?")) && !bytes.Contains(within, name) {
 		s.at += end
 	}
 }

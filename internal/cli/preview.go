@@ -135,7 +135,7 @@ func (a *app) previewing(rules *usecase.Compiled, how *previewFlags) (*previewin
 		}
 	}
 	if how.reportTo != "" {
-		pre.page = report.NewPage(pre.printer, rules.Program)
+		pre.page = report.NewPage(pre.printer, rules.Program, rules.Sources)
 	}
 	if how.sealTo != "" {
 		pre.seal = &usecase.Sealing{Rules: rules, Diff: pre.printer.Text}
@@ -215,11 +215,8 @@ func (pre *previewing) end(p *usecase.Previewed) error {
 // refused is not sealed.
 func (pre *previewing) keep(s *run.Summary, refuses []string) error {
 	if pre.page != nil {
-		page, err := pre.page.End(s, refuses)
-		if err == nil {
-			err = save(pre.reportTo, []byte(page))
-		}
-		if err != nil {
+		pre.page.End(s, refuses)
+		if err := saveFrom(pre.reportTo, pre.page); err != nil {
 			return err
 		}
 	}

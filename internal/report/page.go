@@ -1,9 +1,13 @@
 package report
 
 import (
+	"bytes"
+	"crypto/sha256"
 	_ "embed"
+	"encoding/base64"
 	"fmt"
 	"html/template"
+	"io"
 	"maps"
 	"os"
 	"slices"
@@ -13,25 +17,40 @@ import (
 	"frizzel/core/diff"
 	"frizzel/core/program"
 	"frizzel/internal/run"
+	"frizzel/internal/spool"
 	"frizzel/internal/terminal"
 )
 
 //go:embed page.html
 var pageText string
 
+//go:embed page.js
+var pageScript string
+
 var pageTemplate = template.Must(template.New("page").Parse(pageText))
 
-// Page is a preview as one page that needs nothing else, for a change request.
+// scriptDigest is that of the one script that the page lets run.
+var scriptDigest = func() string {
+	sum := sha256.Sum256([]byte(pageScript))
+	return "sha256-" + base64.StdEncoding.EncodeToString(sum[:])
+}()
+
+// Page is a preview as one page that needs nothing else, for a change request. Its files are
+// written as they come; it is closed when it is not wanted any more.
 type Page struct {
 	Title, Time, Host, Folder string
 	Counted, Skipped          string
 	Params                    []program.Param
 	Rules                     []pageRule
+	Sources                   []pageSource
 	Refuses                   []string
-	Files                     []pageFile
+	Notes                     []string
+	Index                     []pageFile
+	ScriptDigest              template.HTMLAttr
 
 	printer *Printer
 	program *program.Program
+	files   spool.Buffer
 }
 
 type pageRule struct {
@@ -39,19 +58,23 @@ type pageRule struct {
 	Changes, Files int
 }
 
+type pageSource struct{ Name, Lines, Text string }
+
+// pageFile is a file in the page's index. Of its digests the index has the beginnings.
 type pageFile struct {
-	Path, Changes string
-	Document      bool
-	Hunks         []pageHunk
+	Path           string
+	Document       bool
+	Changes        int
+	Added, Removed int // lines
+	Before, After  string
 }
 
-type pageHunk struct {
-	Place string
-	Lines []pageLine
-}
+// openFiles is how many files are open when the page is.
+const openFiles = 20
 
 type pageLine struct {
 	Class, Sign string
+	Number      int
 	Parts       []pagePart
 }
 
@@ -60,42 +83,136 @@ type pagePart struct {
 	Mark bool
 }
 
-// NewPage begins a page about what a program would do.
-func NewPage(printer *Printer, p *program.Program) *Page {
-	page := &Page{printer: printer, program: p, Title: p.Title, Time: time.Now().Format("2006-01-02 15:04")}
+// NewPage begins a page about what a program would do, whose scripts and tables have these
+// texts, by name.
+func NewPage(printer *Printer, p *program.Program, sources map[string]string) *Page {
+	page := &Page{printer: printer, program: p, Title: p.Title, Time: time.Now().Format("2006-01-02 15:04"), ScriptDigest: template.HTMLAttr(scriptDigest)}
 	page.Host, _ = os.Hostname()
 	page.Folder, _ = os.Getwd()
 	page.Params = slices.Clone(p.Params)
 	for i := range page.Params {
-		for _, hidden := range printer.Hidden {
-			if text := masked(hidden, []byte(page.Params[i].Value)); text != nil {
-				page.Params[i].Value = string(text)
-			}
-		}
+		page.Params[i].Value = printer.masked(page.Params[i].Value)
+	}
+	for _, name := range slices.Sorted(maps.Keys(sources)) {
+		text := sources[name]
+		page.Sources = append(page.Sources, pageSource{name, Count(strings.Count(text, "\n"), "line"), printer.masked(text)})
 	}
 	return page
 }
 
+// masked returns a text as it is to be seen.
+func (p *Printer) masked(text string) string {
+	for _, hidden := range p.Hidden {
+		if out := masked(hidden, []byte(text)); out != nil {
+			text = string(out)
+		}
+	}
+	var b strings.Builder
+	for line := range strings.Lines(text) {
+		content, ended := strings.CutSuffix(line, "\n")
+		b.WriteString(terminal.Visible([]byte(content)))
+		if ended {
+			b.WriteByte('\n')
+		}
+	}
+	return b.String()
+}
+
+// Close lets go of the page.
+func (page *Page) Close() { page.files.Close() }
+
 // Result adds one file's changes.
 func (page *Page) Result(r *run.Result) error {
-	f := pageFile{Path: r.At.Path, Changes: Count(r.Changes(), "change"), Document: r.IsDocument()}
-	values := r.Values()
-	w := diff.Walk{Context: page.printer.Context, Hunk: func(h *diff.Hunk, _ bool) error {
-		page.printer.mask(h)
-		hunk := pageHunk{Place: strings.TrimSpace(h.Header() + "  " + page.printer.about(*h, values))}
-		returns := mixedEndings(*h)
-		for _, l := range h.Lines {
-			hunk.Lines = append(hunk.Lines, pageLineOf(l, returns))
-		}
-		f.Hunks = append(f.Hunks, hunk)
-		return nil
-	}}
-	err := r.Text(page.printer.Context)(w.Add)
-	if err == nil {
+	before, after, err := r.Digests()
+	if err != nil {
+		return err
+	}
+	f := &filePage{Page: page, values: r.Values()}
+	defer f.body.Close()
+	w := diff.Walk{Context: page.printer.Context, Most: longHunk, Hunk: f.hunk}
+	if err = r.Text(page.printer.Context)(w.Add); err == nil {
 		err = w.End()
 	}
-	page.Files = append(page.Files, f)
+	if err != nil {
+		return err
+	}
+	of := pageFile{
+		Path: Path(r.At.Path), Changes: r.Changes(), Document: r.IsDocument(), Added: f.added, Removed: f.removed,
+		Before: fmt.Sprintf("%x", before[:6]), After: fmt.Sprintf("%x", after[:6]),
+	}
+	page.Index = append(page.Index, of)
+	head := struct {
+		pageFile
+		Number  int
+		Open    bool
+		Counted string
+		Whole   pageFile
+	}{of, len(page.Index) - 1, len(page.Index) <= openFiles, Count(of.Changes, "change"), of}
+	head.Whole.Before, head.Whole.After = fmt.Sprintf("%x", before), fmt.Sprintf("%x", after)
+	if err := pageTemplate.ExecuteTemplate(&page.files, "file", head); err != nil {
+		return err
+	}
+	if _, err := f.body.WriteTo(&page.files); err != nil {
+		return err
+	}
+	_, err = io.WriteString(&page.files, "</details>\n")
 	return err
+}
+
+// filePage writes the hunks of one file.
+type filePage struct {
+	*Page
+	values         func(line, at int) string
+	body           spool.Buffer
+	added, removed int
+	old, fresh     int // lines so far
+	within         bool
+}
+
+// hunk writes a hunk, or a part of one.
+func (f *filePage) hunk(h *diff.Hunk, done bool) error {
+	f.printer.mask(h)
+	part := struct {
+		Place  string
+		Blocks [][]pageLine
+	}{}
+	if !f.within {
+		f.old, f.fresh = h.OldStart, h.NewStart
+		part.Place = strings.TrimSpace(fmt.Sprintf("line %d  %s", h.OldStart, f.printer.about(*h, f.values)))
+	}
+	f.within = !done
+	returns := mixedEndings(*h)
+	for i, l := range h.Lines {
+		line := pageLineOf(l, returns)
+		switch l.Op {
+		case diff.Remove:
+			line.Number = f.old
+			f.removed++
+		default:
+			line.Number = f.fresh
+		}
+		if l.Op != diff.Add {
+			f.old++
+		}
+		if l.Op != diff.Remove {
+			f.fresh++
+		}
+		if l.Op == diff.Add {
+			f.added++
+		}
+		if n := len(part.Blocks) - 1; i > 0 && sameBlock(h.Lines[i-1].Op, l.Op) {
+			part.Blocks[n] = append(part.Blocks[n], line)
+		} else {
+			part.Blocks = append(part.Blocks, []pageLine{line})
+		}
+	}
+	return pageTemplate.ExecuteTemplate(&f.body, "lines", part)
+}
+
+// sameBlock reports whether a line stands beside those before it: lines that are kept do not, and
+// new ones stand beside the old ones that they replace.
+func sameBlock(before, op diff.Op) bool {
+	return op != diff.Keep && before != diff.Keep && (before == op || op == diff.Add)
 }
 
 func pageLineOf(l diff.Line, returns bool) pageLine {
@@ -116,12 +233,17 @@ func pageLineOf(l diff.Line, returns bool) pageLine {
 		out.Parts = append(out.Parts, pagePart{Text: terminal.Visible(text[at:from])}, pagePart{terminal.Visible(text[from:to]), true})
 		at = to
 	}
-	out.Parts = append(out.Parts, pagePart{Text: terminal.Visible(text[at:])})
+	if rest := text[at:]; len(rest) > 0 || len(l.Marks) == 0 {
+		out.Parts = append(out.Parts, pagePart{Text: terminal.Visible(rest)})
+	}
+	if !bytes.HasSuffix(l.Text, []byte("\n")) {
+		out.Parts = append(out.Parts, pagePart{Text: " (no line ending)"})
+	}
 	return out
 }
 
-// End returns the page's text. refuses are why an apply would write nothing.
-func (page *Page) End(s *run.Summary, refuses []string) (string, error) {
+// End says how the preview ended; refuses are why an apply would write nothing.
+func (page *Page) End(s *run.Summary, refuses []string) {
 	page.Refuses = refuses
 	page.Counted = fmt.Sprintf("%s read, %s would change: %s.", Read(s), Number(s.Changed), Count(s.Changes, "change"))
 	for i, r := range page.program.Rules {
@@ -135,7 +257,30 @@ func (page *Page) End(s *run.Summary, refuses []string) (string, error) {
 		parts = append(parts, r.Count(reasons[r]))
 	}
 	page.Skipped = strings.Join(parts, ", ")
-	var b strings.Builder
-	err := pageTemplate.Execute(&b, page)
-	return b.String(), err
+	page.Notes = page.printer.noted(s)
+}
+
+// WriteTo writes the page, which is at its end.
+func (page *Page) WriteTo(out io.Writer) (n int64, err error) {
+	w := &counting{out: out}
+	if err := pageTemplate.ExecuteTemplate(w, "top", page); err != nil {
+		return w.n, err
+	}
+	if _, err := page.files.WriteTo(w); err != nil {
+		return w.n, err
+	}
+	err = pageTemplate.ExecuteTemplate(w, "bottom", template.JS(pageScript))
+	return w.n, err
+}
+
+// counting counts what is written.
+type counting struct {
+	out io.Writer
+	n   int64
+}
+
+func (c *counting) Write(text []byte) (int, error) {
+	n, err := c.out.Write(text)
+	c.n += int64(n)
+	return n, err
 }

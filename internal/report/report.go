@@ -215,6 +215,13 @@ const fewNotes = 8
 
 // notes writes what a person should know of single files.
 func (p *Printer) notes(s *run.Summary) {
+	for _, text := range p.noted(s) {
+		fmt.Fprintf(p.Err, "note: %s\n", text)
+	}
+}
+
+// noted returns what a person should know of single files, as many of a kind as are wanted.
+func (p *Printer) noted(s *run.Summary) (all []string) {
 	type kind struct {
 		rule int
 		text string
@@ -234,20 +241,19 @@ func (p *Printer) notes(s *run.Summary) {
 			where += fmt.Sprintf(":%d", n.Line)
 		}
 		if n.Rule >= 0 && p.Rules[n.Rule] != "" {
-			rule := p.Rules[n.Rule]
-			where += ": rule " + rule
+			where += ": rule " + p.Rules[n.Rule]
 		}
-		fmt.Fprintf(p.Err, "note: %s: %s\n", where, n.Text)
+		all = append(all, where+": "+n.Text)
 	}
 	for _, k := range kinds {
 		if more := of[k] - fewNotes; more > 0 && !p.Verbose {
-			fmt.Fprintf(p.Err, "note: the same of %s more, which --verbose names: %s\n", Count(more, "line"), k.text)
+			all = append(all, fmt.Sprintf("the same of %s more, which --verbose names: %s", Count(more, "line"), k.text))
 		}
 	}
 	if s.Unknown > 0 {
-		fmt.Fprintf(p.Err, "note: %s in no known encoding, where characters above ASCII are not found: name it, such as --encoding windows-1252\n",
-			Count(s.Unknown, "file"))
+		all = append(all, fmt.Sprintf("%s in no known encoding, where characters above ASCII are not found: name it, such as --encoding windows-1252", Count(s.Unknown, "file")))
 	}
+	return all
 }
 
 // Read counts the files that were read.

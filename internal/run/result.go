@@ -3,6 +3,7 @@ package run
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
 	"errors"
 	"io"
 	"iter"
@@ -68,6 +69,18 @@ func (r *Result) Change() change.Change {
 		c.Print, c.Edits = r.large.print, r.large
 	}
 	return c
+}
+
+// Digests returns those of what the file is, and of what it would be.
+func (r *Result) Digests() (before, after change.Digest, err error) {
+	in, err := r.Open()
+	if err != nil {
+		return before, after, err
+	}
+	defer func() { _ = in.Close() }()
+	was, is := sha256.New(), sha256.New()
+	err = edit.Rewrite(is, io.TeeReader(in, was), r.Change().Edits)
+	return change.Digest(was.Sum(nil)), change.Digest(is.Sum(nil)), err
 }
 
 // Values returns what finds the values that lines of the file's text lie in, "" for none; nil where
