@@ -86,12 +86,13 @@ type pagePart struct {
 // NewPage begins a page about what a program would do, whose scripts and tables have these
 // texts, by name.
 func NewPage(printer *Printer, p *program.Program, sources map[string]string) *Page {
-	page := &Page{printer: printer, program: p, Title: p.Title, Time: time.Now().Format("2006-01-02 15:04"), ScriptDigest: template.HTMLAttr(scriptDigest)}
+	page := &Page{printer: printer, program: p, Title: printer.masked(p.Title), Time: time.Now().Format("2006-01-02 15:04"), ScriptDigest: template.HTMLAttr(scriptDigest)}
 	page.Host, _ = os.Hostname()
 	page.Folder, _ = os.Getwd()
 	page.Params = slices.Clone(p.Params)
 	for i := range page.Params {
 		page.Params[i].Value = printer.masked(page.Params[i].Value)
+		page.Params[i].About = printer.masked(page.Params[i].About)
 	}
 	for _, name := range slices.Sorted(maps.Keys(sources)) {
 		text := sources[name]
@@ -244,11 +245,13 @@ func pageLineOf(l diff.Line, returns bool) pageLine {
 
 // End says how the preview ended; refuses are why an apply would write nothing.
 func (page *Page) End(s *run.Summary, refuses []string) {
-	page.Refuses = refuses
+	for _, why := range refuses {
+		page.Refuses = append(page.Refuses, page.printer.masked(why))
+	}
 	page.Counted = fmt.Sprintf("%s read, %s would change: %s.", Read(s), Number(s.Changed), Count(s.Changes, "change"))
 	for i, r := range page.program.Rules {
 		if s.Tally.Changes[i] > 0 && page.printer.Rules[i] != "" {
-			page.Rules = append(page.Rules, pageRule{r.Label, r.About, s.Tally.Changes[i], s.Tally.Files[i]})
+			page.Rules = append(page.Rules, pageRule{page.printer.masked(r.Label), page.printer.masked(r.About), s.Tally.Changes[i], s.Tally.Files[i]})
 		}
 	}
 	reasons := s.Reasons()
@@ -257,7 +260,9 @@ func (page *Page) End(s *run.Summary, refuses []string) {
 		parts = append(parts, r.Count(reasons[r]))
 	}
 	page.Skipped = strings.Join(parts, ", ")
-	page.Notes = page.printer.noted(s)
+	for _, note := range page.printer.noted(s) {
+		page.Notes = append(page.Notes, page.printer.masked(note))
+	}
 }
 
 // WriteTo writes the page, which is at its end.

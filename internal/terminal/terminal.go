@@ -104,6 +104,8 @@ func Visible(text []byte) string {
 			b.WriteRune('\u2400' + r) // the control pictures
 		case r == 0x7f:
 			b.WriteRune('\u2421')
+		case r == '\u2028': // a break within a line
+			b.WriteRune('↵')
 		case Drives(r):
 			fmt.Fprintf(&b, "<%04X>", r)
 		default:
