@@ -6,6 +6,7 @@ import (
 	"regexp/syntax"
 	"slices"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"frizzel/core/pattern"
@@ -87,7 +88,7 @@ func (c *compiler) lintReplace(n *script.Replace, p *pattern.Pattern, with *prog
 	if with == nil {
 		return
 	}
-	if ref := reference.FindString(n.With.Raw); ref != "" && n.Pattern.Kind == script.Regex {
+	if ref := reference().FindString(n.With.Raw); ref != "" && n.Pattern.Kind == script.Regex {
 		remedy := "a group is {=" + ref[1:] + "}"
 		if len(p.Groups()) == 1 {
 			remedy += ", and made by parentheses in the pattern"
@@ -130,7 +131,7 @@ func (c *compiler) guarded() bool {
 	return false
 }
 
-var reference = regexp.MustCompile(`[\\$][0-9]`)
+var reference = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`[\\$][0-9]`) })
 
 // onlyAnchors reports whether an expression is nothing but places, such as ^.
 func onlyAnchors(expr string) bool {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+	"sync"
 
 	"github.com/antchfx/xpath"
 
@@ -15,9 +16,9 @@ import (
 type markupPath struct{ of []*xpath.Expr }
 
 var (
-	quotedText = regexp.MustCompile(`"[^"]*"|'[^']*'`)
-	prefixName = regexp.MustCompile(`([\pL_][\pL\pN_.-]*):[^:]`)
-	called     = regexp.MustCompile(`([a-z-]+)\s*\(`)
+	quotedText = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`"[^"]*"|'[^']*'`) })
+	prefixName = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`([\pL_][\pL\pN_.-]*):[^:]`) })
+	called     = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`([a-z-]+)\s*\(`) })
 )
 
 // refusedCalls are functions of XPath that no path may use, with what to write instead.
@@ -26,11 +27,11 @@ var refusedCalls = map[string]string{
 }
 
 func compileMarkup(source string) (made *markupPath, err error) {
-	bare := quotedText.ReplaceAllStringFunc(source, func(s string) string { return strings.Repeat(" ", len(s)) })
+	bare := quotedText().ReplaceAllStringFunc(source, func(s string) string { return strings.Repeat(" ", len(s)) })
 	if i := strings.IndexByte(bare, '$'); i >= 0 {
 		return nil, &Error{i, "a path has no variables", "a parameter stands in quotes: [@host=\"{=host}\"]"}
 	}
-	for _, m := range called.FindAllStringSubmatchIndex(bare, -1) {
+	for _, m := range called().FindAllStringSubmatchIndex(bare, -1) {
 		if remedy, refused := refusedCalls[bare[m[2]:m[3]]]; refused {
 			return nil, &Error{m[2], fmt.Sprintf("%s() is not known here", bare[m[2]:m[3]]), remedy}
 		}
@@ -38,7 +39,7 @@ func compileMarkup(source string) (made *markupPath, err error) {
 	// The navigator says of a name's namespace only how its prefix is written, and of a name that
 	// is asked for without one nothing.
 	prefixes := map[string]string{}
-	for _, m := range prefixName.FindAllStringSubmatch(bare, -1) {
+	for _, m := range prefixName().FindAllStringSubmatch(bare, -1) {
 		prefixes[m[1]] = m[1]
 	}
 	defer func() {

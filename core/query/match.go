@@ -14,7 +14,9 @@ import (
 // The library's match() and search() compile their expression anew for each value. Ours, under names
 // as long as theirs, keep it.
 var (
-	matchCall  = regexp.MustCompile(`'(?:[^'\\]|\\.)*'|"(?:[^"\\]|\\.)*"|\b(?:match|search)\s*\(`)
+	matchCall = sync.OnceValue(func() *regexp.Regexp {
+		return regexp.MustCompile(`'(?:[^'\\]|\\.)*'|"(?:[^"\\]|\\.)*"|\b(?:match|search)\s*\(`)
+	})
 	renamed    = map[byte]string{'m': "matc_", 's': "searc_"}
 	expression sync.Map // by its source: *regexp.Regexp, nil for what is none
 	kept       atomic.Int32
@@ -25,7 +27,7 @@ const mostKept = 1000
 
 // parseValues parses a JSONPath.
 func parseValues(source string) (*jsonpath.Path, error) {
-	source = matchCall.ReplaceAllStringFunc(source, func(s string) string {
+	source = matchCall().ReplaceAllStringFunc(source, func(s string) string {
 		if name, ok := renamed[s[0]]; ok {
 			return name + s[len(name):]
 		}

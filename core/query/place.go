@@ -3,6 +3,7 @@ package query
 import (
 	"regexp"
 	"strings"
+	"sync"
 
 	"github.com/theory/jsonpath/spec"
 
@@ -61,25 +62,27 @@ func valueSteps(source string) (steps []tree.Step, err error) {
 }
 
 var (
-	elementStep   = regexp.MustCompile(`^/?([\pL_][\pL\pN_.:-]*)`)
-	attributeStep = regexp.MustCompile(`^/?@([\pL_][\pL\pN_.:-]*)$`)
-	withAttribute = regexp.MustCompile(`^\[\s*@([\pL_][\pL\pN_.:-]*)\s*=\s*(?:"([^"]*)"|'([^']*)')\s*\]`)
+	elementStep   = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^/?([\pL_][\pL\pN_.:-]*)`) })
+	attributeStep = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^/?@([\pL_][\pL\pN_.:-]*)$`) })
+	withAttribute = sync.OnceValue(func() *regexp.Regexp {
+		return regexp.MustCompile(`^\[\s*@([\pL_][\pL\pN_.:-]*)\s*=\s*(?:"([^"]*)"|'([^']*)')\s*\]`)
+	})
 )
 
 func markupSteps(source string) (steps []tree.Step, err error) {
 	rest := source
 	for rest != "" && rest != "." {
-		if m := attributeStep.FindStringSubmatch(rest); m != nil {
+		if m := attributeStep().FindStringSubmatch(rest); m != nil {
 			return append(steps, tree.Step{Name: m[1], Attribute: true}), nil
 		}
-		m := elementStep.FindStringSubmatch(rest)
+		m := elementStep().FindStringSubmatch(rest)
 		if m == nil || strings.Contains(m[1], "::") {
 			return nil, &Error{-1, "this path may select several values", `a place is child steps, attributes and [@name="…"], as in /signage/sign[@host="depot-3"]/@feed; at selects several`}
 		}
 		s := tree.Step{Name: m[1]}
 		rest = rest[len(m[0]):]
 		for {
-			w := withAttribute.FindStringSubmatch(rest)
+			w := withAttribute().FindStringSubmatch(rest)
 			if w == nil {
 				break
 			}

@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"sync"
 
 	"github.com/theory/jsonpath/spec"
 
@@ -14,14 +15,14 @@ import (
 // valuesPath is a compiled JSONPath.
 type valuesPath struct{ query *spec.PathQuery }
 
-var positioned = regexp.MustCompile(`^(.*?)(?: at position (\d+))?$`)
+var positioned = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^(.*?)(?: at position (\d+))?$`) })
 
 func compileValues(source string) (*valuesPath, error) {
 	p, err := parseValues("$" + source[1:])
 	if err != nil {
 		reason := strings.NewReplacer(renamed['m'], "match", renamed['s'], "search").Replace(strings.TrimPrefix(err.Error(), "jsonpath: "))
 		e := &Error{At: -1, Reason: reason}
-		if m := positioned.FindStringSubmatch(reason); m[2] != "" {
+		if m := positioned().FindStringSubmatch(reason); m[2] != "" {
 			e.Reason = m[1]
 			at, _ := strconv.Atoi(m[2])
 			e.At = min(max(at-1, 0), len(source)-1)

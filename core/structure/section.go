@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"regexp"
 	"strings"
+	"sync"
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
@@ -11,14 +12,16 @@ import (
 
 // header is a line of its own in brackets, single or double, and perhaps a comment
 // behind it.
-var header = regexp.MustCompile(`^[ \t]*\[(\[?)[ \t]*([^\[\]]+?)[ \t]*\]?\][ \t]*([#;].*)?$`)
+var header = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`^[ \t]*\[(\[?)[ \t]*([^\[\]]+?)[ \t]*\]?\][ \t]*([#;].*)?$`)
+})
 
 // headerName returns the name in a line that is written like a header.
 func headerName(line []byte) (string, bool) {
 	if bytes.IndexByte(line, '[') < 0 {
 		return "", false
 	}
-	m := header.FindSubmatch(line)
+	m := header().FindSubmatch(line)
 	if m == nil {
 		return "", false
 	}
@@ -118,12 +121,12 @@ func oddBackslashes(s []byte) bool {
 }
 
 // assignment is a key whose value begins with a bracket.
-var assignment = regexp.MustCompile(`=[ \t]*[\[{(]`)
+var assignment = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`=[ \t]*[\[{(]`) })
 
 // assigned returns the line on which a bracket is closed that opens right behind = on line
 // i, where no header stands before that.
 func (v *values) assigned(i int, line []byte) int {
-	if bytes.IndexByte(line, '=') < 0 || !assignment.Match(line) {
+	if bytes.IndexByte(line, '=') < 0 || !assignment().Match(line) {
 		return i
 	}
 	v.text.bracketEnds()

@@ -3,6 +3,7 @@ package tree
 import (
 	"regexp"
 	"strings"
+	"sync"
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
@@ -217,7 +218,7 @@ func (w *memberWriter) beforeHeaders() int {
 	return first
 }
 
-var lastTag = regexp.MustCompile(`\s*/?>$`)
+var lastTag = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\s*/?>$`) })
 
 // markup adds an attribute or an element to an element.
 func (w *memberWriter) markup(parent, want *Node) (edit.List, error) {
@@ -226,7 +227,7 @@ func (w *memberWriter) markup(parent, want *Node) (edit.List, error) {
 	}
 	open := w.raw(parent.Start, parent.Inner)
 	if want.Kind == Attribute {
-		at := parent.Inner - len(lastTag.FindString(open))
+		at := parent.Inner - len(lastTag().FindString(open))
 		raw, ok := xmlCodec{w.Document}.fragment(&Node{Kind: Attribute, style: doubleQuoted}, want.Text)
 		if !ok {
 			return nil, &CannotHoldError{"an attribute cannot hold " + excerpt(want.Text)}
@@ -253,7 +254,7 @@ func (w *memberWriter) markup(parent, want *Node) (edit.List, error) {
 	case mixed:
 		return nil, misfit("%s holds text beside which nothing is added", w.Path(parent))
 	case selfClosing:
-		at := parent.End - len(lastTag.FindString(open))
+		at := parent.End - len(lastTag().FindString(open))
 		return edit.List{{Start: at, End: parent.End, New: []byte(">" + nl + own + step + w.element(want, own+step, step) + nl + own + "</" + parent.Name + ">")}}, nil
 	case last == nil:
 		return edit.List{{Start: parent.Inner, End: parent.InnerEnd, New: []byte(nl + own + step + w.element(want, own+step, step) + nl + own)}}, nil

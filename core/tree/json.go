@@ -6,6 +6,7 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"github.com/tailscale/hujson"
@@ -26,10 +27,10 @@ func (d *Document) parseJSON() error {
 	return nil
 }
 
-var hujsonError = regexp.MustCompile(`^hujson: line (\d+), column (\d+): (.*)$`)
+var hujsonError = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^hujson: line (\d+), column (\d+): (.*)$`) })
 
 func (d *Document) jsonFault(err error) error {
-	m := hujsonError.FindStringSubmatch(err.Error())
+	m := hujsonError().FindStringSubmatch(err.Error())
 	if m == nil {
 		return &SyntaxError{JSON, 0, err.Error()}
 	}

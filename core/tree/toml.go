@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+	"sync"
 
 	"github.com/pelletier/go-toml/v2"
 	"github.com/pelletier/go-toml/v2/unstable"
@@ -249,7 +250,7 @@ func (c tomlCodec) inner(n *Node) (start, end int) {
 	return start, end
 }
 
-var lineContinues = regexp.MustCompile(`^\\[ \t]*\r?\n[ \t\r\n]*`)
+var lineContinues = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^\\[ \t]*\r?\n[ \t\r\n]*`) })
 
 func (c tomlCodec) escape(n *Node, raw, value string) (of, to int) {
 	switch n.style {
@@ -260,7 +261,7 @@ func (c tomlCodec) escape(n *Node, raw, value string) (of, to int) {
 		if n.style == singleLines {
 			return 0, 0
 		}
-		if m := lineContinues.FindString(raw); m != "" {
+		if m := lineContinues().FindString(raw); m != "" {
 			return len(m), 0
 		}
 	case doubleQuoted:

@@ -7,6 +7,7 @@ import (
 	"io"
 	"regexp"
 	"strings"
+	"sync"
 )
 
 // parseXML reads a text with encoding/xml's raw tokens, which know where each ends. Entities are
@@ -214,7 +215,9 @@ func (x *xmlReader) text(text string, start, end int) error {
 	return nil
 }
 
-var entity = regexp.MustCompile(`<!ENTITY\s+([^\s%]+)\s+(?:"([^"&%<]*)"|'([^'&%<]*)')\s*>`)
+var entity = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`<!ENTITY\s+([^\s%]+)\s+(?:"([^"&%<]*)"|'([^'&%<]*)')\s*>`)
+})
 
 // declare takes the entities that a document type declares as plain texts. Those that are made of
 // others, or lie elsewhere, are not known, and what names them does not parse.
@@ -222,7 +225,7 @@ func (x *xmlReader) declare(directive string) {
 	if !strings.HasPrefix(strings.TrimSpace(directive), "DOCTYPE") {
 		return
 	}
-	for _, m := range entity.FindAllStringSubmatch(directive, -1) {
+	for _, m := range entity().FindAllStringSubmatch(directive, -1) {
 		if _, ok := x.entities[m[1]]; !ok { // the first one counts
 			x.entities[m[1]] = m[2] + m[3]
 		}

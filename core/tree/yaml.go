@@ -7,6 +7,7 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"go.yaml.in/yaml/v3"
@@ -38,7 +39,7 @@ func (d *Document) parseYAML() error {
 	}
 }
 
-var versionDirective = regexp.MustCompile(`(?m)^%YAML 1\.[0-9]+`)
+var versionDirective = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`(?m)^%YAML 1\.[0-9]+`) })
 
 // withoutDirectives makes comments of the directives that say a version, since yaml.v3 refuses the
 // newer one.
@@ -46,15 +47,15 @@ func withoutDirectives(text []byte) []byte {
 	if !bytes.Contains(text, []byte("%YAML")) {
 		return text
 	}
-	return versionDirective.ReplaceAllFunc(text, func(m []byte) []byte {
+	return versionDirective().ReplaceAllFunc(text, func(m []byte) []byte {
 		return append([]byte("#"), m[1:]...)
 	})
 }
 
-var yamlError = regexp.MustCompile(`^yaml: (?:line (\d+): )?(.*)$`)
+var yamlError = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^yaml: (?:line (\d+): )?(.*)$`) })
 
 func yamlFault(err error) error {
-	m := yamlError.FindStringSubmatch(err.Error())
+	m := yamlError().FindStringSubmatch(err.Error())
 	if m == nil {
 		return &SyntaxError{YAML, 0, err.Error()}
 	}
@@ -321,12 +322,12 @@ func (y *yamlReader) plainEnd(at int, value string) int {
 	return min(at, len(y.src))
 }
 
-var blockHeader = regexp.MustCompile(`^[|>][-+0-9]*`)
+var blockHeader = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^[|>][-+0-9]*`) })
 
 // blockEnd returns where a block of lines ends, before its last line ending, and how many spaces
 // stand before each of its lines.
 func (y *yamlReader) blockEnd(at, indent int) (end, block int) {
-	header := blockHeader.FindString(y.src[at:])
+	header := blockHeader().FindString(y.src[at:])
 	if i := strings.IndexAny(header, "123456789"); i > 0 {
 		block = max(indent, 0) + int(header[i]-'0')
 	}

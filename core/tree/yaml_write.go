@@ -3,21 +3,26 @@ package tree
 import (
 	"regexp"
 	"strings"
+	"sync"
 )
 
-// nonStrings are the plain texts of YAML 1.1 or 1.2 that are no strings.
-var nonStrings = []struct {
+// nonString is what plain texts of YAML 1.1 or 1.2 are that are no strings.
+type nonString struct {
 	kind Kind
 	expr *regexp.Regexp
-}{
-	{Null, regexp.MustCompile(`^(~|null|Null|NULL)?$`)},
-	{Bool, regexp.MustCompile(`^(y|Y|yes|Yes|YES|n|N|no|No|NO|true|True|TRUE|false|False|FALSE|on|On|ON|off|Off|OFF)$`)},
-	{Number, regexp.MustCompile(`^[-+]?(0b[01_]+|0x[0-9a-fA-F_]+|0o?[0-7_]+|[0-9][0-9_]*|[0-9][0-9_]*(:[0-5]?[0-9])+(\.[0-9_]*)?)$`)},
-	{Number, regexp.MustCompile(`^[-+]?(\.[0-9][0-9_]*|[0-9][0-9_]*(\.[0-9_]*)?)([eE][-+]?[0-9]+)?$`)},
-	{Number, regexp.MustCompile(`^([-+]?\.(inf|Inf|INF)|\.(nan|NaN|NAN))$`)},
-	{Date, regexp.MustCompile(`^[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}(([Tt]|[ \t]+)[0-9]{1,2}:[0-9]{2}:[0-9]{2}(\.[0-9]*)?([ \t]*(Z|[-+][0-9]{1,2}(:?[0-9]{2})?))?)?$`)},
-	{Null, regexp.MustCompile(`^(=|<<)$`)}, // with a meaning of their own
 }
+
+var nonStrings = sync.OnceValue(func() []nonString {
+	return []nonString{
+		{Null, regexp.MustCompile(`^(~|null|Null|NULL)?$`)},
+		{Bool, regexp.MustCompile(`^(y|Y|yes|Yes|YES|n|N|no|No|NO|true|True|TRUE|false|False|FALSE|on|On|ON|off|Off|OFF)$`)},
+		{Number, regexp.MustCompile(`^[-+]?(0b[01_]+|0x[0-9a-fA-F_]+|0o?[0-7_]+|[0-9][0-9_]*|[0-9][0-9_]*(:[0-5]?[0-9])+(\.[0-9_]*)?)$`)},
+		{Number, regexp.MustCompile(`^[-+]?(\.[0-9][0-9_]*|[0-9][0-9_]*(\.[0-9_]*)?)([eE][-+]?[0-9]+)?$`)},
+		{Number, regexp.MustCompile(`^([-+]?\.(inf|Inf|INF)|\.(nan|NaN|NAN))$`)},
+		{Date, regexp.MustCompile(`^[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}(([Tt]|[ \t]+)[0-9]{1,2}:[0-9]{2}:[0-9]{2}(\.[0-9]*)?([ \t]*(Z|[-+][0-9]{1,2}(:?[0-9]{2})?))?)?$`)},
+		{Null, regexp.MustCompile(`^(=|<<)$`)}, // with a meaning of their own
+	}
+})
 
 // bareYAML returns what kind of value a text is where it stands without quotes.
 func bareYAML(text string) Kind {
@@ -25,7 +30,7 @@ func bareYAML(text string) Kind {
 	case len(text) > 64, text != "" && strings.IndexByte("0123456789+-.~=<yYnNtTfFoO", text[0]) < 0:
 		return String
 	}
-	for _, n := range nonStrings {
+	for _, n := range nonStrings() {
 		if n.expr.MatchString(text) {
 			return n.kind
 		}
@@ -62,7 +67,7 @@ func (c yamlCodec) indented(at int, n *Node) int {
 	return i
 }
 
-var fold = regexp.MustCompile(`^[ \t]*\r?\n[ \t\r\n]*`)
+var fold = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^[ \t]*\r?\n[ \t\r\n]*`) })
 
 func (c yamlCodec) escape(n *Node, raw, value string) (of, to int) {
 	switch n.style {
@@ -70,7 +75,7 @@ func (c yamlCodec) escape(n *Node, raw, value string) (of, to int) {
 		return c.blockBreak(n, raw, value)
 	case doubleQuoted:
 		if of = escapeLength(raw); of > 0 {
-			if m := lineContinues.FindString(raw); m != "" {
+			if m := lineContinues().FindString(raw); m != "" {
 				return len(m), 0
 			}
 			if raw[1] == 'u' { // which has no pairs here
@@ -83,7 +88,7 @@ func (c yamlCodec) escape(n *Node, raw, value string) (of, to int) {
 			return 2, 1
 		}
 	}
-	if m := fold.FindString(raw); m != "" {
+	if m := fold().FindString(raw); m != "" {
 		return len(m), folded(value)
 	}
 	return 0, 0
@@ -185,7 +190,7 @@ func (c yamlCodec) block(n *Node, text string) (string, bool) {
 	behind := "" // a comment
 	if n.style == literalBlock || n.style == foldedBlock {
 		first := c.raw(n.Inner, c.lineEnd(n.Inner))
-		behind = first[len(blockHeader.FindString(first)):]
+		behind = first[len(blockHeader().FindString(first)):]
 	}
 	indent := strings.Repeat(" ", n.InnerEnd)
 	var b strings.Builder

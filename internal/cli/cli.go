@@ -249,6 +249,11 @@ A rule script holds such changes for good, to be read, checked and run again:
 
 "frizzel demo" shows all this on made-up files.`
 
+// Command returns the tree of all commands, for whoever writes about them.
+func Command() *cobra.Command {
+	return newApp(Streams{In: os.Stdin, Out: os.Stdout, Err: os.Stderr}, func() {}).root()
+}
+
 func (a *app) root() *cobra.Command {
 	cobra.EnableCommandSorting = false // the order of the work
 	root := &cobra.Command{

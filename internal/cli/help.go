@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+	"sync"
 
 	"github.com/spf13/cobra"
 
@@ -89,12 +90,12 @@ func (a *app) topic(t topic) error {
 }
 
 var (
-	picture = regexp.MustCompile(`(?m)^!\[.*\]\(.*\)\n\n?`)
-	link    = regexp.MustCompile(`\[([^\]]*)\]\([^)]*\)`)
+	picture = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`(?m)^!\[.*\]\(.*\)\n\n?`) })
+	link    = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\[([^\]]*)\]\([^)]*\)`) })
 )
 
 // plainText takes pictures and the targets of links out of a page.
 func plainText(page string) string {
-	page = link.ReplaceAllString(picture.ReplaceAllString(page, ""), "$1")
+	page = link().ReplaceAllString(picture().ReplaceAllString(page, ""), "$1")
 	return strings.NewReplacer("<code>&#124;</code>", "|").Replace(page)
 }

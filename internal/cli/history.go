@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"text/tabwriter"
 	"time"
 
@@ -399,14 +400,14 @@ func (a *app) historyPrune() *cobra.Command {
 	return c
 }
 
-var days = regexp.MustCompile(`^([0-9]+)(d|w)$`)
+var days = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^([0-9]+)(d|w)$`) })
 
 // parseAge reads a time such as 90d, 2w or 12h.
 func parseAge(s string) (time.Duration, error) {
 	if s == "" {
 		return 0, nil
 	}
-	if m := days.FindStringSubmatch(s); m != nil {
+	if m := days().FindStringSubmatch(s); m != nil {
 		n, err := strconv.Atoi(m[1])
 		if m[2] == "w" {
 			n *= 7

@@ -8,8 +8,9 @@ import (
 	"sync"
 	"time"
 
+	"charm.land/bubbles/v2/spinner"
+	"github.com/charmbracelet/x/ansi"
 	"github.com/dustin/go-humanize"
-	"github.com/schollz/progressbar/v3"
 	"golang.org/x/term"
 
 	"frizzel/internal/progress"
@@ -75,8 +76,7 @@ type watched struct {
 	begun time.Time
 
 	mu    sync.Mutex
-	phase string
-	bar   *progressbar.ProgressBar // nil while nothing is shown
+	turns int // of the spinner
 	drawn bool
 }
 
@@ -85,22 +85,19 @@ func (w *watched) draw() {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	phase, files, bytes := w.meter.Now()
-	if phase != w.phase {
-		w.erase()
-		w.phase, w.bar = phase, nil
-	}
+	w.erase()
 	if phase == "" {
 		return
 	}
-	if w.bar == nil {
-		w.bar = progressbar.NewOptions64(-1, progressbar.OptionSetWriter(w.out),
-			progressbar.OptionSetSpinnerChangeInterval(0), progressbar.OptionSetElapsedTime(false))
+	turn := spinner.Dot.Frames[w.turns%len(spinner.Dot.Frames)]
+	w.turns++
+	line := fmt.Sprintf("%s%s: %s, %s, %s", turn, phase, report.Count(int(files), "file"),
+		humanize.Bytes(uint64(bytes)), time.Since(w.begun).Round(time.Second))
+	if width, _, err := term.GetSize(int(w.out.Fd())); err == nil && width > 0 {
+		line = ansi.Truncate(line, width-1, "")
 	}
 	w.drawn = true
-	w.bar.Describe(fmt.Sprintf("%s: %s, %s, %s", phase, report.Count(int(files), "file"),
-		humanize.Bytes(uint64(bytes)), time.Since(w.begun).Round(time.Second)))
-	_ = w.bar.Set64(bytes)
-	_ = w.bar.RenderBlank()
+	_, _ = w.out.WriteString(line)
 }
 
 // clear takes the line away, for something else to be written.
@@ -112,7 +109,7 @@ func (w *watched) clear() {
 
 func (w *watched) erase() {
 	if w.drawn {
-		_ = w.bar.Clear()
+		_, _ = w.out.WriteString("\r" + ansi.EraseEntireLine)
 		w.drawn = false
 	}
 }

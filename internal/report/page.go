@@ -12,6 +12,7 @@ import (
 	"os"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"frizzel/core/diff"
@@ -27,13 +28,13 @@ var pageText string
 //go:embed page.js
 var pageScript string
 
-var pageTemplate = template.Must(template.New("page").Parse(pageText))
+var pageTemplate = sync.OnceValue(func() *template.Template { return template.Must(template.New("page").Parse(pageText)) })
 
 // scriptDigest is that of the one script that the page lets run.
-var scriptDigest = func() string {
+var scriptDigest = sync.OnceValue(func() string {
 	sum := sha256.Sum256([]byte(pageScript))
 	return "sha256-" + base64.StdEncoding.EncodeToString(sum[:])
-}()
+})
 
 // Page is a preview as one page that needs nothing else, for a change request. Its files are
 // written as they come; it is closed when it is not wanted any more.
@@ -86,7 +87,7 @@ type pagePart struct {
 // NewPage begins a page about what a program would do, whose scripts and tables have these
 // texts, by name.
 func NewPage(printer *Printer, p *program.Program, sources map[string]string) *Page {
-	page := &Page{printer: printer, program: p, Title: printer.masked(p.Title), Time: time.Now().Format("2006-01-02 15:04"), ScriptDigest: template.HTMLAttr(scriptDigest)}
+	page := &Page{printer: printer, program: p, Title: printer.masked(p.Title), Time: time.Now().Format("2006-01-02 15:04"), ScriptDigest: template.HTMLAttr(scriptDigest())}
 	page.Host, _ = os.Hostname()
 	page.Folder, _ = os.Getwd()
 	page.Params = slices.Clone(p.Params)
@@ -150,7 +151,7 @@ func (page *Page) Result(r *run.Result) error {
 		Whole   pageFile
 	}{of, len(page.Index) - 1, len(page.Index) <= openFiles, Count(of.Changes, "change"), of}
 	head.Whole.Before, head.Whole.After = fmt.Sprintf("%x", before), fmt.Sprintf("%x", after)
-	if err := pageTemplate.ExecuteTemplate(&page.files, "file", head); err != nil {
+	if err := pageTemplate().ExecuteTemplate(&page.files, "file", head); err != nil {
 		return err
 	}
 	if _, err := f.body.WriteTo(&page.files); err != nil {
@@ -207,7 +208,7 @@ func (f *filePage) hunk(h *diff.Hunk, done bool) error {
 			part.Blocks = append(part.Blocks, []pageLine{line})
 		}
 	}
-	return pageTemplate.ExecuteTemplate(&f.body, "lines", part)
+	return pageTemplate().ExecuteTemplate(&f.body, "lines", part)
 }
 
 // sameBlock reports whether a line stands beside those before it: lines that are kept do not, and
@@ -268,13 +269,13 @@ func (page *Page) End(s *run.Summary, refuses []string) {
 // WriteTo writes the page, which is at its end.
 func (page *Page) WriteTo(out io.Writer) (n int64, err error) {
 	w := &counting{out: out}
-	if err := pageTemplate.ExecuteTemplate(w, "top", page); err != nil {
+	if err := pageTemplate().ExecuteTemplate(w, "top", page); err != nil {
 		return w.n, err
 	}
 	if _, err := page.files.WriteTo(w); err != nil {
 		return w.n, err
 	}
-	err = pageTemplate.ExecuteTemplate(w, "bottom", template.JS(pageScript))
+	err = pageTemplate().ExecuteTemplate(w, "bottom", template.JS(pageScript))
 	return w.n, err
 }
 
