@@ -58,7 +58,7 @@ func each(c *cobra.Command, do func(*cobra.Command) error) error {
 		return err
 	}
 	for _, sub := range c.Commands() {
-		if sub.Hidden || sub.IsAdditionalHelpTopicCommand() {
+		if sub.Hidden || sub.IsAdditionalHelpTopicCommand() || sub.Name() == "help" && c.HasParent() {
 			continue
 		}
 		if err := each(sub, do); err != nil {
