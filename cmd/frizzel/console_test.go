@@ -15,7 +15,7 @@ import (
 // The sessions in the documentation are what really comes of their commands, one after the
 // other on the demo's files. With -update they are written anew.
 func TestSessions(t *testing.T) {
-	for _, page := range []string{"documents.md"} {
+	for _, page := range []string{"tutorial.md", "documents.md"} {
 		path := filepath.Join("..", "..", "docs", page)
 		text, err := os.ReadFile(path)
 		require.NoError(t, err)
@@ -23,6 +23,11 @@ func TestSessions(t *testing.T) {
 		_, _, status := frizzel(t, work, "demo", "railway")
 		require.Zero(t, status)
 		fresh := session.ReplaceAllStringFunc(string(text), func(fence string) string {
+			if head, script, _ := strings.Cut(fence, "\n"); strings.HasPrefix(head, "```friz ") {
+				name := filepath.Join(work, "railway", strings.TrimPrefix(head, "```friz "))
+				require.NoError(t, os.WriteFile(name, []byte(strings.TrimSuffix(script, "```\n")), 0o644))
+				return fence
+			}
 			return played(t, work, fence)
 		})
 		if *update {
@@ -32,7 +37,8 @@ func TestSessions(t *testing.T) {
 	}
 }
 
-var session = regexp.MustCompile("(?s)```console\n.*?\n```\n")
+// session is commands and what they print, or a script in a file of its own.
+var session = regexp.MustCompile("(?s)```(?:console|friz [a-z0-9.-]+)\n.*?\n```\n")
 
 // told are the parts of what is printed that no two runs share.
 var told = regexp.MustCompile(`run \d{8}-\d{6}-|"host":"[^"]*"`)

@@ -19,11 +19,13 @@ type topic struct {
 }
 
 var topics = []topic{
+	{"tutorial", "ten minutes on made-up files, to be typed along", "tutorial.md", ""},
 	{"language", "the rule language, from the first rule on", "language.md", ""},
 	{"cookbook", "ready-made scripts for common tasks", "cookbook.md", ""},
 	{"commands", "every command and option", "commands.md", ""},
 	{"documents", "what is read and changed of office documents", "documents.md", ""},
 	{"safety", "what keeps files safe, and what happens when something fails", "safety.md", ""},
+	{"architecture", "the rooms of the program, and the way of the data", "architecture.md", ""},
 	{"performance", "how long it takes, how much memory, and what limits it", "performance.md", ""},
 	{"patterns", "text, word, regex and what may follow them", "language.md", "Patterns"},
 	{"placeholders", "{=NAME} and its filters", "language.md", "Placeholders"},

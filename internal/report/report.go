@@ -197,7 +197,7 @@ func (p *Printer) foreign(s *run.Summary) {
 		if strings.HasPrefix(by[n][0], "command line:") && len(by[n]) == 1 {
 			which = ""
 		}
-		fmt.Fprintf(p.Err, "note: %s passed over, of a syntax that this path does not select in%s\n", Count(n, "file"), which)
+		fmt.Fprintf(p.Err, "note: %s passed over: this path is for files of another kind%s\n", Count(n, "file"), which)
 	}
 }
 
