@@ -23,11 +23,12 @@ type Selection struct {
 	In    []string // globs of the files to take; none takes all
 	Out   []string // globs of the files to leave out
 
-	Depth         int     // folder levels to read, 1 for the folder's own files; 0 for all
-	NoHidden      bool    // leave out names that begin with a dot, below what was named
-	Follow        bool    // follow symbolic links to folders
-	OneFileSystem bool    // stay on the file systems of the folders named
-	State         disk.ID // the folder of backups, which is left out; zero for none
+	Depth         int             // folder levels to read, 1 for the folder's own files; 0 for all
+	NoHidden      bool            // leave out names that begin with a dot, below what was named
+	Follow        bool            // follow symbolic links to folders
+	OneFileSystem bool            // stay on the file systems of the folders named
+	Rules         map[string]bool // whole paths of scripts and tables in use, left out unless they are named
+	State         disk.ID         // the folder of backups, which is left out; zero for none
 }
 
 // File is a file that was found.
@@ -100,6 +101,7 @@ const (
 	Special        Reason = "special file"
 	NotSelected    Reason = "not selected"
 	Own            Reason = "frizzel's own"
+	InUse          Reason = "file of these rules"
 	Unreadable     Reason = "unreadable"
 
 	Hidden          Reason = "hidden"
@@ -114,6 +116,9 @@ const (
 
 // Count writes how many files were left out for the reason.
 func (r Reason) Count(n int) string {
+	if n != 1 && r == InUse {
+		return fmt.Sprintf("%d files of these rules", n)
+	}
 	if n != 1 && (r == SymbolicLink || r == Special || r == Document || r == Damaged) {
 		r += "s"
 	}

@@ -23,7 +23,10 @@ func (s *Selection) Walk(ctx context.Context, file func(File) error, skip func(S
 		paths = []string{"."}
 	}
 	slices.SortFunc(paths, func(a, b string) int { return comparePaths(filepath.Clean(a), filepath.Clean(b)) })
-	w := &walker{Selection: s, ctx: ctx, file: file, skip: skip, seen: map[string]bool{}}
+	w := &walker{Selection: s, ctx: ctx, file: file, skip: skip, seen: map[string]bool{}, names: map[string]bool{}}
+	for path := range s.Rules {
+		w.names[filepath.Base(path)] = true
+	}
 	for _, p := range paths {
 		if err := w.given(p); err != nil {
 			return err
@@ -44,6 +47,8 @@ type walker struct {
 	file func(File) error
 	skip func(Skip)
 	seen map[string]bool // absolute paths of what was found, links resolved
+
+	names map[string]bool // the last parts of Rules
 }
 
 // given takes a path that a person named; links in it are followed.
@@ -190,6 +195,8 @@ func (w *walker) entry(at folder, e fs.DirEntry) error {
 		w.skip(Skip{at.shown, Special, nil})
 	case strings.HasPrefix(e.Name(), change.TempPrefix):
 		w.skip(Skip{at.shown, Own, nil})
+	case w.names[e.Name()] && w.Rules[at.abs()]:
+		w.skip(Skip{at.shown, InUse, nil})
 	default:
 		return w.found(File{
 			Path: at.shown, Rel: filepath.ToSlash(at.match), Folder: at.root, Name: at.rel,

@@ -1,6 +1,8 @@
 package usecase
 
 import (
+	"path/filepath"
+
 	"frizzel/core/program"
 	"frizzel/core/textfile"
 	"frizzel/internal/disk"
@@ -45,6 +47,16 @@ func NewPlan(f Files, c *Compiled) (*run.Plan, error) {
 	p := &run.Plan{Program: c.Program, Progress: &progress.Meter{}, Encoding: f.Encoding, MaxSize: f.MaxSize, NoDocuments: f.NoDocuments, Selection: selection.Selection{
 		Paths: f.Paths, In: f.Only, Out: f.Not, Depth: f.Depth, NoHidden: f.NoHidden, Follow: f.Follow, OneFileSystem: f.OneFileSystem,
 	}}
+	p.Selection.Rules = map[string]bool{}
+	for _, path := range c.Files {
+		abs, err := filepath.Abs(path)
+		if err == nil {
+			abs, err = filepath.EvalSymlinks(abs)
+		}
+		if err == nil { // else it is not among the files
+			p.Selection.Rules[abs] = true
+		}
+	}
 	if f.Store != nil {
 		if folder, err := f.Store.System.OpenFolder(f.Store.Path()); err == nil {
 			p.Selection.State = folder.ID()

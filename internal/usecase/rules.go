@@ -48,6 +48,7 @@ type Compiled struct {
 	Program *program.Program
 	Labels  []string          // of rules, by index; "" for those of a one-off change
 	Sources map[string]string // the texts of scripts and tables, by name
+	Files   []string          // the paths of those that are files
 	Values  map[string]string // of parameters, as they were given
 	// Warnings are of what is allowed, and most likely not meant.
 	Warnings script.Problems
@@ -109,6 +110,11 @@ func (r *readRules) compile(further map[string]string) (*Compiled, error) {
 		return nil, errs
 	}
 	c := &Compiled{Program: p, Labels: labels(p), Sources: r.sources, Values: map[string]string{}, Warnings: problems}
+	for name := range r.sources {
+		if name != OneOffName && name != "-" {
+			c.Files = append(c.Files, filepath.FromSlash(name))
+		}
+	}
 	for _, param := range p.Params {
 		if v, ok := options.Values[param.Name]; ok {
 			c.Values[param.Name] = v
