@@ -2,6 +2,7 @@ package document
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"slices"
@@ -371,16 +372,17 @@ func (c *carrier) packed() (edit.List, error) {
 		if !edits.Fits(len(p.src)) {
 			return nil, &RefusedError{Reason: "two changes are too near each other in " + p.name}
 		}
+		content := append([]byte("\ufeff")[:p.mark], edits.Apply(p.src)...)
+		if err := wellFormed(content); err != nil {
+			return nil, &RefusedError{Reason: fmt.Sprintf("the XML of %s would be damaged: %v", cmp.Or(p.name, "the document"), err)}
+		}
 		if p.member == nil {
 			for i := range edits {
 				edits[i].Start, edits[i].End = edits[i].Start+p.mark, edits[i].End+p.mark
 			}
 			return edits.Changing(c.raw), nil
 		}
-		fresh[p.member] = append([]byte("\ufeff")[:p.mark], edits.Apply(p.src)...)
-		if err := wellFormed(fresh[p.member]); err != nil {
-			return nil, &RefusedError{Reason: fmt.Sprintf("the part %s would be damaged: %v", p.name, err)}
-		}
+		fresh[p.member] = content
 	}
 	return c.pack.replace(fresh)
 }

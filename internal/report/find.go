@@ -202,6 +202,9 @@ func (p *lister) sight(f *run.Sight) error {
 		about := p.rulesOf(f.Matches[i:n])
 		if d := f.File.Document; d != nil {
 			about = strings.TrimSuffix(d.Place(line)+", "+about, ", ")
+			if p.Width > 0 { // of many cells
+				about = Cut(about, p.Width/2)
+			}
 		}
 		p.foundLine(p.out, line, p.digits, places[i].Text, places[i:n], about)
 		p.shown, p.due = line, line+p.Context
