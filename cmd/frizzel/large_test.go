@@ -87,7 +87,7 @@ func TestLargeFile(t *testing.T) {
 // Blocks of a large file, one in another, are found in memory for some of them, be it a file or
 // what a filter reads.
 func TestLargeBlocks(t *testing.T) {
-	const mib, most = 24, 56
+	const mib, most = 36, 68
 	folder := t.TempDir()
 	var old, fresh bytes.Buffer
 	old.WriteString("kiosks (\n")
