@@ -7,8 +7,6 @@ package change
 
 import (
 	"bytes"
-	"crypto/sha256"
-	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -108,7 +106,7 @@ func (c *Change) Now(system disk.System) (Digest, Print, error) {
 		return Digest{}, Print{}, err
 	}
 	defer disk.Close(f)
-	return ReadFile(f)
+	return ReadFile(f, By(c.Before, c.After))
 }
 
 // Against reports whether a content is the one that the change is against.
@@ -134,7 +132,7 @@ func (c *Change) Reader(system disk.System) (io.ReadCloser, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &checked{change: c, file: f, in: disk.Reader(f), hash: sha256.New()}, nil
+	return &checked{change: c, file: f, in: disk.Reader(f), by: By(c.Before), hash: By(c.Before).New()}, nil
 }
 
 // checked reads a file that is to be what a change is against.
@@ -142,6 +140,7 @@ type checked struct {
 	change *Change
 	file   disk.File
 	in     io.Reader
+	by     Algorithm
 	hash   hash.Hash
 	print  Printing
 }
@@ -150,31 +149,13 @@ func (r *checked) Read(p []byte) (int, error) {
 	n, err := r.in.Read(p)
 	r.hash.Write(p[:n])
 	_, _ = r.print.Write(p[:n]) // which cannot fail
-	if errors.Is(err, io.EOF) && !r.change.Against(Digest(r.hash.Sum(nil)), r.print.Print()) {
+	if errors.Is(err, io.EOF) && !r.change.Against(r.by.Sum(r.hash), r.print.Print()) {
 		err = &ChangedError{r.change.Path}
 	}
 	return n, err
 }
 
 func (r *checked) Close() error { return r.file.Close() }
-
-// Digest is the SHA-256 of a content.
-type Digest [sha256.Size]byte
-
-// DigestOf returns the digest of a content.
-func DigestOf(content []byte) Digest { return sha256.Sum256(content) }
-
-// MarshalText gives the digest in hexadecimal digits.
-func (d Digest) MarshalText() ([]byte, error) { return hex.AppendEncode(nil, d[:]), nil }
-
-// UnmarshalText reads hexadecimal digits.
-func (d *Digest) UnmarshalText(text []byte) error {
-	if hex.DecodedLen(len(text)) != len(d) {
-		return fmt.Errorf("a digest of %d characters", len(text))
-	}
-	_, err := hex.Decode(d[:], text)
-	return err
-}
 
 // Path is a path that need not be UTF-8: one that is not stands in JSON as its bytes.
 type Path string

@@ -31,7 +31,7 @@ func (e *Encoder) Digest(d Digest) {
 		e.Text = append(e.Text, 0)
 		return
 	}
-	e.Text = append(append(e.Text, 1), d[:]...)
+	e.Text = append(append(e.Text, byte(d.By)), d.Sum[:]...)
 }
 
 // Ints appends numbers.
@@ -120,9 +120,9 @@ func (d *Decoder) Digest() (digest Digest) {
 	switch {
 	case len(d.Text) > 0 && d.Text[0] == 0:
 		d.Text = d.Text[1:]
-	case len(d.Text) > len(digest):
-		copy(digest[:], d.Text[1:])
-		d.Text = d.Text[1+len(digest):]
+	case len(d.Text) > len(digest.Sum) && d.Text[0] <= byte(BLAKE3):
+		digest.By = Algorithm(d.Text[0])
+		d.Text = d.Text[1+copy(digest.Sum[:], d.Text[1:]):]
 	default:
 		d.fail()
 	}

@@ -1,7 +1,6 @@
 package change
 
 import (
-	"crypto/sha256"
 	"errors"
 	"hash/maphash"
 	"io"
@@ -58,21 +57,21 @@ func (p *Printing) Write(content []byte) (int, error) {
 // Print returns the print of what was written.
 func (p *Printing) Print() Print { return p.print.With(SumOf(p.chunk), len(p.chunk)) }
 
-// Read reads a content to its end, and returns its digest and its print.
-func Read(in io.Reader) (Digest, Print, error) { return read(in, 64<<10) }
+// Read reads a content to its end, and returns its digest, made in one way, and its print.
+func Read(in io.Reader, by Algorithm) (Digest, Print, error) { return read(in, by, 64<<10) }
 
 // ReadFile is Read for an open file.
-func ReadFile(f disk.File) (Digest, Print, error) {
+func ReadFile(f disk.File, by Algorithm) (Digest, Print, error) {
 	info, err := f.Stat()
 	if err != nil {
 		return Digest{}, Print{}, err
 	}
-	return read(disk.Reader(f), int(min(info.Size+1, ChunkSize)))
+	return read(disk.Reader(f), by, int(min(info.Size+1, ChunkSize)))
 }
 
 // read reads a content of less than size bytes, or more.
-func read(in io.Reader, size int) (Digest, Print, error) {
-	hash, print, chunk := sha256.New(), Print{}, make([]byte, 0, size)
+func read(in io.Reader, by Algorithm, size int) (Digest, Print, error) {
+	hash, print, chunk := by.New(), Print{}, make([]byte, 0, size)
 	for {
 		n, err := io.ReadFull(in, chunk[len(chunk):cap(chunk)])
 		chunk = chunk[:len(chunk)+n]
@@ -87,7 +86,7 @@ func read(in io.Reader, size int) (Digest, Print, error) {
 		hash.Write(chunk)
 		print = print.With(SumOf(chunk), len(chunk))
 		if ended {
-			return Digest(hash.Sum(nil)), print, nil
+			return by.Sum(hash), print, nil
 		}
 		chunk = chunk[:0]
 	}

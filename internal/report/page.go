@@ -125,7 +125,7 @@ func (page *Page) Close() { page.files.Close() }
 
 // Result adds one file's changes.
 func (page *Page) Result(r *run.Result) error {
-	before, after, err := r.Digests()
+	before, after, err := r.SHA256()
 	if err != nil {
 		return err
 	}
@@ -140,7 +140,7 @@ func (page *Page) Result(r *run.Result) error {
 	}
 	of := pageFile{
 		Path: Path(r.At.Path), Changes: r.Changes(), Document: r.IsDocument(), Added: f.added, Removed: f.removed,
-		Before: fmt.Sprintf("%x", before[:6]), After: fmt.Sprintf("%x", after[:6]),
+		Before: before.Hex()[:12], After: after.Hex()[:12],
 	}
 	page.Index = append(page.Index, of)
 	head := struct {
@@ -150,7 +150,7 @@ func (page *Page) Result(r *run.Result) error {
 		Counted string
 		Whole   pageFile
 	}{of, len(page.Index) - 1, len(page.Index) <= openFiles, Count(of.Changes, "change"), of}
-	head.Whole.Before, head.Whole.After = fmt.Sprintf("%x", before), fmt.Sprintf("%x", after)
+	head.Whole.Before, head.Whole.After = before.Hex(), after.Hex()
 	if err := pageTemplate().ExecuteTemplate(&page.files, "file", head); err != nil {
 		return err
 	}

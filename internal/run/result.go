@@ -3,7 +3,6 @@ package run
 import (
 	"bytes"
 	"context"
-	"crypto/sha256"
 	"errors"
 	"io"
 	"iter"
@@ -71,16 +70,17 @@ func (r *Result) Change() change.Change {
 	return c
 }
 
-// Digests returns those of what the file is, and of what it would be.
-func (r *Result) Digests() (before, after change.Digest, err error) {
+// SHA256 returns the digests of what the file is, and of what it would be, as other programs tell
+// them too.
+func (r *Result) SHA256() (before, after change.Digest, err error) {
 	in, err := r.Open()
 	if err != nil {
 		return before, after, err
 	}
 	defer func() { _ = in.Close() }()
-	was, is := sha256.New(), sha256.New()
+	was, is := change.SHA256.New(), change.SHA256.New()
 	err = edit.Rewrite(is, io.TeeReader(in, was), r.Change().Edits)
-	return change.Digest(was.Sum(nil)), change.Digest(is.Sum(nil)), err
+	return change.SHA256.Sum(was), change.SHA256.Sum(is), err
 }
 
 // Values returns what finds the values that lines of the file's text lie in, "" for none; nil where

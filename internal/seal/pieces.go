@@ -2,7 +2,6 @@ package seal
 
 import (
 	"bytes"
-	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"io"
@@ -46,7 +45,8 @@ func (w *Writer) Add(path string, changes int, old edit.Opener, edits edit.Sourc
 	if err := w.lines.Encode(line{Path: change.Path(abs), Changes: changes}); err != nil {
 		return err
 	}
-	before, after := sha256.New(), sha256.New()
+	by := change.By()
+	before, after := by.New(), by.New()
 	if err := w.fresh(old, edits, before, after); err != nil {
 		return err
 	}
@@ -58,7 +58,7 @@ func (w *Writer) Add(path string, changes int, old edit.Opener, edits edit.Sourc
 	if err := errors.Join(diff(shown), shown.Close()); err != nil {
 		return err
 	}
-	return w.lines.Encode(line{Edits: edits.Len(), Before: change.Digest(before.Sum(nil)), After: change.Digest(after.Sum(nil))})
+	return w.lines.Encode(line{Edits: edits.Len(), Before: by.Sum(before), After: by.Sum(after)})
 }
 
 // fresh writes what edits make of a content, and takes both to what sums them up.
@@ -183,7 +183,7 @@ func (f *File) check() error {
 		if err != nil {
 			return err
 		}
-		digest, _, err := change.Read(in)
+		digest, _, err := change.Read(in, change.By(c.digest))
 		if err = errors.Join(err, in.Close()); err != nil || digest != c.digest {
 			return trailer.ErrDamaged
 		}

@@ -94,12 +94,11 @@ func undoneFiles(records []*store.Record) (map[string]paths, error) {
 	return undone, nil
 }
 
-// LeftBy reports of a path and a content's digest whether one of the runs left that there:
-// an old content beside a new one, or a changed copy. The records are read when it is
-// first asked.
-func LeftBy(s *store.Store) func(path string, content change.Digest) bool {
+// LeftBy tells the digests of what runs left at a path: an old content beside a new one, or a
+// changed copy. The records are read when it is first asked.
+func LeftBy(s *store.Store) func(path string) []change.Digest {
 	var left map[string][]change.Digest
-	return func(path string, content change.Digest) bool {
+	return func(path string) []change.Digest {
 		if left == nil {
 			left = map[string][]change.Digest{}
 			records, _, _ := s.Runs()
@@ -111,12 +110,7 @@ func LeftBy(s *store.Store) func(path string, content change.Digest) bool {
 				}
 			}
 		}
-		for _, digest := range left[path] {
-			if digest == content {
-				return true
-			}
-		}
-		return false
+		return left[path]
 	}
 }
 

@@ -87,7 +87,7 @@ func (w *reverser) file(e *store.Entry) (*Back, error) {
 		return b, w.there(b, e, f, func() error { return nil })
 	}
 	kept := w.kept(e)
-	if b.Before, b.Print, err = change.ReadFile(f); err != nil {
+	if b.Before, b.Print, err = change.ReadFile(f, change.By(e.Before, e.After)); err != nil {
 		return nil, err
 	}
 	return b, w.there(b, e, f, kept)

@@ -2,7 +2,6 @@ package store
 
 import (
 	"bytes"
-	"crypto/sha256"
 	"errors"
 	"fmt"
 	"io"
@@ -194,12 +193,13 @@ func (b *Backup) PutEdits(edits edit.Source) (Blob, error) {
 		return blob, err
 	}
 	p, err := b.Begin(0)
-	hash := sha256.New()
+	by := change.By()
+	hash := by.New()
 	if err == nil {
 		err = edit.Write(io.MultiWriter(hash, p), edits)
 	}
 	blob, endErr := p.End()
-	blob.Count, blob.Digest = edits.Len(), change.Digest(hash.Sum(nil))
+	blob.Count, blob.Digest = edits.Len(), by.Sum(hash)
 	return blob, errors.Join(err, endErr)
 }
 
@@ -242,7 +242,7 @@ func (l *Locked) OpenStaged(r *Record, i int, e *Entry) (io.ReadCloser, error) {
 		return nil, err
 	}
 	damaged := fmt.Errorf("the staged content of %s is damaged", e.Path)
-	return &verified{in: disk.Reader(f), file: f, hash: sha256.New(), digest: e.After, size: -1, damaged: damaged}, nil
+	return &verified{in: disk.Reader(f), file: f, hash: change.By(e.After).New(), digest: e.After, size: -1, damaged: damaged}, nil
 }
 
 // DropStaged removes what NewStaged makes; it need not be there.
@@ -281,7 +281,7 @@ func holds(folder disk.Folder, name string, content change.Digest) bool {
 		return false
 	}
 	defer disk.Close(f)
-	is, _, err := change.ReadFile(f)
+	is, _, err := change.ReadFile(f, change.By(content))
 	return err == nil && is == content
 }
 

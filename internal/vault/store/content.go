@@ -2,7 +2,6 @@ package store
 
 import (
 	"bytes"
-	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -43,7 +42,7 @@ func (v *verified) Read(p []byte) (int, error) {
 	case v.size >= 0 && v.read > v.size:
 		return n, v.damaged
 	case errors.Is(err, io.EOF):
-		if v.size >= 0 && v.read < v.size || v.hash != nil && v.digest != (change.Digest{}) && change.Digest(v.hash.Sum(nil)) != v.digest {
+		if v.size >= 0 && v.read < v.size || v.hash != nil && v.digest != (change.Digest{}) && v.digest.By.Sum(v.hash) != v.digest {
 			return n, v.damaged
 		}
 	case err != nil && v.packed != nil:
@@ -87,7 +86,7 @@ func (s *Store) openSmall(r *Record, blob Blob, digest change.Digest) (io.ReadCl
 		return nil, ErrBackup
 	}
 	content := block[blob.Offset : blob.Offset+blob.Size]
-	if digest != (change.Digest{}) && change.DigestOf(content) != digest {
+	if digest != (change.Digest{}) && digest.By.Of(content) != digest {
 		return nil, ErrBackup
 	}
 	return io.NopCloser(bytes.NewReader(content)), nil
@@ -137,7 +136,7 @@ func (s *Store) openPiece(r *Record, blob Blob, digest change.Digest) (io.ReadCl
 	if err == nil && (blob.Offset < 0 || blob.Length < 0 || blob.Length > info.Size || blob.Offset > info.Size-blob.Length || blob.Size < 0) {
 		err = ErrBackup
 	}
-	v := &verified{file: f, hash: sha256.New(), digest: digest, size: blob.Size, damaged: ErrBackup}
+	v := &verified{file: f, hash: change.By(digest).New(), digest: digest, size: blob.Size, damaged: ErrBackup}
 	v.in = io.NewSectionReader(f, blob.Offset, blob.Length)
 	if err == nil && blob.Packed {
 		v.packed, err = zstd.NewReader(v.in, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(64<<20))
@@ -280,7 +279,7 @@ func (s *Store) Contents(r *Record, e *Entry) (old []byte, edits edit.List, err 
 	if edits, err = s.heldEdits(r, e); err != nil {
 		return nil, nil, notHad("changes", r, e, err)
 	}
-	if !edits.Fits(len(old)) || e.What != change.Remove && change.DigestOf(edits.Apply(old)) != e.After {
+	if !edits.Fits(len(old)) || e.What != change.Remove && change.By(e.After).Of(edits.Apply(old)) != e.After {
 		err = notHad("changes", r, e, ErrBackup)
 	}
 	return old, edits, err
@@ -298,9 +297,10 @@ func (s *Store) Verify(r *Record, e *Entry) error {
 	if err != nil {
 		return err
 	}
-	hash := sha256.New()
+	by := change.By(e.After)
+	hash := by.New()
 	err = edit.Rewrite(hash, old, edits)
-	if err == nil && e.What != change.Remove && change.Digest(hash.Sum(nil)) != e.After || errors.Is(err, edit.ErrMisfit) {
+	if err == nil && e.What != change.Remove && by.Sum(hash) != e.After || errors.Is(err, edit.ErrMisfit) {
 		err = notHad("changes", r, e, ErrBackup)
 	}
 	return err

@@ -1,7 +1,6 @@
 package transaction
 
 import (
-	"crypto/sha256"
 	"errors"
 	"hash"
 	"io"
@@ -27,6 +26,9 @@ type flow struct {
 	blob          store.Blob
 }
 
+// by is how its digests are made.
+func (f *flow) by() change.Algorithm { return change.By(f.change.Before, f.change.After) }
+
 // to writes the new content to out, nil where there is to be none.
 func (f *flow) to(out io.Writer) error {
 	f.print, f.before = change.Print{}, f.change.Before
@@ -35,7 +37,7 @@ func (f *flow) to(out io.Writer) error {
 		f.done.Add(2 * int64(len(chunk)) / stages) // read, and backed up
 		return nil
 	}}
-	before := sha256.New()
+	before := f.by().New()
 	unknown := f.change.Print == (change.Print{}) || f.before == (change.Digest{}) // else the print tells it
 	if unknown {
 		steps = append(steps, hashing(before))
@@ -50,11 +52,11 @@ func (f *flow) to(out io.Writer) error {
 	}
 	err := f.backedUp(steps)
 	if unknown {
-		f.before = change.Digest(before.Sum(nil))
+		f.before = f.by().Sum(before)
 	}
 	if fresh != nil {
 		err = fresh.end(err)
-		f.after = change.Digest(fresh.hash.Sum(nil))
+		f.after = f.by().Sum(fresh.hash)
 	}
 	return err
 }
@@ -99,7 +101,7 @@ type rewriting struct {
 }
 
 func (f *flow) rewriting(out io.Writer) (*rewriting, error) {
-	r := &rewriting{hash: sha256.New()}
+	r := &rewriting{hash: f.by().New()}
 	r.out = newFan(int(min(change.ChunkSize/2, f.size+4096)), func(text []byte) error {
 		_, err := out.Write(text)
 		f.done.Add(int64(len(text)) / stages)

@@ -148,7 +148,7 @@ func (w *putting) prepare() error {
 	if !w.live {
 		return nil
 	}
-	now, info, err := lookAt(folder, name)
+	now, info, err := lookAt(folder, name, change.By(e.Before, e.After))
 	switch {
 	case errors.Is(err, disk.ErrNotRegular):
 		w.leave("it is a link, a folder or the like by now")
@@ -182,14 +182,14 @@ func (w *putting) prepare() error {
 }
 
 // lookAt returns the digest of what a file holds now, and what it is.
-func lookAt(folder disk.Folder, name string) (now change.Digest, info disk.Info, err error) {
+func lookAt(folder disk.Folder, name string, by change.Algorithm) (now change.Digest, info disk.Info, err error) {
 	f, err := folder.Open(name)
 	if err != nil {
 		return now, info, err
 	}
 	defer disk.Close(f)
 	if info, err = f.Stat(); err == nil {
-		now, _, err = change.ReadFile(f)
+		now, _, err = change.ReadFile(f, by)
 	}
 	return now, info, err
 }

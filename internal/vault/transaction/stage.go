@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"crypto/rand"
-	"crypto/sha256"
 	"errors"
 	"fmt"
 	"io"
@@ -132,7 +131,8 @@ func (s *staging) held(target disk.File) error {
 	if err != nil {
 		return err
 	}
-	if e.Before = change.DigestOf(old); e.Before != c.Before {
+	by := change.By(c.Before)
+	if e.Before = by.Of(old); e.Before != c.Before {
 		return &change.ChangedError{Path: c.Path}
 	}
 	s.intent.Progress.Add(int64(len(old)) / stages)
@@ -148,7 +148,7 @@ func (s *staging) held(target disk.File) error {
 		return edit.ErrMisfit
 	}
 	made := edits.Apply(old)
-	e.After = change.DigestOf(made)
+	e.After = by.Of(made)
 	return s.content(e.Was, s.found.Links, func(out io.Writer) error {
 		s.intent.Progress.Add(int64(len(made)) / stages)
 		_, err := out.Write(made)
@@ -250,9 +250,10 @@ func (s *staging) fresh() (there bool, err error) {
 	case disk.Missing(err):
 		e.In, e.Was = s.folder.ID(), c.Meta
 		s.staged, err = writeLike(s.folder, e.Temp(), c.Meta, s.durability(), func(out io.Writer) error {
-			hash := sha256.New()
+			by := change.By(c.After)
+			hash := by.New()
 			err := edit.Rewrite(io.MultiWriter(hash, out), bytes.NewReader(nil), c.Edits)
-			e.After = change.Digest(hash.Sum(nil))
+			e.After = by.Sum(hash)
 			return err
 		})
 		e.Staged = s.staged.ID
@@ -263,12 +264,16 @@ func (s *staging) fresh() (there bool, err error) {
 		return false, err
 	}
 	defer disk.Close(old)
-	digest, _, err := change.ReadFile(old)
+	left, err := s.leftBefore(old)
+	if err == nil && !left {
+		err = &ExistsError{c.Path}
+	}
 	if err != nil {
 		return false, err
 	}
-	if s.intent.LeftBy == nil || !s.intent.LeftBy(c.Absolute(), digest) {
-		return false, &ExistsError{c.Path}
+	digest, _, err := change.ReadFile(old, change.By(c.After))
+	if err != nil {
+		return false, err
 	}
 	c.Edits = edit.Between{Old: func() (io.ReadCloser, error) {
 		f, err := s.folder.Open(s.name)
@@ -277,6 +282,20 @@ func (s *staging) fresh() (there bool, err error) {
 	c.What, c.Before = change.Rewrite, digest
 	e.What, e.Before = c.What, c.Before
 	return true, nil
+}
+
+// leftBefore reports whether a file that is there holds what an earlier run left there.
+func (s *staging) leftBefore(old disk.File) (bool, error) {
+	if s.intent.LeftBy == nil {
+		return false, nil
+	}
+	for _, left := range s.intent.LeftBy(s.change.Absolute()) {
+		is, _, err := change.ReadFile(old, change.By(left))
+		if err != nil || is == left {
+			return err == nil, err
+		}
+	}
+	return false, nil
 }
 
 // besides stages the old content of the target as a file of its own, where that is asked for.

@@ -56,9 +56,9 @@ type Intent struct {
 	ProveFile func(ctx context.Context, path, staged string) error
 	Prove     func(ctx context.Context) error
 	Progress  *progress.Meter // counts files and bytes written; nil to tell nobody
-	// LeftBy reports whether an earlier run left a content at a path, whole, so that
-	// this one may replace it there.
-	LeftBy func(path string, content change.Digest) bool
+	// LeftBy returns the digests of what earlier runs left at a path, whole, which this one may
+	// replace there.
+	LeftBy func(path string) []change.Digest
 }
 
 // ExistsError is the error of a file that would be made and is there already.
