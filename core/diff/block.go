@@ -77,6 +77,9 @@ func nextBlock(text []byte, edits edit.List) (*block, int) {
 func changedWords(text []byte, e edit.Edit) (from, oldTo, newTo int) {
 	old := text[e.Start:e.End]
 	line := bytes.TrimRight(old, "\r\n")
+	if end := e.Start + len(line); end < len(text) && text[end] != '\n' && text[end] != '\r' {
+		return 0, len(old), len(e.New)
+	}
 	if !lines.AtStart(text, e.Start) || len(line) == 0 || bytes.IndexByte(line, '\n') >= 0 || e.Start+len(line) != contentEnd(text, e.Start) {
 		return 0, len(old), len(e.New)
 	}

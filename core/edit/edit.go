@@ -48,7 +48,13 @@ func (l List) Apply(text []byte) []byte {
 
 // Within returns what the edits, all of them within text[start:end], make of it.
 func (l List) Within(text []byte, start, end int) []byte {
-	out := make([]byte, 0, end-start+l.Growth())
+	return l.appendTo(make([]byte, 0, end-start+l.Growth()), text, start, end)
+}
+
+// AppendTo appends what the edits make of text.
+func (l List) AppendTo(out, text []byte) []byte { return l.appendTo(out, text, 0, len(text)) }
+
+func (l List) appendTo(out, text []byte, start, end int) []byte {
 	for _, e := range l {
 		out = append(out, text[start:e.Start]...)
 		out = append(out, e.New...)

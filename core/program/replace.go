@@ -18,6 +18,8 @@ type filler struct {
 	at      int    // where the change is
 	added   int    // lines that the statement inserted so far
 	named   string // what the change at hand gave a pseudonym to
+	room    []byte // empty, for the texts to come: many lie in one piece of memory
+	piece   int    // bytes of the last piece
 }
 
 func (r *run) filler() *filler {
@@ -74,13 +76,18 @@ func (f *filler) fill(t *Template, at int, loc []int) ([]byte, bool) {
 	f.filling.count++
 	f.filling.countAll = f.run.result.Counters.changes[f.run.statement] + 1
 	f.named = ""
-	out, err := t.expand(nil, &f.filling)
+	if cap(f.room) < 64 {
+		f.piece = min(max(64, 2*f.piece), 16<<10)
+		f.room = make([]byte, 0, f.piece)
+	}
+	out, err := t.expand(f.room, &f.filling)
 	if err != nil {
 		f.run.fail(f.lineNumber(), err.Error())
 		f.taken(false)
 		return nil, false
 	}
-	return out, true
+	f.room = out[len(out):]
+	return out[:len(out):len(out)], true
 }
 
 // taken counts the change if it was taken.

@@ -52,6 +52,9 @@ const mask = "•••••"
 
 // mask masks what is hidden in a hunk.
 func (p *Printer) mask(h *diff.Hunk) {
+	if len(p.Hidden) == 0 {
+		return
+	}
 	for i, l := range h.Lines {
 		for _, hidden := range p.Hidden {
 			if text := masked(hidden, l.Text); text != nil {

@@ -45,7 +45,8 @@ type filtering struct {
 	file     program.File
 	encoding string
 	tongue   textfile.Tongue
-	passed   int // lines
+	passed   int    // lines
+	fresh    []byte // room for what becomes of lines
 }
 
 // run takes the input as it comes, where the program and the encoding allow it.
@@ -113,13 +114,15 @@ func (f *filtering) lines(s *program.Stream, text []byte) error {
 		}
 	}
 	f.passed += bytes.Count(text, []byte("\n"))
-	out := made.Edits.Apply(text)
 	if f.OnlyChanged {
-		out = changedLines(text, made.Edits)
-	} else {
-		out = s.Out(out)
+		_, err := f.Out.Write(changedLines(text, made.Edits))
+		return err
 	}
-	_, err := f.Out.Write(out)
+	if len(made.Edits) > 0 {
+		f.fresh = made.Edits.AppendTo(f.fresh[:0], text)
+		text = f.fresh
+	}
+	_, err := f.Out.Write(s.Out(text))
 	return err
 }
 
