@@ -14,12 +14,13 @@ type hashed struct {
 	literals []string
 	seed     maphash.Seed
 	table    []int32    // 1 and the index of a literal by its hash, or by one of the next places; 0 for none
-	kinds    [256]uint8 // of bytes: 1 for an ASCII character of words, 2 for one that a literal begins with
-	lengths  []int      // bytes, that there are, the longest first
+	kinds    [256]uint64 // of bytes: 1 for an ASCII character of words, 2 for one that a literal begins with
+	lengths  []int       // bytes, that there are, the longest first
+	plain    int         // with so many ASCII characters of words all literals begin
 }
 
 func hashedOf(literals []string, lengths []int) *hashed {
-	h := &hashed{literals: literals, lengths: lengths, seed: maphash.MakeSeed(), table: make([]int32, 1<<bits.Len(uint(2*len(literals))))}
+	h := &hashed{literals: literals, lengths: lengths, seed: maphash.MakeSeed(), plain: lengths[len(lengths)-1], table: make([]int32, 1<<bits.Len(uint(2*len(literals))))}
 	for c := range rune(utf8.RuneSelf) {
 		if word.Is(c) {
 			h.kinds[c] = 1
@@ -32,6 +33,11 @@ func hashedOf(literals []string, lengths []int) *hashed {
 		}
 		h.table[at] = int32(i + 1)
 		h.kinds[l[0]] |= 2
+		n := 0
+		for n < len(l) && n < h.plain && h.kinds[l[n]]&1 == 1 {
+			n++
+		}
+		h.plain = n
 	}
 	return h
 }

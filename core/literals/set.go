@@ -275,19 +275,24 @@ func (s *Set) begins(text []byte, at int) bool {
 // it looks where words begin, or at each character that a literal begins with. Whether a byte is
 // such a place is put in bits first, without a branch for each.
 func (s *Set) next(text []byte, at int) int {
+	const words, firsts = 0x5555555555555555, 0xaaaaaaaaaaaaaaaa // which bits tell what of 32 bytes
 	for last := len(text) - s.window; at <= last; {
-		var words, firsts uint32
 		block := text[at:min(at+32, last+1)]
+		kinds := uint64(0)
 		for i, c := range block {
-			k := s.all.kinds[c]
-			words |= uint32(k&1) << (i & 31)
-			firsts |= uint32(k>>1) << (i & 31)
+			kinds |= s.all.kinds[c] << (2 * i & 63)
 		}
+		begin := kinds & firsts
 		if s.whole { // none begins behind a character of words
-			firsts &^= words << 1
+			begin &^= kinds & words << 3
 		}
-		for ; firsts != 0; firsts &= firsts - 1 {
-			if start := at + bits.TrailingZeros32(firsts); s.begins(text, start) {
+		plain := kinds&words | words<<(2*len(block)) // what is behind the block is not known
+		for range min(s.all.plain, 8) - 1 {
+			plain = plain>>2 | 1<<62
+			begin &= plain << 1
+		}
+		for ; begin != 0; begin &= begin - 1 {
+			if start := at + bits.TrailingZeros64(begin)/2; s.begins(text, start) {
 				return start
 			}
 		}
