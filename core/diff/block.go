@@ -27,30 +27,34 @@ const longBlock = 1000
 const manyEdits = 32
 
 // grow makes room for a long block of about size bytes at once, unless that is much.
-func (b *block) grow(size int) {
+func (b *block) grow(size int, marked bool) {
 	if size > 1<<20 {
 		return
 	}
-	b.oldMark, b.newMark = slices.Grow(b.oldMark, longBlock), slices.Grow(b.newMark, longBlock)
+	if marked {
+		b.oldMark, b.newMark = slices.Grow(b.oldMark, longBlock), slices.Grow(b.newMark, longBlock)
+	}
 	b.fresh = slices.Grow(b.fresh, size*5/4)
 	b.rules = slices.Grow(b.rules, longBlock)
 }
 
 // nextBlock gathers the first edit and all that touch its lines or those right
-// behind, and returns how many they are.
-func nextBlock(text []byte, edits edit.List) (*block, int) {
+// behind, and returns how many they are. The block is marked where that is asked for.
+func nextBlock(text []byte, edits edit.List, marked bool) (*block, int) {
 	b := &block{start: lines.Start(text, 0, edits[0].Start)}
 	at := b.start
 	n := 0
 	for n < len(edits) && (n == 0 || b.meets(text, edits[n])) && !(n >= longBlock && edits[n].Start >= b.end) {
 		if n == manyEdits && len(edits) > longBlock {
-			b.grow(edits[longBlock].Start - b.start)
+			b.grow(edits[longBlock].Start-b.start, marked)
 		}
 		e := edits[n]
 		b.fresh = append(b.fresh, text[at:e.Start]...)
-		from, oldTo, newTo := changedWords(text, e)
-		b.oldMark = append(b.oldMark, [2]int{e.Start + from - b.start, e.Start + oldTo - b.start})
-		b.newMark = append(b.newMark, [2]int{len(b.fresh) + from, len(b.fresh) + newTo})
+		if marked {
+			from, oldTo, newTo := changedWords(text, e)
+			b.oldMark = append(b.oldMark, [2]int{e.Start + from - b.start, e.Start + oldTo - b.start})
+			b.newMark = append(b.newMark, [2]int{len(b.fresh) + from, len(b.fresh) + newTo})
+		}
 		b.fresh = append(b.fresh, e.New...)
 		at = e.End
 		b.rules = append(b.rules, e.Rules...)

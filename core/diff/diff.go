@@ -73,6 +73,8 @@ type Walk struct {
 	// valid during the call only.
 	Hunk func(h *Hunk, done bool) error
 	Most int
+	// Plain says that nobody asks for the Marks of lines, which then are nil.
+	Plain bool
 
 	text   []byte // what is still needed of earlier windows, and the one at hand
 	edits  edit.List
@@ -103,7 +105,7 @@ func (w *Walk) window(win Window, last bool) error {
 	w.take(win)
 	i := 0
 	for i < len(w.edits) {
-		blk, n := nextBlock(w.text, w.edits[i:])
+		blk, n := nextBlock(w.text, w.edits[i:], !w.Plain)
 		if !last && lines.Next(w.text, blk.reach, len(w.text)) == len(w.text) {
 			break // an edit of the next window may belong to it
 		}
@@ -277,7 +279,10 @@ func (w *Walk) finish() error {
 
 // appendLines cuts text into lines and hands each the marks that lie in it.
 func appendLines(all []Line, op Op, text []byte, marks [][2]int) []Line {
-	within := make([][2]int, 0, len(marks)) // of all lines, one after another
+	var within [][2]int // of all lines, one after another
+	if len(marks) > 0 {
+		within = make([][2]int, 0, len(marks))
+	}
 	for at := 0; at < len(text); {
 		next := lines.Next(text, at, len(text))
 		l := Line{Op: op, Text: text[at:next]}

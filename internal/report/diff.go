@@ -87,7 +87,7 @@ const longHunk = 4096
 
 func (u *unified) write(text diff.Windows) error {
 	defer u.body.Close()
-	w := diff.Walk{Context: u.Context, Most: longHunk, Hunk: u.hunk}
+	w := diff.Walk{Context: u.Context, Most: longHunk, Hunk: u.hunk, Plain: !u.drawn && u.values == nil}
 	err := text(w.Add)
 	if err == nil {
 		err = w.End()

@@ -111,7 +111,7 @@ func (f *filtering) pieces(res *run.Result) error {
 	case res.Refuse != nil:
 		return refused("standard input: %v", res.Refuse)
 	case f.OnlyChanged:
-		walk := diff.Walk{Hunk: func(h *diff.Hunk, _ bool) error {
+		walk := diff.Walk{Plain: true, Hunk: func(h *diff.Hunk, _ bool) error {
 			_, err := f.Out.Write(added(nil, *h))
 			return err
 		}}

@@ -138,7 +138,7 @@ func (f *Files) All() iter.Seq2[*Entry, error] {
 
 // write writes all files, compressed.
 func (f *Files) write(out io.Writer) error {
-	packed, err := zstd.NewWriter(out, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1), zstd.WithLowerEncoderMem(true))
+	packed, err := zstd.NewWriter(out, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1), zstd.WithLowerEncoderMem(true), zstd.WithWindowSize(512<<10))
 	if err != nil {
 		return err
 	}
