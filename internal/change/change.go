@@ -19,6 +19,7 @@ import (
 
 	"frizzel/core/diff"
 	"frizzel/core/edit"
+	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 )
 
@@ -43,11 +44,11 @@ type Change struct {
 	// where it was not there yet, or is not known.
 	In     disk.ID
 	What   What
-	Before Digest // of the content that Edits are against
+	Before digest.Digest // of the content that Edits are against
 	// Print is, where Before is not known, that content's.
 	Print Print
 	// After is, where it is known, what the edits must make of it; zero where it is not.
-	After Digest
+	After digest.Digest
 	Edits edit.Source // what a new file holds is what they make of nothing; nil for none
 	Rules []int       // those that made them, by index
 	Meta  disk.Meta   // of a new file
@@ -100,21 +101,21 @@ func (c *Change) Open(system disk.System) (disk.File, error) {
 }
 
 // Now reads the file as it is now.
-func (c *Change) Now(system disk.System) (Digest, Print, error) {
+func (c *Change) Now(system disk.System) (digest.Digest, Print, error) {
 	f, err := c.Open(system)
 	if err != nil {
-		return Digest{}, Print{}, err
+		return digest.Digest{}, Print{}, err
 	}
 	defer disk.Close(f)
-	return ReadFile(f, By(c.Before, c.After))
+	return ReadFile(f, digest.By(c.Before, c.After))
 }
 
 // Against reports whether a content is the one that the change is against.
-func (c *Change) Against(digest Digest, print Print) bool {
+func (c *Change) Against(sum digest.Digest, print Print) bool {
 	if c.Print != (Print{}) {
 		return print == c.Print
 	}
-	return digest == c.Before
+	return sum == c.Before
 }
 
 // Windows are the file's bytes, nothing of one to be created, and the edits to them.
@@ -132,7 +133,7 @@ func (c *Change) Reader(system disk.System) (io.ReadCloser, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &checked{change: c, file: f, in: disk.Reader(f), by: By(c.Before), hash: By(c.Before).New()}, nil
+	return &checked{change: c, file: f, in: disk.Reader(f), by: digest.By(c.Before), hash: digest.By(c.Before).New()}, nil
 }
 
 // checked reads a file that is to be what a change is against.
@@ -140,7 +141,7 @@ type checked struct {
 	change *Change
 	file   disk.File
 	in     io.Reader
-	by     Algorithm
+	by     digest.Algorithm
 	hash   hash.Hash
 	print  Printing
 }

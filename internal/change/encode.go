@@ -6,6 +6,7 @@ import (
 	"maps"
 	"slices"
 
+	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 )
 
@@ -26,8 +27,8 @@ func (e *Encoder) String(s string) {
 }
 
 // Digest appends a digest.
-func (e *Encoder) Digest(d Digest) {
-	if d == (Digest{}) {
+func (e *Encoder) Digest(d digest.Digest) {
+	if d == (digest.Digest{}) {
 		e.Text = append(e.Text, 0)
 		return
 	}
@@ -116,17 +117,17 @@ func (d *Decoder) Bytes() []byte {
 func (d *Decoder) String() string { return string(d.Bytes()) }
 
 // Digest reads a digest.
-func (d *Decoder) Digest() (digest Digest) {
+func (d *Decoder) Digest() (sum digest.Digest) {
 	switch {
 	case len(d.Text) > 0 && d.Text[0] == 0:
 		d.Text = d.Text[1:]
-	case len(d.Text) > len(digest.Sum) && d.Text[0] <= byte(BLAKE3):
-		digest.By = Algorithm(d.Text[0])
-		d.Text = d.Text[1+copy(digest.Sum[:], d.Text[1:]):]
+	case len(d.Text) > len(sum.Sum) && d.Text[0] <= byte(digest.BLAKE3):
+		sum.By = digest.Algorithm(d.Text[0])
+		d.Text = d.Text[1+copy(sum.Sum[:], d.Text[1:]):]
 	default:
 		d.fail()
 	}
-	return digest
+	return sum
 }
 
 // Ints reads numbers.

@@ -2,9 +2,11 @@ package change
 
 import (
 	"errors"
+	"hash"
 	"hash/maphash"
 	"io"
 
+	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 )
 
@@ -58,35 +60,44 @@ func (p *Printing) Write(content []byte) (int, error) {
 func (p *Printing) Print() Print { return p.print.With(SumOf(p.chunk), len(p.chunk)) }
 
 // Read reads a content to its end, and returns its digest, made in one way, and its print.
-func Read(in io.Reader, by Algorithm) (Digest, Print, error) { return read(in, by, 64<<10) }
+func Read(in io.Reader, by digest.Algorithm) (digest.Digest, Print, error) {
+	return read(in, by, 64<<10)
+}
 
 // ReadFile is Read for an open file.
-func ReadFile(f disk.File, by Algorithm) (Digest, Print, error) {
+func ReadFile(f disk.File, by digest.Algorithm) (digest.Digest, Print, error) {
 	info, err := f.Stat()
 	if err != nil {
-		return Digest{}, Print{}, err
+		return digest.Digest{}, Print{}, err
 	}
 	return read(disk.Reader(f), by, int(min(info.Size+1, ChunkSize)))
 }
 
 // read reads a content of less than size bytes, or more.
-func read(in io.Reader, by Algorithm, size int) (Digest, Print, error) {
-	hash, print, chunk := by.New(), Print{}, make([]byte, 0, size)
+func read(in io.Reader, by digest.Algorithm, size int) (digest.Digest, Print, error) {
+	var sums hash.Hash // nil while what was read is one chunk
+	print, chunk := Print{}, make([]byte, 0, size)
 	for {
 		n, err := io.ReadFull(in, chunk[len(chunk):cap(chunk)])
 		chunk = chunk[:len(chunk)+n]
 		ended := errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF)
 		if err != nil && !ended {
-			return Digest{}, Print{}, err
+			return digest.Digest{}, Print{}, err
 		}
 		if !ended && cap(chunk) < ChunkSize {
 			chunk = append(make([]byte, 0, ChunkSize), chunk...)
 			continue
 		}
-		hash.Write(chunk)
 		print = print.With(SumOf(chunk), len(chunk))
+		if ended && sums == nil {
+			return by.Of(chunk), print, nil
+		}
+		if sums == nil {
+			sums = by.New()
+		}
+		sums.Write(chunk)
 		if ended {
-			return by.Sum(hash), print, nil
+			return by.Sum(sums), print, nil
 		}
 		chunk = chunk[:0]
 	}

@@ -13,6 +13,7 @@ import (
 	"frizzel/core/textfile"
 	"frizzel/core/tree"
 	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 	"frizzel/internal/selection"
 )
@@ -90,7 +91,7 @@ func (p *Pending) IsDocument() bool { return p.places != nil }
 // reader is a file that is read once more: whole, or if it is large open.
 type reader struct {
 	file   *textfile.File
-	digest change.Digest
+	digest digest.Digest
 	large  *large
 	disk.File
 }
@@ -140,7 +141,7 @@ func (r *reader) whole(plan *Plan, at selection.File) error {
 	if err != nil {
 		return err
 	}
-	r.digest = change.DigestOf(raw)
+	r.digest = digest.Of(raw)
 	r.file, err = plan.decode(at, document.Claims(at.Name, raw[:min(len(raw), headSize)]), raw)
 	return err
 }

@@ -13,6 +13,7 @@ import (
 	"frizzel/core/revision"
 	"frizzel/core/textfile"
 	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 	"frizzel/internal/selection"
 	"frizzel/internal/spool"
@@ -28,7 +29,7 @@ type Result struct {
 
 	revision *revision.Revision // nil of a large file
 	program  *program.Program
-	before   change.Digest // of revision.File.Raw
+	before   digest.Digest // of revision.File.Raw
 	large    *edited       // else nil
 }
 
@@ -72,15 +73,15 @@ func (r *Result) Change() change.Change {
 
 // SHA256 returns the digests of what the file is, and of what it would be, as other programs tell
 // them too.
-func (r *Result) SHA256() (before, after change.Digest, err error) {
+func (r *Result) SHA256() (before, after digest.Digest, err error) {
 	in, err := r.Open()
 	if err != nil {
 		return before, after, err
 	}
 	defer func() { _ = in.Close() }()
-	was, is := change.SHA256.New(), change.SHA256.New()
+	was, is := digest.SHA256.New(), digest.SHA256.New()
 	err = edit.Rewrite(is, io.TeeReader(in, was), r.Change().Edits)
-	return change.SHA256.Sum(was), change.SHA256.Sum(is), err
+	return digest.SHA256.Sum(was), digest.SHA256.Sum(is), err
 }
 
 // Values returns what finds the values that lines of the file's text lie in, "" for none; nil where

@@ -13,7 +13,7 @@ import (
 	"frizzel/core/program"
 	"frizzel/core/revision"
 	"frizzel/core/textfile"
-	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 	"frizzel/internal/progress"
 	"frizzel/internal/selection"
@@ -106,7 +106,7 @@ func (p *Plan) edit(j *job, text *textfile.File, before program.Counters) {
 	r := revision.Of(p.Program, text, program.Input{File: asFile(j.file), Before: before, Progress: step})
 	j.made = r.Made
 	if len(r.Raw) > 0 || r.Refuse != nil {
-		j.result = &Result{At: j.file, Made: r.Made, Refuse: r.Refuse, revision: r, program: p.Program, before: change.DigestOf(text.Raw)}
+		j.result = &Result{At: j.file, Made: r.Made, Refuse: r.Refuse, revision: r, program: p.Program, before: digest.Of(text.Raw)}
 	}
 }
 

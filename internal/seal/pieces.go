@@ -13,6 +13,7 @@ import (
 
 	"frizzel/core/edit"
 	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/trailer"
 )
 
@@ -45,7 +46,7 @@ func (w *Writer) Add(path string, changes int, old edit.Opener, edits edit.Sourc
 	if err := w.lines.Encode(line{Path: change.Path(abs), Changes: changes}); err != nil {
 		return err
 	}
-	by := change.By()
+	by := digest.By()
 	before, after := by.New(), by.New()
 	if err := w.fresh(old, edits, before, after); err != nil {
 		return err
@@ -137,7 +138,7 @@ func (j *joined) Read(p []byte) (int, error) {
 		if err := j.lines.Decode(&l); err != nil {
 			return 0, trailer.ErrDamaged
 		}
-		j.piece, j.over = j.of(l), l.After != change.Digest{}
+		j.piece, j.over = j.of(l), l.After != digest.Digest{}
 	}
 	n := copy(p, j.piece)
 	j.piece = j.piece[n:]
@@ -177,13 +178,13 @@ func (b back) All() iter.Seq2[edit.Edit, error] {
 func (f *File) check() error {
 	for _, c := range []struct {
 		open   edit.Opener
-		digest change.Digest
+		digest digest.Digest
 	}{{f.openFresh, f.After}, {f.openOld, f.Before}} {
 		in, err := c.open()
 		if err != nil {
 			return err
 		}
-		digest, _, err := change.Read(in, change.By(c.digest))
+		digest, _, err := change.Read(in, digest.By(c.digest))
 		if err = errors.Join(err, in.Close()); err != nil || digest != c.digest {
 			return trailer.ErrDamaged
 		}

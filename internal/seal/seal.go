@@ -23,6 +23,7 @@ import (
 	"frizzel/core/diff"
 	"frizzel/core/edit"
 	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 	"frizzel/internal/trailer"
 )
@@ -57,8 +58,8 @@ type Seal struct {
 type File struct {
 	Path    change.Path   // whole
 	Changes int           // how many
-	Before  change.Digest // of what it was
-	After   change.Digest // of what would be written
+	Before  digest.Digest // of what it was
+	After   digest.Digest // of what would be written
 
 	seal  *Seal
 	at    int64 // where its lines begin in the seal's file
@@ -75,8 +76,8 @@ type line struct {
 	Diff  string `json:"diff,omitempty"`  // for a person who opens the seal; nothing is made of it
 
 	Edits  int           `json:"edits,omitempty"`
-	Before change.Digest `json:"before,omitzero"`
-	After  change.Digest `json:"after,omitzero"`
+	Before digest.Digest `json:"before,omitzero"`
+	After  digest.Digest `json:"after,omitzero"`
 }
 
 // New returns what is said of a review that is made now.
@@ -170,7 +171,7 @@ func (s *Seal) index(body *io.SectionReader) error {
 		switch {
 		case l.Path != "":
 			f = &File{Path: l.Path, Changes: l.Changes, seal: s, at: at}
-		case l.After != change.Digest{} && f != nil:
+		case l.After != digest.Digest{} && f != nil:
 			f.Before, f.After, f.edits = l.Before, l.After, l.Edits
 			s.Files = append(s.Files, *f)
 			f = nil

@@ -4,33 +4,42 @@ package trailer
 
 import (
 	"bytes"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"hash"
 	"io"
+
+	"frizzel/internal/digest"
 )
 
 // ErrDamaged is the reason where a content is not what was written.
 var ErrDamaged = errors.New("it is not what was written: its digest differs")
 
-const word = "sha256 "
+// words begin the trailer's line, and say how the digest is made; they are of one length.
+var words = map[digest.Algorithm]string{digest.SHA256: "sha256 ", digest.BLAKE3: "blake3 "}
 
 // size is the length of the trailer's line.
-const size = len(word) + 2*sha256.Size + 1
+const size = len("sha256 ") + 2*len(digest.Digest{}.Sum) + 1
+
+// algorithm is how the digest in a trailer's line is made.
+func algorithm(line []byte) digest.Algorithm {
+	if bytes.HasPrefix(line, []byte(words[digest.BLAKE3])) {
+		return digest.BLAKE3
+	}
+	return digest.SHA256
+}
 
 // Add returns body, which ends in a line feed, with its digest behind it. The name goes
 // into the digest, so that no content stands for another.
 func Add(name string, body []byte) []byte {
-	return append(body[:len(body):len(body)], line(name, body)...)
+	return append(body[:len(body):len(body)], line(name, body, digest.Fastest)...)
 }
 
-func line(name string, body []byte) string {
-	h := sha256.New()
+func line(name string, body []byte, by digest.Algorithm) string {
+	h := by.New()
 	fmt.Fprintf(h, "%s %d\n", name, len(body))
 	_, _ = h.Write(body)
-	return word + hex.EncodeToString(h.Sum(nil)) + "\n"
+	return words[by] + by.Sum(h).Hex() + "\n"
 }
 
 // Cut returns the body of what Add made, or ErrDamaged.
@@ -39,7 +48,7 @@ func Cut(name string, text []byte) ([]byte, error) {
 		return nil, ErrDamaged
 	}
 	body, last := text[:len(text)-size], text[len(text)-size:]
-	if !bytes.Equal(last, []byte(line(name, body))) {
+	if !bytes.Equal(last, []byte(line(name, body, algorithm(last)))) {
 		return nil, ErrDamaged
 	}
 	return body, nil
@@ -48,13 +57,16 @@ func Cut(name string, text []byte) ([]byte, error) {
 // Writer passes a content on that may be too long to be held, and ends it in a digest.
 type Writer struct {
 	out  io.Writer
+	by   digest.Algorithm
 	hash hash.Hash
 	size int64
 }
 
 // NewWriter returns what writes to out; the name goes into the digest.
-func NewWriter(name string, out io.Writer) *Writer {
-	w := &Writer{out: out, hash: sha256.New()}
+func NewWriter(name string, out io.Writer) *Writer { return newWriter(name, out, digest.Fastest) }
+
+func newWriter(name string, out io.Writer, by digest.Algorithm) *Writer {
+	w := &Writer{out: out, by: by, hash: by.New()}
 	fmt.Fprintf(w.hash, "%s\n", name)
 	return w
 }
@@ -74,7 +86,7 @@ func (w *Writer) Close() error {
 
 func (w *Writer) line() string {
 	fmt.Fprintf(w.hash, "%d\n", w.size)
-	return word + hex.EncodeToString(w.hash.Sum(nil)) + "\n"
+	return words[w.by] + w.by.Sum(w.hash).Hex() + "\n"
 }
 
 // Check reads what a Writer wrote, of length bytes in all, and returns the body, or ErrDamaged.
@@ -83,12 +95,12 @@ func Check(name string, in io.ReaderAt, length int64) (*io.SectionReader, error)
 		return nil, ErrDamaged
 	}
 	body := io.NewSectionReader(in, 0, length-int64(size))
-	w := NewWriter(name, io.Discard)
-	if _, err := io.Copy(w, body); err != nil {
-		return nil, err
-	}
 	last := make([]byte, size)
 	if _, err := in.ReadAt(last, body.Size()); err != nil && !errors.Is(err, io.EOF) {
+		return nil, err
+	}
+	w := newWriter(name, io.Discard, algorithm(last))
+	if _, err := io.Copy(w, body); err != nil {
 		return nil, err
 	}
 	if string(last) != w.line() {

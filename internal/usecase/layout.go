@@ -8,6 +8,7 @@ import (
 	"frizzel/core/diff"
 	"frizzel/core/script"
 	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/vault/store"
 	"frizzel/internal/vault/transaction"
 )
@@ -71,7 +72,7 @@ func Layout(ctx context.Context, o LayoutOptions) (*LaidOut, error) {
 
 // layout is the change that lays out one script.
 func layout(path, text, fresh string) change.Change {
-	c := change.Change{Path: path, Before: change.DigestOf([]byte(text)), Edits: diff.Compare([]byte(text), []byte(fresh))}
+	c := change.Change{Path: path, Before: digest.Of([]byte(text)), Edits: diff.Compare([]byte(text), []byte(fresh))}
 	if abs, err := filepath.Abs(path); err == nil {
 		if resolved, err := filepath.EvalSymlinks(abs); err == nil {
 			abs = resolved

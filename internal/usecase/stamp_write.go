@@ -7,6 +7,7 @@ import (
 
 	"frizzel/core/edit"
 	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/vault/store"
 	"frizzel/internal/vault/transaction"
 )
@@ -22,7 +23,7 @@ func (s *Stamped) change(taken edit.List) (change.Change, error) {
 			return change.Change{}, err
 		}
 		return change.Change{
-			Path: s.Path, Folder: filepath.Dir(whole), Name: filepath.Base(whole), Before: change.DigestOf(s.Old), Edits: taken,
+			Path: s.Path, Folder: filepath.Dir(whole), Name: filepath.Base(whole), Before: digest.Of(s.Old), Edits: taken,
 		}, nil
 	}
 	folder := filepath.Dir(whole)

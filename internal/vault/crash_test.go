@@ -19,6 +19,7 @@ import (
 	"frizzel/core/diff"
 	"frizzel/core/edit"
 	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 	"frizzel/internal/vault/history"
 	"frizzel/internal/vault/hold"
@@ -87,7 +88,7 @@ func (y *yard) rewrite(path, old, fresh string) change.Change {
 	}
 	return change.Change{
 		Path: path, Folder: filepath.Dir(path), Name: filepath.Base(path),
-		Before: change.DigestOf([]byte(content)), Edits: edits,
+		Before: digest.Of([]byte(content)), Edits: edits,
 	}
 }
 
@@ -174,7 +175,7 @@ func jobs(y **yard) []job {
 		content, _, _ := (*y).Read("/tree/00")
 		return change.List{{
 			Path: "00", Folder: "/tree", Name: "00", What: change.Remove,
-			Before: change.DigestOf([]byte(content)), Edits: edit.List{{End: len(content)}},
+			Before: digest.Of([]byte(content)), Edits: edit.List{{End: len(content)}},
 		}}
 	}
 	held := transaction.Intent{Hold: time.Hour}
@@ -517,8 +518,8 @@ func TestNotAsSaid(t *testing.T) {
 	for _, transaction.MostHeld = range []int64{held, -1} {
 		for name, spoil := range map[string]func(*change.Change){
 			"digest": func(c *change.Change) { c.Before.Sum[0]++ },
-			"print":  func(c *change.Change) { c.Before, c.Print = change.Digest{}, change.Print{Size: 5, Sum: 5} },
-			"result": func(c *change.Change) { c.After = change.DigestOf([]byte("host = depot-30\n")) },
+			"print":  func(c *change.Change) { c.Before, c.Print = digest.Digest{}, change.Print{Size: 5, Sum: 5} },
+			"result": func(c *change.Change) { c.After = digest.Of([]byte("host = depot-30\n")) },
 		} {
 			y := &yard{Disk: NewDisk(Posix)}
 			y.Folder("/var", 1)

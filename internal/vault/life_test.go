@@ -18,6 +18,7 @@ import (
 
 	"frizzel/core/edit"
 	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 	"frizzel/internal/vault/history"
 	"frizzel/internal/vault/hold"
@@ -105,7 +106,7 @@ func (l *life) changes() (all change.List, after map[string]string) {
 	after = map[string]string{}
 	for _, path := range l.paths() {
 		content, info, _ := l.Read(path)
-		c := change.Change{Path: path, Folder: filepath.Dir(path), Name: filepath.Base(path), Before: change.DigestOf([]byte(content))}
+		c := change.Change{Path: path, Folder: filepath.Dir(path), Name: filepath.Base(path), Before: digest.Of([]byte(content))}
 		if l.r.IntN(8) == 0 {
 			c.What, c.Edits, after[path] = change.Remove, edit.List{{End: len(content)}}, ""
 		} else {
@@ -393,8 +394,8 @@ func (l *life) compare() {
 // partial and forced undos, redos, files that someone else changes, crashes, a clock that
 // goes on and is set back: contents, modes and history are the model's after each step.
 func TestLife(t *testing.T) {
-	fastest := change.Fastest
-	t.Cleanup(func() { change.Fastest = fastest })
+	fastest := digest.Fastest
+	t.Cleanup(func() { digest.Fastest = fastest })
 	for seed := range uint64(rounds(4) * 15) {
 		synctest.Test(t, func(t *testing.T) {
 			y := &yard{Disk: NewDisk(Kinds()[seed%3])}
@@ -406,7 +407,7 @@ func TestLife(t *testing.T) {
 			l := &life{yard: y, world: world{tree: y.tree()}, t: t, r: rand.New(rand.NewPCG(seed, 77))}
 			l.say("seed %d", seed)
 			for range 25 {
-				change.Fastest = []change.Algorithm{change.SHA256, change.BLAKE3}[l.r.IntN(2)] // as on another machine
+				digest.Fastest = []digest.Algorithm{digest.SHA256, digest.BLAKE3}[l.r.IntN(2)] // as on another machine
 				l.step()
 			}
 		})

@@ -13,6 +13,7 @@ import (
 
 	"frizzel/core/diff"
 	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/vault/store"
 )
 
@@ -96,11 +97,11 @@ func undoneFiles(records []*store.Record) (map[string]paths, error) {
 
 // LeftBy tells the digests of what runs left at a path: an old content beside a new one, or a
 // changed copy. The records are read when it is first asked.
-func LeftBy(s *store.Store) func(path string) []change.Digest {
-	var left map[string][]change.Digest
-	return func(path string) []change.Digest {
+func LeftBy(s *store.Store) func(path string) []digest.Digest {
+	var left map[string][]digest.Digest
+	return func(path string) []digest.Digest {
 		if left == nil {
-			left = map[string][]change.Digest{}
+			left = map[string][]digest.Digest{}
 			records, _, _ := s.Runs()
 			for _, r := range records {
 				for e, err := range r.Files.All() {

@@ -7,6 +7,7 @@ import (
 
 	"frizzel/core/edit"
 	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 	"frizzel/internal/vault/store"
 )
@@ -87,7 +88,7 @@ func (w *reverser) file(e *store.Entry) (*Back, error) {
 		return b, w.there(b, e, f, func() error { return nil })
 	}
 	kept := w.kept(e)
-	if b.Before, b.Print, err = change.ReadFile(f, change.By(e.Before, e.After)); err != nil {
+	if b.Before, b.Print, err = change.ReadFile(f, digest.By(e.Before, e.After)); err != nil {
 		return nil, err
 	}
 	return b, w.there(b, e, f, kept)
@@ -106,7 +107,7 @@ const long = 4 << 20
 
 // kept returns what says why what is kept of a file is not what was put there.
 func (w *reverser) kept(e *store.Entry) func() error {
-	if e.What != change.Rewrite || e.Old.Size <= long && e.Edits.Size <= long || e.Edits.Digest == (change.Digest{}) {
+	if e.What != change.Rewrite || e.Old.Size <= long && e.Edits.Size <= long || e.Edits.Digest == (digest.Digest{}) {
 		return func() error { return w.Verify(w.record, e) }
 	}
 	done := make(chan error, 1)

@@ -12,6 +12,7 @@ import (
 
 	"frizzel/core/edit"
 	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 )
 
@@ -24,7 +25,7 @@ type Blob struct {
 	Packed bool  `json:"packed,omitempty"` // as a Zstandard frame, RFC 8878
 	Count  int   `json:"count,omitempty"`  // of edits, how many
 	// Digest is that of the content, zero where the entry has it.
-	Digest change.Digest `json:"digest,omitzero"`
+	Digest digest.Digest `json:"digest,omitzero"`
 }
 
 // Backup is a backup file being written, one piece after another; small ones share blocks, which
@@ -188,12 +189,12 @@ func (b *Backup) PutEdits(edits edit.Source) (Blob, error) {
 		}
 		blob, err := b.Put(text.Bytes())
 		if blob.Count = edits.Len(); blob.Block == 0 { // else the new content's digest tells
-			blob.Digest = change.DigestOf(text.Bytes())
+			blob.Digest = digest.Of(text.Bytes())
 		}
 		return blob, err
 	}
 	p, err := b.Begin(0)
-	by := change.By()
+	by := digest.By()
 	hash := by.New()
 	if err == nil {
 		err = edit.Write(io.MultiWriter(hash, p), edits)
@@ -242,7 +243,7 @@ func (l *Locked) OpenStaged(r *Record, i int, e *Entry) (io.ReadCloser, error) {
 		return nil, err
 	}
 	damaged := fmt.Errorf("the staged content of %s is damaged", e.Path)
-	return &verified{in: disk.Reader(f), file: f, hash: change.By(e.After).New(), digest: e.After, size: -1, damaged: damaged}, nil
+	return &verified{in: disk.Reader(f), file: f, hash: digest.By(e.After).New(), sum: e.After, size: -1, damaged: damaged}, nil
 }
 
 // DropStaged removes what NewStaged makes; it need not be there.
@@ -275,13 +276,13 @@ func (l *Locked) Extract(r *Record, i int, e *Entry) (string, error) {
 }
 
 // holds reports whether a file holds a content.
-func holds(folder disk.Folder, name string, content change.Digest) bool {
+func holds(folder disk.Folder, name string, content digest.Digest) bool {
 	f, err := folder.Open(name)
 	if err != nil {
 		return false
 	}
 	defer disk.Close(f)
-	is, _, err := change.ReadFile(f, change.By(content))
+	is, _, err := change.ReadFile(f, digest.By(content))
 	return err == nil && is == content
 }
 

@@ -14,6 +14,7 @@ import (
 
 	"frizzel/core/edit"
 	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 )
 
@@ -26,7 +27,7 @@ type verified struct {
 	packed  *zstd.Decoder // nil where it is not compressed
 	file    io.Closer
 	hash    hash.Hash
-	digest  change.Digest // zero where nothing is to be held against it
+	sum     digest.Digest // zero where nothing is to be held against it
 	size    int64         // -1 where it is not known
 	read    int64
 	damaged error
@@ -42,7 +43,7 @@ func (v *verified) Read(p []byte) (int, error) {
 	case v.size >= 0 && v.read > v.size:
 		return n, v.damaged
 	case errors.Is(err, io.EOF):
-		if v.size >= 0 && v.read < v.size || v.hash != nil && v.digest != (change.Digest{}) && v.digest.By.Sum(v.hash) != v.digest {
+		if v.size >= 0 && v.read < v.size || v.hash != nil && v.sum != (digest.Digest{}) && v.sum.By.Sum(v.hash) != v.sum {
 			return n, v.damaged
 		}
 	case err != nil && v.packed != nil:
@@ -59,20 +60,20 @@ func (v *verified) Close() error {
 }
 
 // open reads a piece of a run's backup.
-func (s *Store) open(r *Record, blob Blob, digest change.Digest) (io.ReadCloser, error) {
+func (s *Store) open(r *Record, blob Blob, sum digest.Digest) (io.ReadCloser, error) {
 	if blob.Block > 0 {
-		return s.openSmall(r, blob, digest)
+		return s.openSmall(r, blob, sum)
 	}
-	return s.openPiece(r, blob, digest)
+	return s.openPiece(r, blob, sum)
 }
 
 // openSmall reads one of many pieces in a block.
-func (s *Store) openSmall(r *Record, blob Blob, digest change.Digest) (io.ReadCloser, error) {
+func (s *Store) openSmall(r *Record, blob Blob, sum digest.Digest) (io.ReadCloser, error) {
 	if blob.Block > len(r.Blocks) {
 		return nil, ErrBackup
 	}
 	block, err := r.unpacked.get(blob.Block, func() ([]byte, error) {
-		in, err := s.openPiece(r, r.Blocks[blob.Block-1], change.Digest{})
+		in, err := s.openPiece(r, r.Blocks[blob.Block-1], digest.Digest{})
 		if err != nil {
 			return nil, err
 		}
@@ -86,7 +87,7 @@ func (s *Store) openSmall(r *Record, blob Blob, digest change.Digest) (io.ReadCl
 		return nil, ErrBackup
 	}
 	content := block[blob.Offset : blob.Offset+blob.Size]
-	if digest != (change.Digest{}) && digest.By.Of(content) != digest {
+	if sum != (digest.Digest{}) && sum.By.Of(content) != sum {
 		return nil, ErrBackup
 	}
 	return io.NopCloser(bytes.NewReader(content)), nil
@@ -122,7 +123,7 @@ func (b *blocks) get(number int, read func() ([]byte, error)) ([]byte, error) {
 }
 
 // openPiece reads a piece that stands by itself.
-func (s *Store) openPiece(r *Record, blob Blob, digest change.Digest) (io.ReadCloser, error) {
+func (s *Store) openPiece(r *Record, blob Blob, sum digest.Digest) (io.ReadCloser, error) {
 	folder, err := s.runFolder(r.ID)
 	if err != nil {
 		return nil, err
@@ -136,7 +137,11 @@ func (s *Store) openPiece(r *Record, blob Blob, digest change.Digest) (io.ReadCl
 	if err == nil && (blob.Offset < 0 || blob.Length < 0 || blob.Length > info.Size || blob.Offset > info.Size-blob.Length || blob.Size < 0) {
 		err = ErrBackup
 	}
-	v := &verified{file: f, hash: change.By(digest).New(), digest: digest, size: blob.Size, damaged: ErrBackup}
+	if err == nil && max(blob.Size, blob.Length) <= mostHeld {
+		defer disk.Close(f)
+		return held(f, blob, sum)
+	}
+	v := &verified{file: f, hash: digest.By(sum).New(), sum: sum, size: blob.Size, damaged: ErrBackup}
 	v.in = io.NewSectionReader(f, blob.Offset, blob.Length)
 	if err == nil && blob.Packed {
 		v.packed, err = zstd.NewReader(v.in, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(64<<20))
@@ -147,6 +152,36 @@ func (s *Store) openPiece(r *Record, blob Blob, digest change.Digest) (io.ReadCl
 		return nil, err
 	}
 	return v, nil
+}
+
+// mostHeld is up to how many bytes a piece is read at once.
+const mostHeld = 4 << 20
+
+var decoder = sync.OnceValue(func() *zstd.Decoder {
+	d, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(0), zstd.WithDecoderLowmem(true),
+		zstd.WithDecoderMaxMemory(mostHeld), zstd.WithDecoderMaxWindow(64<<20))
+	if err != nil {
+		panic(err) // the options are constant
+	}
+	return d
+})
+
+// held reads a piece at once.
+func held(backup disk.File, blob Blob, sum digest.Digest) (io.ReadCloser, error) {
+	content := make([]byte, blob.Length)
+	if n, err := backup.ReadAt(content, blob.Offset); n < len(content) {
+		return nil, err
+	}
+	if blob.Packed {
+		var err error
+		if content, err = decoder().DecodeAll(content, make([]byte, 0, blob.Size)); err != nil {
+			return nil, ErrBackup
+		}
+	}
+	if int64(len(content)) != blob.Size || sum != (digest.Digest{}) && sum.By.Of(content) != sum {
+		return nil, ErrBackup
+	}
+	return io.NopCloser(bytes.NewReader(content)), nil
 }
 
 // OpenOld reads the content that a run's file had before it. At its end it fails where that is
@@ -279,7 +314,7 @@ func (s *Store) Contents(r *Record, e *Entry) (old []byte, edits edit.List, err 
 	if edits, err = s.heldEdits(r, e); err != nil {
 		return nil, nil, notHad("changes", r, e, err)
 	}
-	if !edits.Fits(len(old)) || e.What != change.Remove && change.By(e.After).Of(edits.Apply(old)) != e.After {
+	if !edits.Fits(len(old)) || e.What != change.Remove && digest.By(e.After).Of(edits.Apply(old)) != e.After {
 		err = notHad("changes", r, e, ErrBackup)
 	}
 	return old, edits, err
@@ -297,7 +332,7 @@ func (s *Store) Verify(r *Record, e *Entry) error {
 	if err != nil {
 		return err
 	}
-	by := change.By(e.After)
+	by := digest.By(e.After)
 	hash := by.New()
 	err = edit.Rewrite(hash, old, edits)
 	if err == nil && e.What != change.Remove && by.Sum(hash) != e.After || errors.Is(err, edit.ErrMisfit) {

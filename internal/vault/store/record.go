@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 	"frizzel/internal/trailer"
 )
@@ -99,8 +100,8 @@ type Entry struct {
 	What   change.What   `json:"what,omitempty"`
 	Role   change.Role   `json:"role,omitempty"`
 	Rules  []int         `json:"rules,omitempty"`
-	Before change.Digest `json:"before"`
-	After  change.Digest `json:"after"`
+	Before digest.Digest `json:"before"`
+	After  digest.Digest `json:"after"`
 	// InPlace marks a file that is rewritten rather than replaced, to stay what
 	// it is: one of several hard links, or one whose owner could not be kept.
 	InPlace bool    `json:"in_place,omitempty"`

@@ -7,6 +7,7 @@ import (
 
 	"frizzel/core/edit"
 	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/progress"
 	"frizzel/internal/vault/store"
 )
@@ -21,13 +22,13 @@ type flow struct {
 	done   *progress.Meter // nil to tell nobody
 
 	// What came of it.
-	before, after change.Digest
+	before, after digest.Digest
 	print         change.Print
 	blob          store.Blob
 }
 
 // by is how its digests are made.
-func (f *flow) by() change.Algorithm { return change.By(f.change.Before, f.change.After) }
+func (f *flow) by() digest.Algorithm { return digest.By(f.change.Before, f.change.After) }
 
 // to writes the new content to out, nil where there is to be none.
 func (f *flow) to(out io.Writer) error {
@@ -38,7 +39,7 @@ func (f *flow) to(out io.Writer) error {
 		return nil
 	}}
 	before := f.by().New()
-	unknown := f.change.Print == (change.Print{}) || f.before == (change.Digest{}) // else the print tells it
+	unknown := f.change.Print == (change.Print{}) || f.before == (digest.Digest{}) // else the print tells it
 	if unknown {
 		steps = append(steps, hashing(before))
 	}

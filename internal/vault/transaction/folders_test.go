@@ -13,6 +13,7 @@ import (
 
 	"frizzel/core/edit"
 	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 	"frizzel/internal/vault/store"
 )
@@ -27,7 +28,7 @@ func TestFolderIsLocked(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(tree, "a"), old, 0o644))
 	s := store.Open(filepath.Join(root, "state"), disk.Real{})
 	c := change.Change{
-		Path: "a", Folder: tree, Name: "a", Before: change.DigestOf(old), Edits: edit.List{{Start: 13, End: 14, New: []byte("4")}},
+		Path: "a", Folder: tree, Name: "a", Before: digest.Of(old), Edits: edit.List{{Start: 13, End: 14, New: []byte("4")}},
 	}
 	write := func() error {
 		l, err := s.Lock(context.Background())

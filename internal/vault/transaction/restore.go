@@ -8,6 +8,7 @@ import (
 
 	"frizzel/core/edit"
 	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 	"frizzel/internal/vault/store"
 )
@@ -148,7 +149,7 @@ func (w *putting) prepare() error {
 	if !w.live {
 		return nil
 	}
-	now, info, err := lookAt(folder, name, change.By(e.Before, e.After))
+	now, info, err := lookAt(folder, name, digest.By(e.Before, e.After))
 	switch {
 	case errors.Is(err, disk.ErrNotRegular):
 		w.leave("it is a link, a folder or the like by now")
@@ -182,7 +183,7 @@ func (w *putting) prepare() error {
 }
 
 // lookAt returns the digest of what a file holds now, and what it is.
-func lookAt(folder disk.Folder, name string, by change.Algorithm) (now change.Digest, info disk.Info, err error) {
+func lookAt(folder disk.Folder, name string, by digest.Algorithm) (now digest.Digest, info disk.Info, err error) {
 	f, err := folder.Open(name)
 	if err != nil {
 		return now, info, err
@@ -207,7 +208,7 @@ func (w *putting) leave(reason string) {
 }
 
 // unmake takes a file away that the run made, if it is still what the run made.
-func (w *putting) unmake(now change.Digest, info disk.Info, err error) {
+func (w *putting) unmake(now digest.Digest, info disk.Info, err error) {
 	folder, name := w.folder, w.name
 	switch {
 	case err != nil: // not there

@@ -12,6 +12,7 @@ import (
 
 	"frizzel/core/edit"
 	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 	"frizzel/internal/spool"
 	"frizzel/internal/vault/store"
@@ -131,7 +132,7 @@ func (s *staging) held(target disk.File) error {
 	if err != nil {
 		return err
 	}
-	by := change.By(c.Before)
+	by := digest.By(c.Before)
 	if e.Before = by.Of(old); e.Before != c.Before {
 		return &change.ChangedError{Path: c.Path}
 	}
@@ -218,7 +219,7 @@ func (s *staging) content(meta disk.Meta, links int, fill func(io.Writer) error)
 // asWanted returns what is wrong with the new content that was made without an error, where it
 // is known what it must be.
 func (s *staging) asWanted(err error) error {
-	if after := s.change.After; err == nil && after != (change.Digest{}) && after != s.entry.After {
+	if after := s.change.After; err == nil && after != (digest.Digest{}) && after != s.entry.After {
 		return &DamagedError{s.change.Path}
 	}
 	return nil
@@ -250,7 +251,7 @@ func (s *staging) fresh() (there bool, err error) {
 	case disk.Missing(err):
 		e.In, e.Was = s.folder.ID(), c.Meta
 		s.staged, err = writeLike(s.folder, e.Temp(), c.Meta, s.durability(), func(out io.Writer) error {
-			by := change.By(c.After)
+			by := digest.By(c.After)
 			hash := by.New()
 			err := edit.Rewrite(io.MultiWriter(hash, out), bytes.NewReader(nil), c.Edits)
 			e.After = by.Sum(hash)
@@ -271,7 +272,7 @@ func (s *staging) fresh() (there bool, err error) {
 	if err != nil {
 		return false, err
 	}
-	digest, _, err := change.ReadFile(old, change.By(c.After))
+	digest, _, err := change.ReadFile(old, digest.By(c.After))
 	if err != nil {
 		return false, err
 	}
@@ -290,7 +291,7 @@ func (s *staging) leftBefore(old disk.File) (bool, error) {
 		return false, nil
 	}
 	for _, left := range s.intent.LeftBy(s.change.Absolute()) {
-		is, _, err := change.ReadFile(old, change.By(left))
+		is, _, err := change.ReadFile(old, digest.By(left))
 		if err != nil || is == left {
 			return err == nil, err
 		}

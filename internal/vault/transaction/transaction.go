@@ -29,6 +29,7 @@ import (
 
 	"frizzel/core/edit"
 	"frizzel/internal/change"
+	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 	"frizzel/internal/progress"
 	"frizzel/internal/spool"
@@ -58,7 +59,7 @@ type Intent struct {
 	Progress  *progress.Meter // counts files and bytes written; nil to tell nobody
 	// LeftBy returns the digests of what earlier runs left at a path, whole, which this one may
 	// replace there.
-	LeftBy func(path string) []change.Digest
+	LeftBy func(path string) []digest.Digest
 }
 
 // ExistsError is the error of a file that would be made and is there already.

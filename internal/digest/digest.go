@@ -1,4 +1,5 @@
-package change
+// Package digest tells contents apart by sums that nobody can make two contents with.
+package digest
 
 import (
 	"crypto/sha256"
@@ -57,8 +58,8 @@ type Digest struct {
 	Sum [sha256.Size]byte
 }
 
-// DigestOf returns the digest of a content, made in the way that is fastest here.
-func DigestOf(content []byte) Digest { return Fastest.Of(content) }
+// Of returns the digest of a content, made in the way that is fastest here.
+func Of(content []byte) Digest { return Fastest.Of(content) }
 
 // By is how the first of the digests that is known was made, and where none is, the way that is
 // fastest here: other digests that are to be held against these are made like that.
