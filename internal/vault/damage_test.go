@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"math/rand/v2"
 	"path/filepath"
 	"testing"
 
@@ -18,11 +19,11 @@ import (
 )
 
 // twoRuns is a disk with two runs: the first changed a, the second b.
-func twoRuns(t *testing.T, intent transaction.Intent, cut bool) *yard {
+func twoRuns(t *testing.T, intent transaction.Intent, cut bool, tail string) *yard {
 	y := &yard{Disk: NewDisk(Journal)}
 	y.Folder("/tree", 2)
 	y.Folder("/var", 1)
-	y.File("/tree/a", "a host = depot-3\n", 0o640)
+	y.File("/tree/a", "a host = depot-3\n"+tail, 0o640)
 	y.File("/tree/b", "b host = depot-3\n", 0o640)
 	for _, name := range []string{"a", "b"} {
 		if name == "b" {
@@ -50,15 +51,18 @@ func TestDamage(t *testing.T) {
 	for name, at := range map[string]struct {
 		intent transaction.Intent
 		cut    bool
+		tail   string // of the file
 	}{
 		"a run":             {},
 		"a run on hold":     {intent: transaction.Intent{Hold: 1}},
 		"a run cut off":     {cut: true},
 		"with another file": {intent: transaction.Intent{Beside: ".old"}},
+		"kept as it is":     {tail: noise},
+		"cut off, kept so":  {cut: true, tail: noise},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
-			fresh := twoRuns(t, at.intent, at.cut)
+			fresh := twoRuns(t, at.intent, at.cut, at.tail)
 			folder := ""
 			for _, path := range fresh.Names(statePath) {
 				if filepath.Base(path) == "record" && bytes.HasSuffix([]byte(filepath.Dir(path)), []byte("-1")) {
@@ -72,16 +76,19 @@ func TestDamage(t *testing.T) {
 				content, _, _ := fresh.Read(path)
 				try := func(what, damaged string) {
 					count++
-					y := twoRuns(t, at.intent, at.cut)
+					y := twoRuns(t, at.intent, at.cut, at.tail)
 					// Runs of one second have the same names.
 					for _, p := range y.Names(statePath) {
 						if filepath.Base(p) == file && bytes.HasSuffix([]byte(filepath.Dir(p)), []byte("-1")) {
 							y.File(p, damaged, 0o600)
 						}
 					}
-					y.damaged(t, fmt.Sprintf("%s of %s, %s", what, file, name))
+					found := y.damaged(t, at.tail, fmt.Sprintf("%s of %s, %s", what, file, name))
+					if file == "backup" && !at.cut && len(damaged) <= len(content) { // what is behind it is nothing's
+						require.True(t, found, "%s of %s: nobody noticed", what, file)
+					}
 				}
-				step := max(len(content)/150, 1)
+				step := max(len(content)/(150-len(at.tail)/40), 1)
 				for i := 0; i < len(content); i += step {
 					flipped := []byte(content)
 					flipped[i] ^= byte(1 << (i % 8))
@@ -96,8 +103,16 @@ func TestDamage(t *testing.T) {
 	}
 }
 
-// damaged does all that can be done with a history of which the first run is damaged.
-func (y *yard) damaged(t *testing.T, what string) {
+// noise cannot be compressed, and is too long to be kept together with others.
+var noise = func() string {
+	var b [5000]byte
+	_, _ = rand.NewChaCha8([32]byte{}).Read(b[:])
+	return string(b[:])
+}()
+
+// damaged does all that can be done with a history of which the first run is damaged, and reports
+// whether a look at all records finds that.
+func (y *yard) damaged(t *testing.T, tail, what string) (found bool) {
 	before := y.tree()
 	require.NoError(t, y.locked(func(ctx context.Context, l *store.Locked) error {
 		if _, _, err := transaction.Recover(ctx, l); err != nil {
@@ -106,13 +121,12 @@ func (y *yard) damaged(t *testing.T, what string) {
 		_, err := hold.Overdue(ctx, l, nil)
 		return err
 	}), what)
-	y.either(t, before, what)
+	y.either(t, before, tail, what)
 	records, damaged, err := y.store().Runs()
 	require.NoError(t, err, what)
 	require.GreaterOrEqual(t, len(records)+len(damaged), 2, what)
-	if _, _, err := history.Verify(y.store()); err != nil {
-		require.NoError(t, err, what)
-	}
+	wrong, _, err := history.Verify(y.store())
+	require.NoError(t, err, what)
 	for _, name := range []string{"1", "2"} {
 		r, err := y.store().Run(name)
 		if err != nil {
@@ -131,14 +145,15 @@ func (y *yard) damaged(t *testing.T, what string) {
 			}), what)
 		}
 	}
-	y.either(t, before, what)
+	y.either(t, before, tail, what)
 	content, _, _ := y.Read("/tree/b")
 	require.Equal(t, "b host = depot-3\n", content, what)
+	return len(wrong) > 0
 }
 
 // either asserts that each file is what it was, or what it was before the runs.
-func (y *yard) either(t *testing.T, before map[string]string, what string) {
-	old := map[string]string{"/tree/a": "640 a host = depot-3\n", "/tree/b": "640 b host = depot-3\n"}
+func (y *yard) either(t *testing.T, before map[string]string, tail, what string) {
+	old := map[string]string{"/tree/a": "640 a host = depot-3\n" + tail, "/tree/b": "640 b host = depot-3\n"}
 	for path, content := range y.tree() {
 		require.Contains(t, []string{before[path], old[path]}, content, "%s: %s", what, path)
 	}
