@@ -19,7 +19,7 @@ func TestHouse(t *testing.T) {
 	sums, err := os.ReadFile(filepath.Join(top, "packaging", "go.sum"))
 	require.NoError(t, err)
 	for _, m := range info.Deps {
-		require.True(t, strings.Contains("\n"+string(sums), "\n"+m.Path+" "+m.Version+" "), "go mod tidy in packaging lets it know %s", m.Path)
+		require.True(t, strings.Contains("\n"+string(sums), "\n"+m.Path+" "), "go mod tidy in packaging lets it know %s", m.Path)
 	}
 
 	page, err := os.ReadFile(filepath.Join(top, "docs", "architecture.md"))
