@@ -272,8 +272,9 @@ func (s *Set) begins(text []byte, at int) bool {
 }
 
 // next is skip where there are so many literals that what a window ends with rules nothing out:
-// it looks where words begin, or at each character that a literal begins with. Whether a byte is
-// such a place is put in bits first, without a branch for each.
+// it looks where words begin, or at each character that a literal begins with, unless fewer
+// characters of words follow there than behind the beginning of any literal. What each of 32 bytes
+// is is put in bits first, without a branch for each.
 func (s *Set) next(text []byte, at int) int {
 	const words, firsts = 0x5555555555555555, 0xaaaaaaaaaaaaaaaa // which bits tell what of 32 bytes
 	for last := len(text) - s.window; at <= last; {
