@@ -1,7 +1,7 @@
 // Measure prints the tables that docs/performance.md begins with: how long the program takes
 // against the plainest command that reads or writes the same files, and how much memory.
 //
-//	go run ./docs/measure [-size MiB] [-files N] [-runs N] [-folder F] [-memory F]
+//	go run ./docs/measure [-size MiB] [-files N] [-runs N] [-folder F] [-memory F] [-only TEXT]
 //
 // All are whole processes, on files in the page cache. Of each row the command to hold against
 // and the program run in turns, and a figure is that of the median of the runs.
@@ -27,6 +27,7 @@ var (
 	runs   = flag.Int("runs", 5, "how often each is run")
 	folder = flag.String("folder", os.TempDir(), "a folder on a disk")
 	memory = flag.String("memory", "/dev/shm", "a folder on a memory file system")
+	only   = flag.String("only", "", "measure the rows that hold this text")
 	write  = flag.Bool("write", false, "only write the files into the two folders, as the program itself asks for")
 )
 
@@ -73,6 +74,13 @@ func newBench() (*bench, error) {
 	// that it starts.
 	self, err := os.Executable()
 	if err != nil {
+		return nil, err
+	}
+	config := filepath.Join(b.disk, "config", "frizzel") // which lets no run be forgotten while another is measured
+	if err := os.MkdirAll(config, 0o700); err != nil {
+		return nil, err
+	}
+	if err := os.WriteFile(filepath.Join(config, "config.toml"), []byte("total = \"any\"\n"), 0o600); err != nil {
 		return nil, err
 	}
 	out, err := exec.Command(self, "-write", "-size", fmt.Sprint(*size), "-files", fmt.Sprint(*files), "-folder", b.disk, "-memory", b.memory).CombinedOutput()
@@ -175,6 +183,9 @@ func (b *bench) tables() error {
 		fmt.Println("\n| work | against | that takes | frizzel takes | ratio | goal | memory | at most |")
 		fmt.Println("|---|---|---|---|---|---|---|---|")
 		for _, r := range rows {
+			if !strings.Contains(r.work, *only) {
+				continue
+			}
 			if err := b.measure(r); err != nil {
 				return fmt.Errorf("%s: %w", r.work, err)
 			}
@@ -254,7 +265,7 @@ func (b *bench) run(in, name string, args ...string) (time.Duration, int64, erro
 	}
 	defer func() { _ = null.Close() }()
 	c.Stdout = null
-	c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(in, "state"))
+	c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(in, "state"), "XDG_CONFIG_HOME="+filepath.Join(b.disk, "config"))
 	begun := time.Now()
 	err = c.Run()
 	took := time.Since(begun)
