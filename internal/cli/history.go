@@ -147,9 +147,13 @@ func (a *app) runEvents(l *listing, records []*store.Record, damaged []store.Dam
 	last := historyEvent{Event: "summary", Runs: len(records)}
 	last.Host, _ = os.Hostname()
 	for _, r := range records {
+		rules, err := r.RulesUsed()
+		if err != nil {
+			return err
+		}
 		e := runEvent{
 			Event: "run", Run: r.ID, Number: r.Number, Time: r.Time, User: r.User, Host: r.Host, Kind: r.Kind, Undoes: r.Undoes,
-			State: l.stateOf(r), Files: r.Targets(), Changes: r.Changes, Bytes: l.Size(r.ID), Rules: rulesUsed(r), Note: r.Note,
+			State: l.stateOf(r), Files: r.Targets(), Changes: r.Changes, Bytes: l.Size(r.ID), Rules: rules, Note: r.Note,
 		}
 		for f, err := range r.Files.All() {
 			if err != nil {
@@ -250,29 +254,9 @@ func (l *listing) stateOf(r *store.Record) string {
 	return "done"
 }
 
-// rulesUsed lists the rules that changed something, as far as they have names.
-func rulesUsed(r *store.Record) []string {
-	used := map[int]bool{}
-	for e, err := range r.Files.All() {
-		if err != nil {
-			break
-		}
-		for _, rule := range e.Rules {
-			used[rule] = true
-		}
-	}
-	names := []string{}
-	for i, name := range r.Rules {
-		if used[i] && name != "" {
-			names = append(names, name)
-		}
-	}
-	return names
-}
-
 func namesOfRules(r *store.Record) string {
-	names := rulesUsed(r)
-	if len(names) == 0 {
+	names, err := r.RulesUsed()
+	if err != nil || len(names) == 0 {
 		return "-"
 	}
 	return strings.Join(names, ",")

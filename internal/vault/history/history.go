@@ -28,7 +28,7 @@ func Last(records []*store.Record, kind store.Kind) (*store.Record, error) {
 		return nil, err
 	}
 	for i := len(records) - 1; i >= 0; i-- {
-		if r := records[i]; r.State().Succeeded() && r.Kind == kind && len(undone[r.ID]) < r.Files.Len() {
+		if r := records[i]; r.State().Succeeded() && r.Kind == kind && undone[r.ID].of(r) < r.Files.Len() {
 			return r, nil
 		}
 	}
@@ -43,7 +43,7 @@ func UndoOf(records []*store.Record, r *store.Record) (*store.Record, error) {
 		return nil, err
 	}
 	for i := len(records) - 1; i >= 0; i-- {
-		if u := records[i]; u.State().Succeeded() && u.Undoes == r.ID && len(undone[u.ID]) < u.Files.Len() {
+		if u := records[i]; u.State().Succeeded() && u.Undoes == r.ID && undone[u.ID].of(u) < u.Files.Len() {
 			return u, nil
 		}
 	}
@@ -54,14 +54,19 @@ func UndoOf(records []*store.Record, r *store.Record) (*store.Record, error) {
 func Undone(records []*store.Record) (map[string]int, error) {
 	undone, err := undoneFiles(records)
 	counts := map[string]int{}
-	for id, files := range undone {
-		counts[id] = len(files)
+	for _, r := range records {
+		if files := undone[r.ID]; files != nil {
+			counts[r.ID] = files.of(r)
+		}
 	}
 	return counts, err
 }
 
-// paths are paths by their sums, since they may be many.
-type paths map[[2]uint64]struct{}
+// paths are paths of a run's files; nil has none.
+type paths struct {
+	all  bool
+	some map[[2]uint64]struct{} // by their sums, since they may be many
+}
 
 var seeds = [2]maphash.Seed{maphash.MakeSeed(), maphash.MakeSeed()}
 
@@ -69,26 +74,54 @@ func sumOf(path string) [2]uint64 {
 	return [2]uint64{maphash.String(seeds[0], path), maphash.String(seeds[1], path)}
 }
 
-func (p paths) has(path string) bool { _, ok := p[sumOf(path)]; return ok }
+func (p *paths) has(path string) bool {
+	if p == nil || p.all {
+		return p != nil
+	}
+	_, ok := p.some[sumOf(path)]
+	return ok
+}
+
+// of returns how many they are of a run's files.
+func (p *paths) of(r *store.Record) int {
+	switch {
+	case p == nil:
+		return 0
+	case p.all:
+		return r.Files.Len()
+	}
+	return len(p.some)
+}
 
 // undoneFiles returns the files of each run that have been taken back, by a run that
 // has not been taken back in turn.
-func undoneFiles(records []*store.Record) (map[string]paths, error) {
-	undone := map[string]paths{}
+func undoneFiles(records []*store.Record) (map[string]*paths, error) {
+	undone, count := map[string]*paths{}, map[string]int{}
+	for _, r := range records {
+		count[r.ID] = r.Files.Len()
+	}
 	for i := len(records) - 1; i >= 0; i-- {
 		r := records[i]
 		if !r.State().Succeeded() || r.Undoes == "" {
 			continue
 		}
-		if undone[r.Undoes] == nil {
-			undone[r.Undoes] = paths{}
+		into := undone[r.Undoes]
+		if into == nil {
+			into = &paths{some: map[[2]uint64]struct{}{}}
+			undone[r.Undoes] = into
+		}
+		if undone[r.ID] == nil && r.Files.Len() == count[r.Undoes] { // as most do; their paths need not be read
+			into.all = true
+		}
+		if into.all {
+			continue
 		}
 		for path, err := range r.Files.Paths() {
 			if err != nil {
 				return nil, err
 			}
 			if !undone[r.ID].has(path) {
-				undone[r.Undoes][sumOf(path)] = struct{}{}
+				into.some[sumOf(path)] = struct{}{}
 			}
 		}
 	}

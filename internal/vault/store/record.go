@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -30,7 +31,8 @@ type Record struct {
 	Command []string      `json:"command"`
 	Folder  change.Path   `json:"folder"` // where it was run
 	Note    string        `json:"note,omitempty"`
-	Rules   []string      `json:"rules"` // labels of the rules that made changes
+	Rules   []string      `json:"rules"` // labels of all rules
+	Used    []int         `json:"used"`  // those of Rules that made changes, ascending; nil where that is not known
 	Changes int           `json:"changes"`
 	After   string        `json:"after,omitempty"`  // a command to run when its files have changed
 	Hold    time.Duration `json:"hold,omitempty"`   // how long it waits to be kept
@@ -128,6 +130,26 @@ func (e *Entry) Absolute() string { return filepath.Join(string(e.Folder), strin
 // Touches reports whether a file, by its whole path, is that of another path, or lies below it.
 func Touches(file, path string) bool {
 	return file == path || strings.HasPrefix(file, strings.TrimSuffix(path, "/")+"/")
+}
+
+// RulesUsed returns the labels of the rules that made changes, as far as they have any.
+func (r *Record) RulesUsed() ([]string, error) {
+	used := r.Used
+	if used == nil && slices.ContainsFunc(r.Rules, func(label string) bool { return label != "" }) {
+		for e, err := range r.Files.All() {
+			if err != nil {
+				return nil, err
+			}
+			used = append(used, e.Rules...)
+		}
+	}
+	labels := []string{}
+	for i, label := range r.Rules {
+		if label != "" && slices.Contains(used, i) {
+			labels = append(labels, label)
+		}
+	}
+	return labels, nil
 }
 
 // write writes a record: a line for the run, and then its files.

@@ -21,8 +21,10 @@ import (
 	"crypto/rand"
 	"errors"
 	"fmt"
+	"maps"
 	"os"
 	"os/user"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -147,11 +149,15 @@ func newWriter(l *store.Locked, intent Intent, changes change.Set) (*writer, err
 	w.record.Beside = all - changes.Len()
 	w.record.Files = store.NewFiles(w.record.Secret, all)
 	w.looks.Grow(all)
+	used := map[int]bool{}
 	for i := range changes.Len() {
 		c, err := changes.At(i)
 		if err == nil {
 			e := entryOf(&c)
 			w.wanted.add(e)
+			for _, rule := range e.Rules {
+				used[rule] = true
+			}
 			err = w.record.Files.Set(i, e)
 		}
 		if k, ok := w.beside[i]; ok && err == nil {
@@ -162,6 +168,7 @@ func newWriter(l *store.Locked, intent Intent, changes change.Set) (*writer, err
 			return nil, err
 		}
 	}
+	w.record.Used = append([]int{}, slices.Sorted(maps.Keys(used))...)
 	return w, nil
 }
 
