@@ -19,7 +19,7 @@ type Algorithm byte
 // The algorithms, by the numbers that they have in records.
 const (
 	SHA256 Algorithm = 1 // FIPS 180-4
-	BLAKE3 Algorithm = 2 // github.com/BLAKE3-team/BLAKE3-specs
+	BLAKE3 Algorithm = 2 // J. O'Connor and others, "BLAKE3: one function, fast everywhere", 2020
 )
 
 // Fastest is the algorithm that takes the least time on this machine: with wide vectors BLAKE3 is
@@ -65,6 +65,9 @@ type Digest struct {
 
 // Of returns the digest of a content, made in the way that is fastest here.
 func Of(content []byte) Digest { return Fastest.Of(content) }
+
+// Fits reports whether a content is the one that the digest is of; where nothing is known any is.
+func (d Digest) Fits(content []byte) bool { return d == (Digest{}) || d.By.Of(content) == d }
 
 // By is how the first of the digests that is known was made, and where none is, the way that is
 // fastest here: other digests that are to be held against these are made like that.

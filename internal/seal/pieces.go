@@ -177,15 +177,15 @@ func (b back) All() iter.Seq2[edit.Edit, error] {
 // check holds both contents against their digests.
 func (f *File) check() error {
 	for _, c := range []struct {
-		open   edit.Opener
-		digest digest.Digest
+		open edit.Opener
+		sum  digest.Digest
 	}{{f.openFresh, f.After}, {f.openOld, f.Before}} {
 		in, err := c.open()
 		if err != nil {
 			return err
 		}
-		digest, _, err := change.Read(in, digest.By(c.digest))
-		if err = errors.Join(err, in.Close()); err != nil || digest != c.digest {
+		is, _, err := change.Read(in, c.sum.By)
+		if err = errors.Join(err, in.Close()); err != nil || is != c.sum {
 			return trailer.ErrDamaged
 		}
 	}
