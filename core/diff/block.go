@@ -13,6 +13,7 @@ type block struct {
 	start, end       int
 	reach            int // end, before lines in common were dropped
 	old, fresh       []byte
+	written          []byte   // fresh, before lines in common were dropped
 	oldMark, newMark [][2]int // what edits took and wrote, offsets in old and fresh
 	rules            []int
 }
@@ -20,8 +21,8 @@ type block struct {
 func (b *block) same() bool { return len(b.old) == 0 && len(b.fresh) == 0 }
 
 // longBlock is how many edits a block holds before another begins on the next line, so that
-// old and new stand near each other, and nothing has to be held that is longer.
-const longBlock = 1000
+// old and new stand near each other, and nothing has to be held that is longer; tests take few.
+var longBlock = 1000
 
 // manyEdits is how many edits a block holds before room is made for a long one.
 const manyEdits = 32
@@ -35,29 +36,31 @@ func (b *block) grow(size int, marked bool) {
 		b.oldMark, b.newMark = slices.Grow(b.oldMark, longBlock), slices.Grow(b.newMark, longBlock)
 	}
 	b.fresh = slices.Grow(b.fresh, size*5/4)
-	b.rules = slices.Grow(b.rules, longBlock)
 }
 
 // nextBlock gathers the first edit and all that touch its lines or those right
-// behind, and returns how many they are. The block is marked where that is asked for.
-func nextBlock(text []byte, edits edit.List, marked bool) (*block, int) {
-	b := &block{start: lines.Start(text, 0, edits[0].Start)}
+// behind, and returns how many they are. The block is marked where that is asked for;
+// its new lines are written into room, as far as there is.
+func nextBlock(text []byte, edits edit.List, marked bool, room []byte) (*block, int) {
+	b := &block{start: lines.Start(text, 0, edits[0].Start), fresh: room}
 	at := b.start
 	n := 0
-	for n < len(edits) && (n == 0 || b.meets(text, edits[n])) && !(n >= longBlock && edits[n].Start >= b.end) {
+	for n < len(edits) && (n == 0 || b.meets(text, edits[n].Start)) && !(n >= longBlock && b.leaves(text, edits[n].Start)) {
 		if n == manyEdits && len(edits) > longBlock {
 			b.grow(edits[longBlock].Start-b.start, marked)
 		}
-		e := edits[n]
+		e := &edits[n]
 		b.fresh = append(b.fresh, text[at:e.Start]...)
 		if marked {
-			from, oldTo, newTo := changedWords(text, e)
+			from, oldTo, newTo := changedWords(text, *e)
 			b.oldMark = append(b.oldMark, [2]int{e.Start + from - b.start, e.Start + oldTo - b.start})
 			b.newMark = append(b.newMark, [2]int{len(b.fresh) + from, len(b.fresh) + newTo})
 		}
 		b.fresh = append(b.fresh, e.New...)
 		at = e.End
-		b.rules = append(b.rules, e.Rules...)
+		if n == 0 || !slices.Equal(e.Rules, edits[n-1].Rules) {
+			b.rules = append(b.rules, e.Rules...)
+		}
 		if at >= b.end {
 			b.end = at
 			if !lines.AtStart(text, at) || len(b.fresh) > 0 && b.fresh[len(b.fresh)-1] != '\n' {
@@ -68,7 +71,7 @@ func nextBlock(text []byte, edits edit.List, marked bool) (*block, int) {
 	}
 	b.fresh = append(b.fresh, text[at:b.end]...)
 	b.old = text[b.start:b.end]
-	b.reach = b.end
+	b.reach, b.written = b.end, b.fresh
 	b.trim()
 	slices.Sort(b.rules)
 	b.rules = slices.Compact(b.rules)
@@ -111,10 +114,16 @@ func contentEnd(text []byte, at int) int {
 	return at + len(bytes.TrimRight(text[at:end], "\r\n"))
 }
 
-// meets reports whether an edit begins on one of the block's lines or on the one
+// meets reports whether an edit that starts there begins on one of the block's lines or on the one
 // right behind.
-func (b *block) meets(text []byte, e edit.Edit) bool {
-	return e.Start <= b.end || bytes.IndexByte(text[b.end:e.Start], '\n') < 0
+func (b *block) meets(text []byte, start int) bool {
+	return start <= b.end || bytes.IndexByte(text[b.end:start], '\n') < 0
+}
+
+// leaves reports whether an edit that starts there is on none of the block's lines, which an
+// insertion behind a last line without an ending is.
+func (b *block) leaves(text []byte, start int) bool {
+	return start >= b.end && lines.AtStart(text, b.end)
 }
 
 // trim drops the lines that the old and the new text begin or end with in common.

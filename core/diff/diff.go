@@ -70,7 +70,7 @@ type Walk struct {
 	// Hunk is called with each hunk. Where Most is not 0, one that gets longer than so many
 	// lines comes in pieces, each with the lines since the last one; only the last, for which
 	// done is set, has its counts. Such pieces, and texts where there are several windows, are
-	// valid during the call only.
+	// valid until the next call, or until Add or End returns.
 	Hunk func(h *Hunk, done bool) error
 	Most int
 	// Plain says that nobody asks for the Marks of lines, which then are nil.
@@ -84,6 +84,19 @@ type Walk struct {
 	begun  bool
 	open   *Hunk
 	own    int // lines of it whose texts no window shares
+
+	// Memory that is used again: what is left of earlier windows, that with the one at hand, and
+	// the new lines of the piece at hand and of the one that was passed on.
+	left, joined           []byte
+	leftEdits, joinedEdits edit.List
+	fresh                  []byte
+	passed                 piece
+}
+
+// piece is the memory of a hunk's piece.
+type piece struct {
+	lines []Line
+	fresh []byte
 }
 
 // Add takes the next window.
@@ -105,7 +118,8 @@ func (w *Walk) window(win Window, last bool) error {
 	w.take(win)
 	i := 0
 	for i < len(w.edits) {
-		blk, n := nextBlock(w.text, w.edits[i:], !w.Plain)
+		w.roomForBlock(len(w.edits) - i)
+		blk, n := nextBlock(w.text, w.edits[i:], !w.Plain, w.fresh[len(w.fresh):])
 		if !last && lines.Next(w.text, blk.reach, len(w.text)) == len(w.text) {
 			break // an edit of the next window may belong to it
 		}
@@ -124,11 +138,13 @@ func (w *Walk) take(win Window) {
 		w.text, w.edits, w.at = win.Text, win.Edits, 0
 		return
 	}
-	shift := len(w.text)
-	w.text, w.edits = append(w.text, win.Text...), slices.Grow(w.edits, len(win.Edits))
-	for _, e := range win.Edits {
+	shift, before := len(w.text), len(w.edits)
+	w.joined = append(append(w.joined[:0], w.text...), win.Text...)
+	w.joinedEdits = append(append(w.joinedEdits[:0], w.edits...), win.Edits...)
+	w.text, w.edits = w.joined, w.joinedEdits
+	for i := range w.edits[before:] {
+		e := &w.edits[before+i]
 		e.Start, e.End = e.Start+shift, e.End+shift
-		w.edits = append(w.edits, e)
 	}
 }
 
@@ -137,6 +153,7 @@ func (w *Walk) block(blk *block) error {
 	if blk.same() {
 		return nil
 	}
+	w.fresh = blk.written
 	if w.open != nil && !w.near(blk.start) {
 		if err := w.finish(); err != nil {
 			return err
@@ -168,8 +185,9 @@ func (w *Walk) rest(last bool) error {
 		from = max(w.before(until), w.at)
 	}
 	w.line += lines.Count(w.text[w.at:from])
-	w.text, w.at = slices.Clone(w.text[from:]), 0
-	w.edits = w.edits.Clone()
+	w.left = append(w.left[:0], w.text[from:]...)
+	w.leftEdits = append(w.leftEdits[:0], w.edits...)
+	w.text, w.at, w.edits = w.left, 0, w.leftEdits.Clone()
 	for i := range w.edits {
 		w.edits[i].Start, w.edits[i].End = w.edits[i].Start-from, w.edits[i].End-from
 	}
@@ -239,14 +257,24 @@ func (w *Walk) extend(blk *block) error {
 	return nil
 }
 
+// roomForBlock makes room for a block of so many edits, if it is a long one: many lie in one piece
+// of memory.
+func (w *Walk) roomForBlock(edits int) {
+	if edits > longBlock && cap(w.fresh)-len(w.fresh) < longBlock*16 {
+		w.fresh = make([]byte, 0, min(max(2*cap(w.fresh), 64<<10), 1<<20))
+	}
+}
+
 // pass passes on what there is of the hunk at hand.
 func (w *Walk) pass(done bool) error {
 	err := w.Hunk(w.open, done)
 	if w.own = 0; done {
-		w.open = nil
-	} else {
-		w.open.Lines = w.open.Lines[:0]
+		w.open, w.fresh = nil, nil
+		return err
 	}
+	next, last := *w.open, piece{w.open.Lines, w.fresh}
+	next.Lines, next.Rules = w.passed.lines[:0], slices.Clone(next.Rules)
+	w.open, w.fresh, w.passed = &next, w.passed.fresh[:0], last
 	return err
 }
 
@@ -279,10 +307,15 @@ func (w *Walk) finish() error {
 
 // appendLines cuts text into lines and hands each the marks that lie in it.
 func appendLines(all []Line, op Op, text []byte, marks [][2]int) []Line {
-	var within [][2]int // of all lines, one after another
-	if len(marks) > 0 {
-		within = make([][2]int, 0, len(marks))
+	if len(marks) == 0 {
+		for at := 0; at < len(text); {
+			next := lines.Next(text, at, len(text))
+			all = append(all, Line{Op: op, Text: text[at:next]})
+			at = next
+		}
+		return all
 	}
+	within := make([][2]int, 0, len(marks)) // of all lines, one after another
 	for at := 0; at < len(text); {
 		next := lines.Next(text, at, len(text))
 		l := Line{Op: op, Text: text[at:next]}

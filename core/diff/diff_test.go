@@ -37,9 +37,9 @@ func TestCompare(t *testing.T) {
 
 // A text that comes in windows gives the hunks that it gives as a whole, wherever the windows
 // end, whichever are left out since nothing changes near them, and in pieces where it is
-// wanted so.
+// wanted so. A piece is looked at when the next one is made, as it may be.
 func TestWalk(t *testing.T) {
-	defer func(n int) { streamed = n }(streamed)
+	defer func(n, m int) { streamed, longBlock = n, m }(streamed, longBlock)
 	for seed := range uint64(6000) {
 		r := rand.New(rand.NewPCG(seed, 27))
 		var text []byte
@@ -60,18 +60,29 @@ func TestWalk(t *testing.T) {
 		}
 		edits = edits.Changing(text)
 		context := r.IntN(4)
+		longBlock = 1 + r.IntN(8)
 		want := string(Unified(nil, "n", Hunks(text, edits, context), nil))
 		var got []Hunk
 		var open []Line
-		w := Walk{Context: context, Most: r.IntN(3) * 5, Hunk: func(h *Hunk, done bool) error {
-			for _, l := range h.Lines {
+		var passed *Hunk
+		ends := false
+		look := func() {
+			if passed == nil {
+				return
+			}
+			for _, l := range passed.Lines {
 				open = append(open, Line{Op: l.Op, Text: []byte(string(l.Text))})
 			}
-			if done {
-				whole := *h
+			if ends {
+				whole := *passed
 				whole.Lines, open = open, nil
 				got = append(got, whole)
 			}
+			passed = nil
+		}
+		w := Walk{Context: context, Most: r.IntN(3) * 5, Plain: seed%3 == 0, Hunk: func(h *Hunk, done bool) error {
+			look()
+			passed, ends = h, done
 			return nil
 		}}
 		lines, rest, buffer := 0, edits, make([]byte, 0, len(text))
@@ -87,6 +98,7 @@ func TestWalk(t *testing.T) {
 			for len(rest) > 0 && (rest[0].Start < to || to == len(text)) {
 				e := rest[0]
 				e.Start, e.End, rest = e.Start-from, e.End-from, rest[1:]
+				e.New = bytes.Clone(e.New)
 				win.Edits = append(win.Edits, e)
 			}
 			parts := []Window{win}
@@ -95,10 +107,15 @@ func TestWalk(t *testing.T) {
 			}
 			for _, part := range parts {
 				require.NoError(t, w.Add(part))
+				look()
+				for _, e := range part.Edits { // which may be another window's by then
+					copy(e.New, "????")
+				}
 			}
 			lines += strings.Count(string(win.Text), "\n")
 		}
 		require.NoError(t, w.End())
+		look()
 		streamed = 1 + r.IntN(20)
 		windows := Stream(func() (io.ReadCloser, error) { return io.NopCloser(iotest.OneByteReader(bytes.NewReader(text))), nil }, edits)
 		var all edit.List
@@ -113,6 +130,9 @@ func TestWalk(t *testing.T) {
 		}))
 		require.Equal(t, edits.Apply(text), all.Apply(text))
 		require.Equal(t, want, string(Unified(nil, "n", got, nil)), "seed %d: %q %v", seed, text, edits)
+		for i, h := range Hunks(text, edits, context) {
+			require.Equal(t, h.Rules, got[i].Rules)
+		}
 	}
 }
 
@@ -123,7 +143,7 @@ func TestHunks(t *testing.T) {
 	at := func(s string) int { return strings.Index(string(text), s) }
 	edits := edit.List{
 		{Start: at("depot-3"), End: at("depot-3") + 7, New: []byte("depot-4"), Rules: []int{2}},
-		{Start: at("server"), End: at("\n11"), New: []byte("server = 192.0.2.40"), Rules: []int{0, 1}},
+		{Start: at("server"), End: at("\n11"), New: []byte("server = 192.0.2.40"), Rules: []int{0}},
 		{Start: len(text), End: len(text), New: []byte("\n12"), Rules: []int{1}},
 	}
 	hunks := Hunks(text, edits, 1)

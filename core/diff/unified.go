@@ -1,7 +1,6 @@
 package diff
 
 import (
-	"bytes"
 	"fmt"
 	"strconv"
 	"strings"
@@ -52,7 +51,7 @@ func (h Hunk) AppendHeader(dst []byte, about string) []byte {
 // Append appends a line as it stands in a unified diff.
 func (l Line) Append(dst []byte) []byte {
 	dst = append(append(dst, byte(l.Op)), l.Text...)
-	if !bytes.HasSuffix(l.Text, []byte("\n")) {
+	if n := len(l.Text); n == 0 || l.Text[n-1] != '\n' {
 		dst = append(dst, "\n\\ No newline at end of file\n"...)
 	}
 	return dst

@@ -43,7 +43,10 @@ func IsEncoded(text []byte) bool { return len(text) > 0 && text[0] == encoded }
 
 // Decode reads what Encode wrote. The edits' texts share text's bytes, and many edits one
 // slice of rules.
-func Decode(text []byte) (List, error) {
+func Decode(text []byte) (List, error) { return DecodeInto(nil, text) }
+
+// DecodeInto is Decode into the memory of a list that nobody needs any more, or larger one.
+func DecodeInto(room List, text []byte) (List, error) {
 	if !IsEncoded(text) {
 		return nil, ErrEncoding
 	}
@@ -52,7 +55,7 @@ func Decode(text []byte) (List, error) {
 	if d.bad || n > len(d.rest)/4 { // an edit takes four bytes at least
 		return nil, ErrEncoding
 	}
-	l := make(List, n)
+	l := slices.Grow(room[:0], n)[:n]
 	at := 0
 	var rules []int
 	for i := range l {
@@ -68,7 +71,7 @@ func Decode(text []byte) (List, error) {
 				rules = append(rules, d.number())
 			}
 		}
-		e.Rules = rules
+		e.Rules, e.Side = rules, Within
 		if at = e.End; d.bad || e.Start < 0 || e.End < e.Start {
 			return nil, ErrEncoding
 		}

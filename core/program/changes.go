@@ -101,12 +101,15 @@ func (c *changes) offer(edits ...edit.Edit) bool {
 	before := len(c.edits)
 	text := c.run.text.Bytes
 	if len(edits) > 0 {
+		if c.edits == nil {
+			c.edits, c.run.room = c.run.room, nil
+		}
 		c.edits = roomFor(c.edits, edits[0].Start, len(text))
 	}
-	for _, e := range edits {
-		if !bytes.Equal(text[e.Start:e.End], e.New) {
+	for i := range edits {
+		if e := &edits[i]; len(e.New) != e.End-e.Start || !bytes.Equal(text[e.Start:e.End], e.New) {
 			e.Rules = c.rules
-			c.edits = append(c.edits, e)
+			c.edits = append(c.edits, *e)
 		}
 	}
 	if len(c.edits) == before {
@@ -168,8 +171,11 @@ func roomFor[T any](found []T, at, size int) []T {
 // order puts the edits in the order of their places, which those of blocks that lie in each
 // other's gaps may not be in.
 func (c *changes) order() {
-	if byPlace := func(a, b edit.Edit) int { return a.Start - b.Start }; !slices.IsSortedFunc(c.edits, byPlace) {
-		slices.SortStableFunc(c.edits, byPlace)
+	for i := 1; i < len(c.edits); i++ {
+		if c.edits[i].Start < c.edits[i-1].Start {
+			slices.SortStableFunc(c.edits, func(a, b edit.Edit) int { return a.Start - b.Start })
+			return
+		}
 	}
 }
 
@@ -197,6 +203,9 @@ func (c *changes) commit() {
 		}
 	}
 	r.unproven = true
+	if len(r.edits) > 0 {
+		r.room = c.edits[:0] // which the composed list shares nothing with
+	}
 	r.edits, r.noted = edit.Compose(r.in.Text, text, r.edits, c.edits), nil
 	r.result.Changes[r.rule.Index] += c.made
 	if c.span && r.oneSpan() {

@@ -20,6 +20,9 @@ type filler struct {
 	named   string // what the change at hand gave a pseudonym to
 	room    []byte // empty, for the texts to come: many lie in one piece of memory
 	piece   int    // bytes of the last piece
+
+	constant *Template // filled in last, with nothing from the text: it is
+	fixed    []byte    // always this
 }
 
 func (r *run) filler() *filler {
@@ -75,7 +78,9 @@ func (f *filler) fill(t *Template, at int, loc []int) ([]byte, bool) {
 	f.at, f.filling.loc = at, loc
 	f.filling.count++
 	f.filling.countAll = f.run.result.Counters.changes[f.run.statement] + 1
-	f.named = ""
+	if f.named = ""; f.constant == t {
+		return f.fixed, true
+	}
 	if cap(f.room) < 64 {
 		f.piece = min(max(64, 2*f.piece), 16<<10)
 		f.room = make([]byte, 0, f.piece)
@@ -86,8 +91,11 @@ func (f *filler) fill(t *Template, at int, loc []int) ([]byte, bool) {
 		f.taken(false)
 		return nil, false
 	}
-	f.room = out[len(out):]
-	return out[:len(out):len(out)], true
+	f.room, out = out[len(out):], out[:len(out):len(out)]
+	if _, ok := t.Constant(); ok {
+		f.constant, f.fixed = t, out
+	}
+	return out, true
 }
 
 // taken counts the change if it was taken.

@@ -24,6 +24,8 @@ type Input struct {
 	Document *document.Document
 	// Window says where Text stands, if it is a window of a larger text.
 	Window *Window
+	// Room is memory that Result.Edits may lie in; nil where there is none to be used again.
+	Room edit.List
 }
 
 // Proposal is one change that a person may take or leave: a match, a span, or all
@@ -119,7 +121,7 @@ type Note struct {
 
 // start makes a run over one text.
 func (p *Program) start(in Input) *run {
-	r := &run{program: p, in: in, text: structure.New(in.Text, in.File.syntax())}
+	r := &run{program: p, in: in, room: in.Room[:0], text: structure.New(in.Text, in.File.syntax())}
 	r.ended = len(in.Text) == 0 || lines.Ending(in.Text) != ""
 	r.result = &Result{
 		program:   p,
@@ -215,6 +217,7 @@ type run struct {
 
 	text   *structure.Text // as it is now
 	edits  edit.List       // from Input.Text to text
+	room   edit.List       // empty, for those of the next statement
 	ending string          // the first line ending of Input.Text
 	ended  bool            // the last line is to have an ending, as in Input.Text
 

@@ -182,8 +182,14 @@ func (f *File) Writes(edits edit.List) (e Unencodable, ok bool) {
 	if f.encoding.step != nil || f.mark > 0 {
 		return e, false
 	}
-	for _, made := range edits {
-		if r := firstWide(made.New); r >= 0 {
+	var last []byte // which many edits may share
+	for i := range edits {
+		made := &edits[i]
+		if n := len(made.New); n == 0 || n == len(last) && &made.New[0] == &last[0] {
+			continue
+		}
+		last = made.New
+		if r := firstWide(last); r >= 0 {
 			return Unencodable{Rune: r, Line: f.line(made.Start), Legacy: true}, true
 		}
 	}

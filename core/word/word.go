@@ -26,6 +26,9 @@ type Joiners string
 
 // Before reports whether the character that ends at text[at] belongs to a word.
 func (j Joiners) Before(text []byte, at int) bool {
+	if at > 0 && text[at-1] < utf8.RuneSelf && !j.hasByte(text[at-1]) {
+		return Is(rune(text[at-1]))
+	}
 	r, size := utf8.DecodeLastRune(text[:at])
 	if size == 0 {
 		return false
@@ -35,6 +38,9 @@ func (j Joiners) Before(text []byte, at int) bool {
 
 // After reports whether the character that begins at text[at] belongs to a word.
 func (j Joiners) After(text []byte, at int) bool {
+	if at < len(text) && text[at] < utf8.RuneSelf && !j.hasByte(text[at]) {
+		return Is(rune(text[at]))
+	}
 	r, size := utf8.DecodeRune(text[at:])
 	if size == 0 {
 		return false
@@ -45,6 +51,16 @@ func (j Joiners) After(text []byte, at int) bool {
 // Whole reports whether text[start:end] stands at whole-word boundaries.
 func (j Joiners) Whole(text []byte, start, end int) bool {
 	return !j.Before(text, start) && !j.After(text, end)
+}
+
+// hasByte is a search without a call, since joiners are few.
+func (j Joiners) hasByte(c byte) bool {
+	for i := range len(j) {
+		if j[i] == c {
+			return true
+		}
+	}
+	return false
 }
 
 func (j Joiners) joins(r rune, size int) bool {

@@ -20,7 +20,7 @@ type Print struct {
 }
 
 // ChunkSize is how many bytes of a content are summed up at once.
-const ChunkSize = 1 << 20
+const ChunkSize = 256 << 10
 
 var seed = maphash.MakeSeed()
 

@@ -79,7 +79,11 @@ type unified struct {
 	// Of a hunk that is too long to be held what comes first, its counts, is known last.
 	long    bool
 	body    spool.Buffer
+	writer  *bufio.Writer // of body
 	returns bool
+	// written receives once the piece is written that is on its way while the next one is made;
+	// nil where none is.
+	written chan error
 }
 
 // longHunk is from how many lines on a hunk is not held.
@@ -87,19 +91,39 @@ const longHunk = 4096
 
 func (u *unified) write(text diff.Windows) error {
 	defer u.body.Close()
-	w := diff.Walk{Context: u.Context, Most: longHunk, Hunk: u.hunk, Plain: !u.drawn && u.values == nil}
-	err := text(w.Add)
+	w := diff.Walk{Context: u.Context, Most: longHunk, Hunk: u.take, Plain: !u.drawn && u.values == nil}
+	err := text(func(win diff.Window) error { return errors.Join(w.Add(win), u.wait()) })
 	if err == nil {
-		err = w.End()
+		err = errors.Join(w.End(), u.wait())
 	}
 	return errors.Join(err, u.out.Flush())
 }
 
-// hunk writes a hunk, or takes a part of one.
+// wait waits until the piece is written that is on its way.
+func (u *unified) wait() error {
+	if u.written == nil {
+		return nil
+	}
+	err := <-u.written
+	u.written = nil
+	return err
+}
+
+// take takes a hunk, or a piece of one, which is written while the next one is made.
+func (u *unified) take(h *diff.Hunk, done bool) error {
+	if err := u.wait(); err != nil || done {
+		return errors.Join(err, u.hunk(h, done))
+	}
+	u.written = make(chan error, 1)
+	go func() { u.written <- u.hunk(h, false) }()
+	return nil
+}
+
+// hunk writes a hunk, or a piece of one.
 func (u *unified) hunk(h *diff.Hunk, done bool) error {
 	u.mask(h)
-	for _, l := range h.Lines {
-		switch l.Op {
+	for i := range h.Lines {
+		switch h.Lines[i].Op {
 		case diff.Add:
 			u.added++
 		case diff.Remove:
@@ -117,8 +141,10 @@ func (u *unified) hunk(h *diff.Hunk, done bool) error {
 		u.place(h)
 		return u.lines(u.out, h)
 	}
-	body := bufio.NewWriterSize(&u.body, 64<<10)
-	if err := errors.Join(u.lines(body, h), body.Flush()); err != nil || !done {
+	if u.writer == nil {
+		u.writer = bufio.NewWriterSize(&u.body, 64<<10)
+	}
+	if err := errors.Join(u.lines(u.writer, h), u.writer.Flush()); err != nil || !done {
 		return err
 	}
 	u.place(h)
@@ -154,19 +180,28 @@ func (u *unified) place(h *diff.Hunk) {
 }
 
 // lines writes the lines that there are of a hunk.
-func (u *unified) lines(out *bufio.Writer, h *diff.Hunk) (err error) {
-	for _, l := range h.Lines {
+func (u *unified) lines(out *bufio.Writer, h *diff.Hunk) error {
+	u.line = u.line[:0]
+	for i := range h.Lines {
+		l := &h.Lines[i]
 		if u.drawn {
-			u.Printer.line(out, l, u.returns)
+			u.Printer.line(out, *l, u.returns)
 			continue
 		}
-		u.line = l.Append(u.line[:0])
-		if _, err = out.Write(u.line); err != nil {
-			return err
+		if len(u.line)+len(l.Text) > writtenAtOnce {
+			if _, err := out.Write(u.line); err != nil {
+				return err
+			}
+			u.line = u.line[:0]
 		}
+		u.line = l.Append(u.line)
 	}
-	return nil
+	_, err := out.Write(u.line)
+	return err
 }
+
+// writtenAtOnce is how many bytes of lines are written at once.
+const writtenAtOnce = 32 << 10
 
 // mixedEndings reports whether the lines of a hunk end in more than one way, so
 // that their endings must be shown.

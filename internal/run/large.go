@@ -15,17 +15,21 @@ import (
 	"frizzel/internal/spool"
 )
 
-// large files have at least so many windows.
-const manyWindows = 8
+// largeSize is from how many bytes on a file is large; where tests ask for windows of another
+// width, it has so many of them at least.
+const (
+	largeSize   = 8 << 20
+	manyWindows = 8
+)
 
 // largeFile returns a file as a large one, nil where it is to be taken whole. head are its
 // first bytes.
 func (p *Plan) largeFile(at selection.File, f io.ReaderAt, info disk.Info, head []byte) (*large, error) {
-	width := int64(change.ChunkSize)
+	width, least := int64(change.ChunkSize), int64(largeSize)
 	if p.window > 0 {
-		width = p.window
+		width, least = p.window, manyWindows*p.window
 	}
-	if info.Size < manyWindows*width {
+	if info.Size < least {
 		return nil, nil
 	}
 	how := p.Program.Windowing(asFile(at), head)
@@ -81,7 +85,7 @@ func (p *Plan) edited(ctx context.Context, at selection.File, l *large, in progr
 			var around surroundings
 			from.Decide = func(p program.Proposal) program.Answer { return in.Decide(around.cut(p)) }
 		}
-		n := rewrite(p.Program, w.File, from)
+		n := rewrite(p.Program, w, from)
 		w.made, w.res = n, n.Made
 	}}
 	s.take = func(w *pane) error {
@@ -132,10 +136,16 @@ type rewritten struct {
 	vanishes  bool
 }
 
-func rewrite(p *program.Program, f *textfile.File, in program.Input) *rewritten {
+func rewrite(p *program.Program, w *pane, in program.Input) *rewritten {
+	f := w.File
+	in.Room = w.edits
 	n := &rewritten{Revision: revision.Of(p, f, in)}
+	if cap(n.Made.Edits) > cap(w.edits) {
+		w.edits = n.Made.Edits
+	}
 	if len(n.Raw) > 0 {
-		n.raw = n.Raw.Encode(nil)
+		w.encoded = n.Raw.Encode(w.encoded[:0])
+		n.raw = w.encoded
 		if f.Decoded() {
 			n.text = n.Text.Encode(nil)
 		}

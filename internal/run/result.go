@@ -170,7 +170,7 @@ func (e *edited) All() iter.Seq2[edit.Edit, error] {
 			if p.count == 0 {
 				continue
 			}
-			l, err := e.list(p.kept.raw)
+			l, err := e.list(p.kept.raw, &room{}) // memory of its own: who takes an edit may keep it
 			if err != nil {
 				yield(edit.Edit{}, err)
 				return
@@ -186,12 +186,15 @@ func (e *edited) All() iter.Seq2[edit.Edit, error] {
 }
 
 // list reads the edits of a window.
-func (e *edited) list(at spool.Ref) (edit.List, error) {
-	text, err := e.kept.Read(at, nil)
-	if err != nil {
+func (e *edited) list(at spool.Ref, into *room) (l edit.List, err error) {
+	if into.encoded, err = e.kept.Read(at, into.encoded); err != nil {
 		return nil, err
 	}
-	return edit.Decode(text)
+	l, err = edit.DecodeInto(into.edits, into.encoded)
+	if err == nil {
+		into.edits = l
+	}
+	return l, err
 }
 
 // shown returns what a diff needs of the windows, of the text or of the bytes.
@@ -223,7 +226,7 @@ func (e *edited) window(w *pane, text bool) (win diff.Window, err error) {
 		kept = p.kept.text
 	}
 	if p.count > 0 {
-		win.Edits, err = e.list(kept)
+		win.Edits, err = e.list(kept, w.room)
 	}
 	if !text {
 		return win, err

@@ -6,6 +6,7 @@ import (
 	"runtime"
 	"sync"
 
+	"frizzel/core/edit"
 	"frizzel/core/program"
 	"frizzel/core/textfile"
 	"frizzel/internal/change"
@@ -42,8 +43,8 @@ func placeOf(w *pane, count int) place {
 
 // pane is a window on its way through a worker.
 type pane struct {
-	k      int
-	buffer []byte
+	k int
+	*room
 	textfile.Window
 	at    program.Window
 	lines int  // in it
@@ -54,6 +55,30 @@ type pane struct {
 	res   *program.Result
 	err   error
 	done  chan struct{}
+}
+
+// room is memory that one window after another is read and worked on in.
+type room struct {
+	buffer  []byte
+	edits   edit.List
+	encoded []byte
+}
+
+// mostEdits is how many edits there is room for from one window to the next.
+const mostEdits = 64 << 10
+
+// free forgets what a window left, and memory that was needed for an unusual one: a very long line
+// must not hold it for good.
+func (r *room) free(width int64) {
+	if cap(r.buffer) > 2*int(width)+maxKept/8 {
+		r.buffer = nil
+	}
+	if cap(r.edits) > mostEdits {
+		r.edits = nil
+	}
+	if cap(r.encoded) > maxKept/8 {
+		r.encoded = nil
+	}
 }
 
 // pass is one way through the windows of a large file.
@@ -78,9 +103,9 @@ func (s *pass) do(ctx context.Context) error {
 	}
 	ctx, cancel := context.WithCancel(ctx)
 	workers := runtime.GOMAXPROCS(0)
-	free := make(chan []byte, workers+panes)
+	free := make(chan *room, workers+panes)
 	for range cap(free) {
-		free <- nil
+		free <- &room{}
 	}
 	ordered, jobs := make(chan *pane, cap(free)), make(chan *pane, cap(free))
 	var all sync.WaitGroup
@@ -115,16 +140,14 @@ func (s *pass) do(ctx context.Context) error {
 			}
 			text, line = text+len(w.Text), line+w.lines
 		}
-		if cap(w.buffer) > 2*int(s.windows.Width)+maxKept/8 { // a very long line must not hold memory for good
-			w.buffer = nil
-		}
-		free <- w.buffer
+		w.room.free(s.windows.Width)
+		free <- w.room
 	}
 	return ctx.Err()
 }
 
 // hand hands out the windows.
-func (s *pass) hand(ctx context.Context, free <-chan []byte, ordered, jobs chan<- *pane) {
+func (s *pass) hand(ctx context.Context, free <-chan *room, ordered, jobs chan<- *pane) {
 	defer close(ordered)
 	defer close(jobs)
 	n := len(s.only)
@@ -138,7 +161,7 @@ func (s *pass) hand(ctx context.Context, free <-chan []byte, ordered, jobs chan<
 			w.apart = i == 0 || s.only[i-1] != w.place-1
 		}
 		select {
-		case w.buffer = <-free:
+		case w.room = <-free:
 		case <-ctx.Done():
 			return
 		}
@@ -189,19 +212,19 @@ func (s *pass) pass(w *pane, text, line int) error {
 // do: as few of those as need be are taken at once.
 func (s *pass) inParts(ctx context.Context) error {
 	var print change.Printing
-	var buffer []byte
+	var kept room
 	var open program.Open
 	text, line := 0, 0
 	for offset, most := int64(0), s.windows.Width; offset < s.windows.Size; {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		win, read, err := s.windows.From(offset, most, buffer[:0])
-		if buffer = read; err != nil {
+		win, read, err := s.windows.From(offset, most, kept.buffer[:0])
+		if kept.buffer = read; err != nil {
 			return err
 		}
 		end := offset + int64(len(win.Raw))
-		w := &pane{Window: win, buffer: buffer, at: program.Window{Lines: line, Bytes: text, Ending: s.ending, More: end < s.windows.Size, Open: open}}
+		w := &pane{Window: win, room: &kept, at: program.Window{Lines: line, Bytes: text, Ending: s.ending, More: end < s.windows.Size, Open: open}}
 		s.work(w)
 		n := w.res.Whole(win.Text)
 		switch {
@@ -223,9 +246,8 @@ func (s *pass) inParts(ctx context.Context) error {
 		}
 		open = w.res.Open()
 		offset, text, line = offset+int64(len(w.Raw)), text+len(w.Text), line+w.lines
-		if most = s.windows.Width; int64(cap(buffer)) > 4*most {
-			buffer = nil
-		}
+		most = s.windows.Width
+		kept.free(most)
 	}
 	s.print = print.Print()
 	return nil
