@@ -47,6 +47,10 @@ type Printing struct {
 // Write takes the next bytes.
 func (p *Printing) Write(content []byte) (int, error) {
 	for rest := content; len(rest) > 0; {
+		if len(p.chunk) == 0 && len(rest) >= ChunkSize {
+			p.print, rest = p.print.With(SumOf(rest[:ChunkSize]), ChunkSize), rest[ChunkSize:]
+			continue
+		}
 		n := min(len(rest), ChunkSize-len(p.chunk))
 		p.chunk, rest = append(p.chunk, rest[:n]...), rest[n:]
 		if len(p.chunk) == ChunkSize {

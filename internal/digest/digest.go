@@ -8,8 +8,8 @@ import (
 	"hash"
 	"strings"
 
+	"github.com/zeebo/blake3"
 	"golang.org/x/sys/cpu"
-	"lukechampine.com/blake3"
 )
 
 // Algorithm is how a digest is made. All give 32 bytes, and nobody can make two contents with one
@@ -35,7 +35,7 @@ var Fastest = func() Algorithm {
 // New returns what makes a digest of what is written to it; Sum returns it.
 func (a Algorithm) New() hash.Hash {
 	if a == BLAKE3 {
-		return blake3.New(sha256.Size, nil)
+		return blake3.New()
 	}
 	return sha256.New()
 }

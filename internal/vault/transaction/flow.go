@@ -27,16 +27,21 @@ type flow struct {
 	blob          store.Blob
 }
 
+// readAtOnce is how many bytes of a content are taken through all steps together: while the disk takes
+// one portion the others go on with the next ones.
+const readAtOnce = 1 << 20
+
 // by is how its digests are made.
 func (f *flow) by() digest.Algorithm { return digest.By(f.change.Before, f.change.After) }
 
 // to writes the new content to out, nil where there is to be none.
 func (f *flow) to(out io.Writer) error {
-	f.print, f.before = change.Print{}, f.change.Before
-	steps := []func([]byte) error{func(chunk []byte) error {
-		f.print = f.print.With(change.SumOf(chunk), len(chunk))
-		f.done.Add(2 * int64(len(chunk)) / stages) // read, and backed up
-		return nil
+	f.before = f.change.Before
+	var print change.Printing
+	steps := []func([]byte) error{func(portion []byte) error {
+		_, err := print.Write(portion)
+		f.done.Add(2 * int64(len(portion)) / stages) // read, and backed up
+		return err
 	}}
 	before := f.by().New()
 	unknown := f.change.Print == (change.Print{}) || f.before == (digest.Digest{}) // else the print tells it
@@ -52,6 +57,7 @@ func (f *flow) to(out io.Writer) error {
 		steps = append(steps, writing(fresh))
 	}
 	err := f.backedUp(steps)
+	f.print = print.Print()
 	if unknown {
 		f.before = f.by().Sum(before)
 	}
@@ -78,7 +84,7 @@ func (f *flow) backedUp(steps []func([]byte) error) error {
 
 // through reads the old content, and takes it through all steps.
 func (f *flow) through(steps []func([]byte) error) error {
-	all := newFan(int(min(change.ChunkSize, f.size+1)), steps...)
+	all := newFan(int(min(readAtOnce, f.size+1)), steps...)
 	err := all.readAll(f.old)
 	if failed := all.close(); failed != nil {
 		return failed
@@ -103,7 +109,7 @@ type rewriting struct {
 
 func (f *flow) rewriting(out io.Writer) (*rewriting, error) {
 	r := &rewriting{hash: f.by().New()}
-	r.out = newFan(int(min(change.ChunkSize/2, f.size+4096)), func(text []byte) error {
+	r.out = newFan(int(min(readAtOnce/2, f.size+4096)), func(text []byte) error {
 		_, err := out.Write(text)
 		f.done.Add(int64(len(text)) / stages)
 		return err
