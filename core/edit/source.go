@@ -2,10 +2,12 @@ package edit
 
 import (
 	"bufio"
+	"bytes"
 	"encoding/binary"
 	"errors"
 	"io"
 	"iter"
+	"slices"
 	"sync"
 )
 
@@ -190,6 +192,18 @@ func (i Inverse) All() iter.Seq2[Edit, error] {
 
 // fewEdits is how many edits are encoded together.
 const fewEdits = 1024
+
+// Append appends edits to dst as Write writes them.
+func Append(dst []byte, edits Source) ([]byte, error) {
+	if l, ok := edits.(List); ok && len(l) > 0 && len(l) <= fewEdits {
+		body := l.Encode(make([]byte, 0, 64)) // as much as a change of a word takes
+		dst = binary.AppendUvarint(slices.Grow(dst, len(body)+binary.MaxVarintLen32), uint64(len(body)))
+		return append(dst, body...), nil
+	}
+	out := bytes.NewBuffer(dst)
+	err := Write(out, edits)
+	return out.Bytes(), err
+}
 
 // Write writes edits as Read reads them, a bounded number of them at once.
 func Write(out io.Writer, edits Source) error {

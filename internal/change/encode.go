@@ -62,6 +62,9 @@ func (e *Encoder) Meta(m disk.Meta) {
 	e.Int(int64(m.UID))
 	e.Int(int64(m.GID))
 	e.Int(int64(len(m.Attributes)))
+	if len(m.Attributes) == 0 { // as of most files
+		return
+	}
 	for _, name := range slices.Sorted(maps.Keys(m.Attributes)) {
 		e.String(name)
 		e.Bytes(m.Attributes[name])

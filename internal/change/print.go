@@ -5,6 +5,7 @@ import (
 	"hash"
 	"hash/maphash"
 	"io"
+	"sync"
 
 	"frizzel/internal/digest"
 	"frizzel/internal/disk"
@@ -63,24 +64,20 @@ func (p *Printing) Write(content []byte) (int, error) {
 // Print returns the print of what was written.
 func (p *Printing) Print() Print { return p.print.With(SumOf(p.chunk), len(p.chunk)) }
 
-// Read reads a content to its end, and returns its digest, made in one way, and its print.
-func Read(in io.Reader, by digest.Algorithm) (digest.Digest, Print, error) {
-	return read(in, by, 64<<10)
-}
-
 // ReadFile is Read for an open file.
 func ReadFile(f disk.File, by digest.Algorithm) (digest.Digest, Print, error) {
-	info, err := f.Stat()
-	if err != nil {
-		return digest.Digest{}, Print{}, err
-	}
-	return read(disk.Reader(f), by, int(min(info.Size+1, ChunkSize)))
+	return Read(disk.Reader(f), by)
 }
 
-// read reads a content of less than size bytes, or more.
-func read(in io.Reader, by digest.Algorithm, size int) (digest.Digest, Print, error) {
+// buffers are for contents of less than so many bytes, as most are.
+var buffers = sync.Pool{New: func() any { return new([64 << 10]byte) }}
+
+// Read reads a content to its end, and returns its digest, made in one way, and its print.
+func Read(in io.Reader, by digest.Algorithm) (digest.Digest, Print, error) {
 	var sums hash.Hash // nil while what was read is one chunk
-	print, chunk := Print{}, make([]byte, 0, size)
+	buffer := buffers.Get().(*[64 << 10]byte)
+	defer buffers.Put(buffer)
+	print, chunk := Print{}, buffer[:0]
 	for {
 		n, err := io.ReadFull(in, chunk[len(chunk):cap(chunk)])
 		chunk = chunk[:len(chunk)+n]

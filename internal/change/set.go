@@ -1,7 +1,9 @@
 package change
 
 import (
+	"iter"
 	"slices"
+	"sync"
 
 	"frizzel/core/edit"
 	"frizzel/internal/spool"
@@ -83,12 +85,51 @@ func (k *Kept) At(i int) (Change, error) {
 	return c, err
 }
 
-// Without returns the changes but for those of a path.
-func (k *Kept) Without(path string) (*Kept, error) {
+// ahead is how many changes are read while others are at work.
+const ahead = 256
+
+// All yields the changes. While some are at work the next ones are read.
+func (k *Kept) All() iter.Seq2[Change, error] {
+	type read struct {
+		Change
+		error
+	}
+	return func(yield func(Change, error) bool) {
+		some, ended := make(chan []read, 1), make(chan struct{})
+		var reading sync.WaitGroup
+		defer reading.Wait()
+		defer close(ended)
+		reading.Go(func() {
+			defer close(some)
+			for first := 0; first < k.Len(); first += ahead {
+				part := make([]read, 0, ahead)
+				for i := first; i < min(first+ahead, k.Len()); i++ {
+					c, err := k.At(i)
+					part = append(part, read{c, err})
+				}
+				select {
+				case some <- part:
+				case <-ended:
+					return
+				}
+			}
+		})
+		for part := range some {
+			for _, r := range part {
+				if !yield(r.Change, r.error) || r.error != nil {
+					return
+				}
+			}
+		}
+	}
+}
+
+// Without returns the changes but for those that left says.
+func (k *Kept) Without(left func(i int, c *Change) bool) (*Kept, error) {
 	rest := &Kept{}
 	for i := range k.Len() {
 		c, err := k.At(i)
-		if err == nil && c.Path != path {
+		if err == nil && !left(i, &c) {
 			err = rest.Add(c)
 		}
 		if err != nil {

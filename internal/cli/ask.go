@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"fmt"
 	"os"
@@ -88,6 +89,15 @@ type byFile struct {
 	agreed  bool           // to all the rest
 	stopped bool           // the rest stays as it is
 	taken   int            // files
+	said    *bufio.Writer  // of files that nobody is asked about; nil before there is one
+}
+
+// flush writes what was said.
+func (b *byFile) flush() error {
+	if b.said == nil {
+		return nil
+	}
+	return b.said.Flush()
 }
 
 // take reports whether a file is to be written; show shows its changes first, where a
@@ -98,7 +108,10 @@ func (b *byFile) take(ctx context.Context, path, said, what string, show func() 
 		return false, nil
 	case b.prompt == nil || b.agreed:
 		b.taken++
-		_, err := fmt.Fprintf(b.Out, "%s  %s\n", path, said)
+		if b.said == nil {
+			b.said = bufio.NewWriter(b.Out)
+		}
+		_, err := fmt.Fprintf(b.said, "%s  %s\n", path, said)
 		return true, err
 	}
 	if err := show(); err != nil {

@@ -99,6 +99,7 @@ func (a *app) applySealed(c *cobra.Command, f *applyFlags, paths []string) error
 				return printer.Diff(ch.Path, text)
 			})
 		},
+		Taken: b.flush,
 	}
 	done, err := doing(a, w.Progress, func() (*usecase.SealApplied, error) { return usecase.ApplySeal(c.Context(), o) })
 	if err != nil {

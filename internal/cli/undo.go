@@ -99,6 +99,7 @@ func (a *app) takeBack(c *cobra.Command, o usecase.UndoOptions, yes bool) error 
 			return printer.Diff(back.Path, text)
 		})
 	}
+	o.Taken = b.flush
 	o.Write.Progress = &progress.Meter{}
 	if yes {
 		o.Write.Progress.Begin("reading")

@@ -74,7 +74,8 @@ type ApplySealOptions struct {
 	Seal  *seal.Seal
 	Write Writing
 	// Take is asked about each file, of so many changes, with what is to be shown of it.
-	Take func(c *change.Change, changes int, text diff.Windows) (bool, error)
+	Take  func(c *change.Change, changes int, text diff.Windows) (bool, error)
+	Taken func() error // is called when all were asked about, before anything is written; nil for nothing
 }
 
 // SealApplied is what came of writing a sealed review.
@@ -115,6 +116,11 @@ func ApplySeal(ctx context.Context, o ApplySealOptions) (*SealApplied, error) {
 			if err := changes.Add(*c); err != nil {
 				return a, err
 			}
+		}
+	}
+	if o.Taken != nil {
+		if err := o.Taken(); err != nil {
+			return a, err
 		}
 	}
 	a.Run, err = o.Write.write(ctx, transaction.Intent{Kind: store.Apply, Rules: o.Seal.Rules, Changes: a.Count}, changes)

@@ -22,7 +22,8 @@ type UndoOptions struct {
 	Force bool // files that have changed since, too
 	// Take is asked about each file; text is what is to be shown of it. nil takes all.
 	Take  func(b *history.Back, text diff.Windows) (bool, error)
-	Later Later // what becomes of files that have changed since
+	Taken func() error // is called when all were asked about, before anything is written; nil for nothing
+	Later Later        // what becomes of files that have changed since
 	// Found is told of the run, and of the files that are left alone.
 	Found func(r *store.Record, left []store.Left)
 }
@@ -47,6 +48,36 @@ type TakenBack struct {
 	later []store.Left
 }
 
+// asked returns the changes that are taken, and how many edits they hold. later are those of files
+// that have changed since.
+func (o *UndoOptions) asked(back *change.Kept, later map[int]bool) (taken *change.Kept, count int, err error) {
+	left := map[int]bool{}
+	i := -1
+	for c, err := range back.All() {
+		if i++; err != nil {
+			return nil, 0, err
+		}
+		take := true
+		if o.Take != nil {
+			if take, err = o.Take(&history.Back{Change: c, Later: later[i]}, c.Windows(o.Write.Store.System)); err != nil {
+				return nil, 0, err
+			}
+		}
+		if take {
+			count += c.Count()
+		} else {
+			left[i] = true
+		}
+	}
+	if o.Taken != nil {
+		err = o.Taken()
+	}
+	if err == nil && len(left) > 0 {
+		back, err = back.Without(func(i int, _ *change.Change) bool { return left[i] })
+	}
+	return back, count, err
+}
+
 // Undo takes a run back, or an undo, whole or in part. Where files are left alone there is
 // no error.
 func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
@@ -62,7 +93,7 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 		return nil, err
 	}
 	t := &TakenBack{Of: r}
-	back, taken := &change.Kept{}, &change.Kept{}
+	back := &change.Kept{}
 	later := map[int]bool{} // of back, files that have changed since
 	t.Left, t.Already, err = history.Reverse(o.Write.Store, records, r, history.Reversal{Paths: paths, Force: o.Force, Trusting: true}, func(b *history.Back) error {
 		if b.Later && o.Later != TakeLater {
@@ -81,24 +112,9 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 	if o.Found != nil {
 		o.Found(r, t.Left)
 	}
-	count := 0
-	for i := range back.Len() {
-		c, err := back.At(i)
-		if err != nil {
-			return t, err
-		}
-		take := true
-		if o.Take != nil {
-			if take, err = o.Take(&history.Back{Change: c, Later: later[i]}, c.Windows(o.Write.Store.System)); err != nil {
-				return t, err
-			}
-		}
-		if take {
-			count += c.Count()
-			if err := taken.Add(c); err != nil {
-				return t, err
-			}
-		}
+	taken, count, err := o.asked(back, later)
+	if err != nil {
+		return t, err
 	}
 	for {
 		t.Run, err = o.Write.write(ctx, transaction.Intent{
@@ -110,7 +126,7 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 			break
 		}
 		t.Left = append(t.Left, store.Left{Path: change.Path(damaged.Path), Reason: "what is kept of it is damaged"})
-		if taken, err = taken.Without(damaged.Path); err != nil {
+		if taken, err = taken.Without(func(_ int, c *change.Change) bool { return c.Path == damaged.Path }); err != nil {
 			return t, err
 		}
 	}

@@ -2,6 +2,7 @@ package history
 
 import (
 	"errors"
+	"iter"
 	"runtime"
 	"sync"
 
@@ -37,50 +38,80 @@ func Reverse(s *store.Store, records []*store.Record, r *store.Record, how Rever
 		return nil, 0, err
 	}
 	undone := all[r.ID]
-	var some []*store.Entry
-	flush := func() error {
-		backs, reasons := make([]*Back, len(some)), make([]error, len(some))
+	look := func(first int) []looked {
+		some := make([]looked, min(r.Files.Len()-first, together))
 		each(len(some), func(from, to int) {
 			w := reverser{Store: s, record: r, force: how.Force, trusting: how.Trusting, sameBoot: r.Boot == disk.Boot()}
 			defer w.close()
 			for i := from; i < to; i++ {
-				backs[i], reasons[i] = w.file(some[i])
+				some[i] = w.look(first+i, func(e *store.Entry) bool { return !undone.has(e.Absolute()) && touched(e, how.Paths) })
 			}
 		})
-		for i, e := range some {
-			switch reason := reasons[i]; {
-			case errors.Is(reason, errAlready):
+		return some
+	}
+	for some := range inAdvance(r.Files.Len(), look) {
+		for _, l := range some {
+			switch {
+			case l.failed != nil:
+				return left, already, l.failed
+			case l.back == nil && l.reason == nil: // nobody asked for it
+			case errors.Is(l.reason, errAlready):
 				already++
-			case reason != nil:
-				left = append(left, store.Left{Path: change.Path(e.Absolute()), Reason: reason.Error()})
+			case l.reason != nil:
+				left = append(left, store.Left{Path: change.Path(l.path), Reason: l.reason.Error()})
 			default:
-				if err := take(backs[i]); err != nil {
-					return err
+				if err := take(l.back); err != nil {
+					return left, already, err
 				}
 			}
 		}
-		some = some[:0]
-		return nil
 	}
-	for e, err := range r.Files.All() {
-		if err != nil {
-			return left, already, err
-		}
-		if undone.has(e.Absolute()) || !touched(e, how.Paths) {
-			continue
-		}
-		if some = append(some, e); len(some) == together {
-			if err := flush(); err != nil {
-				return left, already, err
-			}
-		}
-	}
-	err = flush()
-	return left, already, err
+	return left, already, nil
 }
 
 // together is how many files are looked at at once.
 const together = 1024
+
+// inAdvance yields what look makes of n files, by the first of so many together. While some are
+// taken it looks at the next ones.
+func inAdvance(n int, look func(first int) []looked) iter.Seq[[]looked] {
+	return func(yield func([]looked) bool) {
+		if n == 0 {
+			return
+		}
+		some := look(0)
+		for first := together; first < n; first += together {
+			next := make(chan []looked, 1)
+			go func() { next <- look(first) }()
+			more := yield(some)
+			if some = <-next; !more {
+				return
+			}
+		}
+		yield(some)
+	}
+}
+
+// looked is what came of looking at a file.
+type looked struct {
+	path   string
+	back   *Back
+	reason error // why it is left alone
+	failed error // why the record cannot tell
+}
+
+// look looks at file i of the run, if it is wanted.
+func (w *reverser) look(i int, wanted func(*store.Entry) bool) (l looked) {
+	e, err := w.record.Files.At(i)
+	if err != nil {
+		return looked{failed: err}
+	}
+	if wanted(e) {
+		l.path = e.Absolute()
+		l.back, l.reason = w.file(e)
+	}
+	return l
+}
 
 // each does something for n files, by several workers where they are many, each taking
 // neighbours.

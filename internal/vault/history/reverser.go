@@ -171,7 +171,9 @@ func (w *reverser) there(b *Back, e *store.Entry, now disk.File, kept func() err
 	}
 	if e.Old.Size <= long && e.Edits.Size <= long {
 		old, edits, err := w.Contents(w.record, e)
-		b.Edits = edits.Invert(old)
+		if err == nil {
+			b.Edits = edits.Invert(old)
+		}
 		return err
 	}
 	edits, err := w.Edits(w.record, e)

@@ -1,7 +1,6 @@
 package store
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -183,13 +182,13 @@ const manyEdits = 4096
 // PutEdits appends edits.
 func (b *Backup) PutEdits(edits edit.Source) (Blob, error) {
 	if edits.Len() <= manyEdits {
-		var text bytes.Buffer
-		if err := edit.Write(&text, edits); err != nil {
+		text, err := edit.Append(nil, edits)
+		if err != nil {
 			return Blob{}, err
 		}
-		blob, err := b.Put(text.Bytes())
+		blob, err := b.Put(text)
 		if blob.Count = edits.Len(); blob.Block == 0 { // else the new content's digest tells
-			blob.Digest = digest.Of(text.Bytes())
+			blob.Digest = digest.Of(text)
 		}
 		return blob, err
 	}

@@ -62,13 +62,27 @@ func (v *verified) Close() error {
 // open reads a piece of a run's backup.
 func (s *Store) open(r *Record, blob Blob, sum digest.Digest) (io.ReadCloser, error) {
 	if blob.Block > 0 {
-		return s.openSmall(r, blob, sum)
+		content, err := s.small(r, blob, sum)
+		return io.NopCloser(bytes.NewReader(content)), err
 	}
 	return s.openPiece(r, blob, sum)
 }
 
-// openSmall reads one of many pieces in a block.
-func (s *Store) openSmall(r *Record, blob Blob, sum digest.Digest) (io.ReadCloser, error) {
+// content reads a piece of a run's backup whole; it may share memory with others.
+func (s *Store) content(r *Record, blob Blob, sum digest.Digest) ([]byte, error) {
+	if blob.Block > 0 {
+		return s.small(r, blob, sum)
+	}
+	in, err := s.openPiece(r, blob, sum)
+	if err != nil {
+		return nil, err
+	}
+	defer disk.Close(in)
+	return io.ReadAll(in)
+}
+
+// small reads one of many pieces in a block.
+func (s *Store) small(r *Record, blob Blob, sum digest.Digest) ([]byte, error) {
 	if blob.Block > len(r.Blocks) {
 		return nil, ErrBackup
 	}
@@ -86,11 +100,11 @@ func (s *Store) openSmall(r *Record, blob Blob, sum digest.Digest) (io.ReadClose
 	if blob.Offset < 0 || blob.Size < 0 || blob.Offset > int64(len(block))-blob.Size {
 		return nil, ErrBackup
 	}
-	content := block[blob.Offset : blob.Offset+blob.Size]
+	content := block[blob.Offset:][:blob.Size:blob.Size]
 	if !sum.Fits(content) {
 		return nil, ErrBackup
 	}
-	return io.NopCloser(bytes.NewReader(content)), nil
+	return content, nil
 }
 
 // blocks are some blocks of a backup, unpacked.
@@ -266,12 +280,7 @@ func (k keptEdits) All() iter.Seq2[edit.Edit, error] {
 // heldEdits reads edits that are few enough to be held; those of records before format 4 always
 // were: one list, or JSON in format 2.
 func (s *Store) heldEdits(r *Record, e *Entry) (edits edit.List, err error) {
-	in, err := s.open(r, e.Edits, e.Edits.Digest)
-	if err != nil {
-		return nil, err
-	}
-	defer disk.Close(in)
-	text, err := io.ReadAll(in)
+	text, err := s.content(r, e.Edits, e.Edits.Digest)
 	if err != nil {
 		return nil, err
 	}
@@ -303,21 +312,18 @@ func (s *Store) Readable(r *Record, e *Entry) error {
 // Contents returns what a run's file was, and the edits to that, of a file that is small enough
 // to be held: what is kept of it, held against its digests.
 func (s *Store) Contents(r *Record, e *Entry) (old []byte, edits edit.List, err error) {
-	in, err := s.OpenOld(r, e)
-	if err != nil {
-		return nil, nil, err
-	}
-	defer disk.Close(in)
-	if old, err = io.ReadAll(in); err != nil {
-		return nil, nil, err
+	if e.What != change.Create {
+		if old, err = s.content(r, e.Old, e.Before); err != nil {
+			return nil, nil, notHad("old content", r, e, err)
+		}
 	}
 	if edits, err = s.heldEdits(r, e); err != nil {
 		return nil, nil, notHad("changes", r, e, err)
 	}
 	if !edits.Fits(len(old)) || e.What != change.Remove && digest.By(e.After).Of(edits.Apply(old)) != e.After {
-		err = notHad("changes", r, e, ErrBackup)
+		return nil, nil, notHad("changes", r, e, ErrBackup)
 	}
-	return old, edits, err
+	return old, edits, nil
 }
 
 // Verify reads what is kept of a file, and returns what is not as it was put there: its old

@@ -58,10 +58,13 @@ func (f *Files) Len() int {
 // Set says what is known of file i. It may be called by several goroutines at once, each for
 // files of its own.
 func (f *Files) Set(i int, e *Entry) error {
-	var to change.Encoder
+	to := change.Encoder{Text: make([]byte, 0, usualEntry)}
 	e.encode(&to)
 	return f.table.Set(i, to.Text)
 }
+
+// usualEntry is how many bytes most entries take at most.
+const usualEntry = 512
 
 // known reads the files, where that is not done.
 func (f *Files) known() error {
@@ -136,9 +139,16 @@ func (f *Files) All() iter.Seq2[*Entry, error] {
 	}
 }
 
+// manyEntries is from how many files on it pays to compress them while they are gathered.
+const manyEntries = 10_000
+
 // write writes all files, compressed.
 func (f *Files) write(out io.Writer) error {
-	packed, err := zstd.NewWriter(out, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1), zstd.WithLowerEncoderMem(true), zstd.WithWindowSize(512<<10))
+	workers := 1
+	if f.count >= manyEntries {
+		workers = 2 // one compresses what the other gathers
+	}
+	packed, err := zstd.NewWriter(out, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(workers), zstd.WithLowerEncoderMem(true), zstd.WithWindowSize(512<<10))
 	if err != nil {
 		return err
 	}
@@ -148,7 +158,7 @@ func (f *Files) write(out io.Writer) error {
 		if text, err = f.table.At(i, text); err != nil {
 			return err
 		}
-		_, _ = b.Write(binary.AppendUvarint(nil, uint64(len(text)))) // which keeps its error
+		_, _ = b.Write(binary.AppendUvarint(b.AvailableBuffer(), uint64(len(text)))) // which keeps its error
 		_, _ = b.Write(text)
 	}
 	return errors.Join(b.Flush(), packed.Close())

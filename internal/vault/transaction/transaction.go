@@ -26,6 +26,7 @@ import (
 	"os/user"
 	"slices"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -150,26 +151,28 @@ func newWriter(l *store.Locked, intent Intent, changes change.Set) (*writer, err
 	w.record.Files = store.NewFiles(w.record.Secret, all)
 	w.looks.Grow(all)
 	used := map[int]bool{}
-	for i := range changes.Len() {
+	var one sync.Mutex
+	err := each(context.Background(), changes.Len(), func(i int) error {
 		c, err := changes.At(i)
-		if err == nil {
-			e := entryOf(&c)
-			w.wanted.add(e)
-			for _, rule := range e.Rules {
-				used[rule] = true
-			}
-			err = w.record.Files.Set(i, e)
+		if err != nil {
+			return err
 		}
+		e := entryOf(&c)
+		one.Lock()
+		w.wanted.add(e)
+		for _, rule := range e.Rules {
+			used[rule] = true
+		}
+		one.Unlock()
+		err = w.record.Files.Set(i, e)
 		if k, ok := w.beside[i]; ok && err == nil {
 			c = w.besideOf(&c)
 			err = w.record.Files.Set(k, entryOf(&c))
 		}
-		if err != nil {
-			return nil, err
-		}
-	}
+		return err
+	})
 	w.record.Used = append([]int{}, slices.Sorted(maps.Keys(used))...)
-	return w, nil
+	return w, err
 }
 
 // besideOf returns the change that leaves the old content of a file beside it.
@@ -208,7 +211,7 @@ type look struct{ found, staged disk.Info }
 
 // saw keeps what is known of file i once it is staged.
 func (w *writer) saw(i int, e *store.Entry, l look) error {
-	var to change.Encoder
+	to := change.Encoder{Text: make([]byte, 0, 256)}
 	to.Info(l.found)
 	to.Info(l.staged)
 	return errors.Join(w.record.Files.Set(i, e), w.looks.Set(i, to.Text))
