@@ -468,20 +468,24 @@ func TestMachineGoesDown(t *testing.T) {
 		}
 	}
 	t.Run("contents that are held", func(t *testing.T) { goDown(t, rounds(3)) })
-	t.Run("contents of any size", func(t *testing.T) { // as if none were small enough to be held
-		held := transaction.MostHeld
-		transaction.MostHeld = -1
-		t.Cleanup(func() { transaction.MostHeld = held })
+	t.Run("contents of any size", func(t *testing.T) {
+		anySize(t)
 		goDown(t, rounds(1))
 	})
+}
+
+// anySize makes all contents ones that are too large to be held, and to be compressed well.
+func anySize(t *testing.T) {
+	held, many := transaction.MostHeld, store.ManyBytes
+	t.Cleanup(func() { transaction.MostHeld, store.ManyBytes = held, many })
+	transaction.MostHeld, store.ManyBytes = -1, 0
 }
 
 // Whatever single operation fails: the run says so and all files are old, or it did without and
 // all are new, and what is kept of it is what was put there.
 func TestAnyOperationFails(t *testing.T) {
-	held := transaction.MostHeld
-	t.Cleanup(func() { transaction.MostHeld = held })
-	for _, transaction.MostHeld = range []int64{held, -1} {
+	for _, how := range []func(*testing.T){func(*testing.T) {}, anySize} {
+		how(t)
 		for _, j := range allJobs()[:9] { // those that succeed
 			y := &yard{}
 			tr := &trial{job: j(y), kind: Posix, y: y}

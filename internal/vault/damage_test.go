@@ -48,18 +48,34 @@ func twoRuns(t *testing.T, intent transaction.Intent, cut bool, tail string) *ya
 // written but what was there before the run, nothing panics, and the run beside it can be
 // taken back.
 func TestDamage(t *testing.T) {
-	for name, at := range map[string]struct {
-		intent transaction.Intent
-		cut    bool
-		tail   string // of the file
-	}{
+	testDamage(t, map[string]damagedRun{
 		"a run":             {},
 		"a run on hold":     {intent: transaction.Intent{Hold: 1}},
 		"a run cut off":     {cut: true},
 		"with another file": {intent: transaction.Intent{Beside: ".old"}},
 		"kept as it is":     {tail: noise},
 		"cut off, kept so":  {cut: true, tail: noise},
-	} {
+	})
+}
+
+// The same of files that are kept as large ones are.
+func TestDamageOfLarge(t *testing.T) {
+	anySize(t)
+	testDamage(t, map[string]damagedRun{
+		"a run":         {},
+		"a run cut off": {cut: true, tail: noise},
+	})
+}
+
+// damagedRun is a run whose record, journal and backup are damaged.
+type damagedRun struct {
+	intent transaction.Intent
+	cut    bool
+	tail   string // of the file
+}
+
+func testDamage(t *testing.T, runs map[string]damagedRun) {
+	for name, at := range runs {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
 			fresh := twoRuns(t, at.intent, at.cut, at.tail)

@@ -7,8 +7,6 @@ import (
 	"path/filepath"
 	"sync"
 
-	"github.com/klauspost/compress/zstd"
-
 	"frizzel/core/edit"
 	"frizzel/internal/change"
 	"frizzel/internal/digest"
@@ -17,13 +15,13 @@ import (
 
 // Blob is a piece of a run's backup file, or of a block of it.
 type Blob struct {
-	Block  int   `json:"block,omitempty"` // the number of the block, from 1, that Offset is in; 0 for none
-	Offset int64 `json:"offset"`
-	Length int64 `json:"length"`           // bytes in the backup
-	Size   int64 `json:"size"`             // bytes of the content
-	Packed bool  `json:"packed,omitempty"` // as a Zstandard frame, RFC 8878
-	Count  int   `json:"count,omitempty"`  // of edits, how many
-	// Digest is that of the content, zero where the entry has it.
+	Block  int     `json:"block,omitempty"` // the number of the block, from 1, that Offset is in; 0 for none
+	Offset int64   `json:"offset"`
+	Length int64   `json:"length"` // bytes in the backup
+	Size   int64   `json:"size"`   // bytes of the content
+	Packed Packing `json:"packed,omitempty"`
+	Count  int     `json:"count,omitempty"` // of edits, how many
+	// Digest is that of the content, zero where the entry has it, and of blocks before format 6.
 	Digest digest.Digest `json:"digest,omitzero"`
 }
 
@@ -55,20 +53,12 @@ func (l *Locked) NewBackup(r *Record) (*Backup, error) {
 	return &Backup{file: &disk.Hastened{File: f}}, nil
 }
 
-// From worthPacking bytes on a content is compressed, and up to mostPacked: to compress more
-// takes longer than to write it.
-const (
-	worthPacking = 4 << 10
-	mostPacked   = 64 << 20
-)
+// worthPacking is from how many bytes on a content is compressed by itself.
+const worthPacking = 4 << 10
 
-var encoder = sync.OnceValue(func() *zstd.Encoder {
-	e, err := zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest))
-	if err != nil {
-		panic(err) // the options are constant
-	}
-	return e
-})
+// ManyBytes is from how many bytes on a content that comes in pieces is compressed in a way that
+// takes hardly longer than to write it. Tests take all for many.
+var ManyBytes int64 = 4 << 20
 
 // Put appends a content, compressed where that pays. It may be called by several
 // goroutines at once.
@@ -98,7 +88,9 @@ func (b *Backup) flush() error {
 	if len(b.block) == 0 {
 		return nil
 	}
+	sum := digest.Of(b.block) // which finds what no content tells, such as the numbers of rules
 	block, err := b.write(b.pack(b.block))
+	block.Digest = sum
 	b.blocks, b.block = append(b.blocks, block), b.block[:0]
 	return err
 }
@@ -115,7 +107,7 @@ func (b *Backup) pack(content []byte) (Blob, []byte) {
 	blob := Blob{Length: int64(len(content)), Size: int64(len(content))}
 	if packed := encoder().EncodeAll(content, nil); len(packed) < len(content) {
 		content = packed
-		blob.Length, blob.Packed = int64(len(content)), true
+		blob.Length, blob.Packed = int64(len(content)), Zstandard
 	}
 	return blob, content
 }
@@ -131,18 +123,18 @@ func (b *Backup) write(blob Blob, content []byte) (Blob, error) {
 // Piece is a content that is appended as it comes. Until it is ended no other one is appended.
 type Piece struct {
 	backup *Backup
-	packer *zstd.Encoder // nil where it is not compressed
+	packer io.WriteCloser
 	blob   Blob
 }
 
 // Begin begins a content of about so many bytes.
 func (b *Backup) Begin(size int64) (*Piece, error) {
-	p := &Piece{backup: b, blob: Blob{Packed: size <= mostPacked}}
-	var err error
-	if p.blob.Packed {
-		p.packer, err = zstd.NewWriter(pieceFile{p}, zstd.WithEncoderLevel(zstd.SpeedFastest),
-			zstd.WithEncoderConcurrency(1), zstd.WithLowerEncoderMem(true))
+	p := &Piece{backup: b, blob: Blob{Packed: Zstandard}}
+	if size >= ManyBytes {
+		p.blob.Packed = S2
 	}
+	var err error
+	p.packer, err = p.blob.Packed.writer(pieceFile{p})
 	b.mu.Lock()
 	p.blob.Offset = b.at
 	return p, err
@@ -151,10 +143,7 @@ func (b *Backup) Begin(size int64) (*Piece, error) {
 // Write appends bytes of the content.
 func (p *Piece) Write(content []byte) (int, error) {
 	p.blob.Size += int64(len(content))
-	if p.packer != nil {
-		return p.packer.Write(content)
-	}
-	return pieceFile{p}.Write(content)
+	return p.packer.Write(content)
 }
 
 // pieceFile is where a piece goes in the end.
@@ -170,14 +159,18 @@ func (p pieceFile) Write(content []byte) (int, error) {
 // End ends the piece, and says where it is.
 func (p *Piece) End() (Blob, error) {
 	defer p.backup.mu.Unlock()
-	if p.packer != nil {
-		return p.blob, p.packer.Close()
+	var err error
+	if p.packer != nil { // else Begin failed
+		err = p.packer.Close()
 	}
-	return p.blob, nil
+	return p.blob, err
 }
 
 // manyEdits is from how many edits on they are not held.
 const manyEdits = 4096
+
+// usualEdit is how many bytes an edit takes, about.
+const usualEdit = 12
 
 // PutEdits appends edits.
 func (b *Backup) PutEdits(edits edit.Source) (Blob, error) {
@@ -192,7 +185,7 @@ func (b *Backup) PutEdits(edits edit.Source) (Blob, error) {
 		}
 		return blob, err
 	}
-	p, err := b.Begin(0)
+	p, err := b.Begin(int64(edits.Len()) * usualEdit)
 	by := digest.By()
 	hash := by.New()
 	if err == nil {

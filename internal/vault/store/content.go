@@ -10,8 +10,6 @@ import (
 	"iter"
 	"sync"
 
-	"github.com/klauspost/compress/zstd"
-
 	"frizzel/core/edit"
 	"frizzel/internal/change"
 	"frizzel/internal/digest"
@@ -24,7 +22,7 @@ var ErrBackup = errors.New("its backup is damaged")
 // verified reads a content, and fails at its end where it is not what was put there.
 type verified struct {
 	in      io.Reader
-	packed  *zstd.Decoder // nil where it is not compressed
+	packed  io.Closer // in, where it is compressed; else nil
 	file    io.Closer
 	hash    hash.Hash
 	sum     digest.Digest // zero where nothing is to be held against it
@@ -54,7 +52,7 @@ func (v *verified) Read(p []byte) (int, error) {
 
 func (v *verified) Close() error {
 	if v.packed != nil {
-		v.packed.Close()
+		_ = v.packed.Close() // which only lets go of memory
 	}
 	return v.file.Close()
 }
@@ -87,7 +85,7 @@ func (s *Store) small(r *Record, blob Blob, sum digest.Digest) ([]byte, error) {
 		return nil, ErrBackup
 	}
 	block, err := r.unpacked.get(blob.Block, func() ([]byte, error) {
-		in, err := s.openPiece(r, r.Blocks[blob.Block-1], digest.Digest{})
+		in, err := s.openPiece(r, r.Blocks[blob.Block-1], r.Blocks[blob.Block-1].Digest)
 		if err != nil {
 			return nil, err
 		}
@@ -151,15 +149,16 @@ func (s *Store) openPiece(r *Record, blob Blob, sum digest.Digest) (io.ReadClose
 	if err == nil && (blob.Offset < 0 || blob.Length < 0 || blob.Length > info.Size || blob.Offset > info.Size-blob.Length || blob.Size < 0) {
 		err = ErrBackup
 	}
-	if err == nil && max(blob.Size, blob.Length) <= mostHeld {
+	if err == nil && max(blob.Size, blob.Length) <= mostHeld && blob.Packed <= Zstandard {
 		defer disk.Close(f)
 		return held(f, blob, sum)
 	}
 	v := &verified{file: f, hash: digest.By(sum).New(), sum: sum, size: blob.Size, damaged: ErrBackup}
 	v.in = io.NewSectionReader(f, blob.Offset, blob.Length)
-	if err == nil && blob.Packed {
-		v.packed, err = zstd.NewReader(v.in, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(64<<20))
-		v.in = v.packed
+	if err == nil && blob.Packed != Unpacked {
+		var in io.ReadCloser
+		in, err = blob.Packed.reader(v.in)
+		v.in, v.packed = in, in
 	}
 	if err != nil {
 		disk.Close(f)
@@ -171,22 +170,13 @@ func (s *Store) openPiece(r *Record, blob Blob, sum digest.Digest) (io.ReadClose
 // mostHeld is up to how many bytes a piece is read at once.
 const mostHeld = 4 << 20
 
-var decoder = sync.OnceValue(func() *zstd.Decoder {
-	d, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(0), zstd.WithDecoderLowmem(true),
-		zstd.WithDecoderMaxMemory(mostHeld), zstd.WithDecoderMaxWindow(64<<20))
-	if err != nil {
-		panic(err) // the options are constant
-	}
-	return d
-})
-
 // held reads a piece at once.
 func held(backup disk.File, blob Blob, sum digest.Digest) (io.ReadCloser, error) {
 	content := make([]byte, blob.Length)
 	if n, err := backup.ReadAt(content, blob.Offset); n < len(content) {
 		return nil, err
 	}
-	if blob.Packed {
+	if blob.Packed == Zstandard {
 		var err error
 		if content, err = decoder().DecodeAll(content, make([]byte, 0, blob.Size)); err != nil {
 			return nil, ErrBackup

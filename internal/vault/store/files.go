@@ -236,11 +236,7 @@ func decodeEntry(text []byte) (*Entry, error) {
 }
 
 func (b *Blob) encode(to *change.Encoder) {
-	packed := int64(0)
-	if b.Packed {
-		packed = 1
-	}
-	for _, n := range []int64{int64(b.Block), b.Offset, b.Length, b.Size, packed, int64(b.Count)} {
+	for _, n := range [...]int64{int64(b.Block), b.Offset, b.Length, b.Size, int64(b.Packed), int64(b.Count)} {
 		to.Int(n)
 	}
 	to.Digest(b.Digest)
@@ -248,6 +244,6 @@ func (b *Blob) encode(to *change.Encoder) {
 
 func decodeBlob(d *change.Decoder) Blob {
 	return Blob{
-		Block: int(d.Int()), Offset: d.Int(), Length: d.Int(), Size: d.Int(), Packed: d.Int() == 1, Count: int(d.Int()), Digest: d.Digest(),
+		Block: int(d.Int()), Offset: d.Int(), Length: d.Int(), Size: d.Int(), Packed: Packing(d.Int()), Count: int(d.Int()), Digest: d.Digest(),
 	}
 }

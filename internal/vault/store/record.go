@@ -51,9 +51,10 @@ type Record struct {
 	unpacked blocks
 }
 
-// format is the version of records. Those of format 4 have no other digests than SHA-256; those of
-// formats 2 and 3 have a line of JSON for each file, and their edits are written in other ways.
-const format = 5
+// format is the version of records. Those of format 5 have no other packing than Zstandard; those
+// of format 4 no other digests than SHA-256; those of formats 2 and 3 have a line of JSON for each
+// file, and their edits are written in other ways.
+const format = 6
 
 // Kind is what a run did.
 type Kind string
@@ -174,7 +175,7 @@ func readRecord(body *io.SectionReader, again func() (*io.SectionReader, io.Clos
 	if err := json.Unmarshal(line, r); err != nil {
 		return nil, err
 	}
-	if r.Format != 4 && r.Format != format {
+	if r.Format < 4 || r.Format > format {
 		return nil, fmt.Errorf("it is of format %d, which this program does not know", r.Format)
 	}
 	r.Files = &Files{secret: r.Secret, count: r.Count, read: func(f *Files) error {

@@ -1,0 +1,84 @@
+package store
+
+import (
+	"encoding/json"
+	"io"
+	"sync"
+
+	"github.com/klauspost/compress/s2"
+	"github.com/klauspost/compress/zstd"
+)
+
+// Packing is how a piece of a backup is compressed.
+type Packing byte
+
+// The packings, by the numbers that they have in records.
+const (
+	Unpacked  Packing = 0
+	Zstandard Packing = 1 // a frame of RFC 8878
+	S2        Packing = 2 // a stream of S2, an extension of Snappy: large, and five times as fast
+)
+
+// MarshalJSON gives true for Zstandard, which was the only packing once.
+func (p Packing) MarshalJSON() ([]byte, error) {
+	if p <= Zstandard {
+		return json.Marshal(p == Zstandard)
+	}
+	return json.Marshal(int(p))
+}
+
+// UnmarshalJSON reads what MarshalJSON gives.
+func (p *Packing) UnmarshalJSON(text []byte) error {
+	var packed bool
+	if json.Unmarshal(text, &packed) != nil {
+		return json.Unmarshal(text, (*byte)(p))
+	}
+	if *p = Unpacked; packed {
+		*p = Zstandard
+	}
+	return nil
+}
+
+// writer returns what compresses as it comes, to be closed.
+func (p Packing) writer(out io.Writer) (io.WriteCloser, error) {
+	if p == S2 {
+		return s2.NewWriter(out, s2.WriterConcurrency(1)), nil
+	}
+	return zstd.NewWriter(out, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1), zstd.WithLowerEncoderMem(true))
+}
+
+// reader reads what is packed in in, until closed.
+func (p Packing) reader(in io.Reader) (io.ReadCloser, error) {
+	switch p {
+	case Unpacked:
+		return io.NopCloser(in), nil
+	case S2:
+		return io.NopCloser(s2.NewReader(in, s2.ReaderMaxBlockSize(1<<20))), nil
+	case Zstandard:
+		d, err := zstd.NewReader(in, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(64<<20))
+		if err != nil {
+			return nil, err
+		}
+		return d.IOReadCloser(), nil
+	}
+	return nil, ErrBackup
+}
+
+// encoder packs small pieces, each at once.
+var encoder = sync.OnceValue(func() *zstd.Encoder {
+	e, err := zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest))
+	if err != nil {
+		panic(err) // the options are constant
+	}
+	return e
+})
+
+// decoder unpacks what encoder packed.
+var decoder = sync.OnceValue(func() *zstd.Decoder {
+	d, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(0), zstd.WithDecoderLowmem(true),
+		zstd.WithDecoderMaxMemory(mostHeld), zstd.WithDecoderMaxWindow(64<<20))
+	if err != nil {
+		panic(err) // the options are constant
+	}
+	return d
+})
