@@ -56,9 +56,12 @@ func (l *Locked) NewBackup(r *Record) (*Backup, error) {
 // worthPacking is from how many bytes on a content is compressed by itself.
 const worthPacking = 4 << 10
 
-// ManyBytes is from how many bytes on a content that comes in pieces is compressed in a way that
-// takes hardly longer than to write it. Tests take all for many.
+// ManyBytes is from how many bytes on a content that comes in pieces is compressed less well and
+// five times as fast, up to mostPacked: to compress more would take longer than to write it. Tests
+// take all for many.
 var ManyBytes int64 = 4 << 20
+
+const mostPacked = 64 << 20
 
 // Put appends a content, compressed where that pays. It may be called by several
 // goroutines at once.
@@ -130,7 +133,10 @@ type Piece struct {
 // Begin begins a content of about so many bytes.
 func (b *Backup) Begin(size int64) (*Piece, error) {
 	p := &Piece{backup: b, blob: Blob{Packed: Zstandard}}
-	if size >= ManyBytes {
+	switch {
+	case size > mostPacked:
+		p.blob.Packed = Unpacked
+	case size >= ManyBytes:
 		p.blob.Packed = S2
 	}
 	var err error
@@ -185,7 +191,7 @@ func (b *Backup) PutEdits(edits edit.Source) (Blob, error) {
 		}
 		return blob, err
 	}
-	p, err := b.Begin(int64(edits.Len()) * usualEdit)
+	p, err := b.Begin(min(int64(edits.Len())*usualEdit, mostPacked))
 	by := digest.By()
 	hash := by.New()
 	if err == nil {

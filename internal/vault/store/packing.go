@@ -16,7 +16,7 @@ type Packing byte
 const (
 	Unpacked  Packing = 0
 	Zstandard Packing = 1 // a frame of RFC 8878
-	S2        Packing = 2 // a stream of S2, an extension of Snappy: large, and five times as fast
+	S2        Packing = 2 // a stream of S2, which extends Snappy
 )
 
 // MarshalJSON gives true for Zstandard, which was the only packing once.
@@ -41,11 +41,19 @@ func (p *Packing) UnmarshalJSON(text []byte) error {
 
 // writer returns what compresses as it comes, to be closed.
 func (p Packing) writer(out io.Writer) (io.WriteCloser, error) {
-	if p == S2 {
+	switch p {
+	case Unpacked:
+		return asItIs{out}, nil
+	case S2:
 		return s2.NewWriter(out, s2.WriterConcurrency(1)), nil
 	}
 	return zstd.NewWriter(out, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1), zstd.WithLowerEncoderMem(true))
 }
+
+// asItIs writes what comes as it is.
+type asItIs struct{ io.Writer }
+
+func (asItIs) Close() error { return nil }
 
 // reader reads what is packed in in, until closed.
 func (p Packing) reader(in io.Reader) (io.ReadCloser, error) {
