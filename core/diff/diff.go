@@ -87,10 +87,10 @@ type Walk struct {
 
 	// Memory that is used again: what is left of earlier windows, that with the one at hand, and
 	// the new lines of the piece at hand and of the one that was passed on.
-	left, joined           []byte
-	leftEdits, joinedEdits edit.List
-	fresh                  []byte
-	passed                 piece
+	left, joined []byte
+	joinedEdits  edit.List
+	fresh        []byte
+	passed       piece
 }
 
 // piece is the memory of a hunk's piece.
@@ -186,18 +186,31 @@ func (w *Walk) rest(last bool) error {
 	}
 	w.line += lines.Count(w.text[w.at:from])
 	w.left = append(w.left[:0], w.text[from:]...)
-	w.leftEdits = append(w.leftEdits[:0], w.edits...)
-	w.text, w.at, w.edits = w.left, 0, w.leftEdits.Clone()
+	w.text, w.at, w.edits = w.left, 0, w.edits.Clone()
 	for i := range w.edits {
 		w.edits[i].Start, w.edits[i].End = w.edits[i].Start-from, w.edits[i].End-from
 	}
-	if w.open != nil {
-		for i := w.own; i < len(w.open.Lines); i++ {
-			w.open.Lines[i].Text = slices.Clone(w.open.Lines[i].Text)
-		}
-		w.own = len(w.open.Lines)
-	}
+	w.ownLines()
 	return nil
+}
+
+// ownLines gives the lines of the hunk at hand texts that no window shares.
+func (w *Walk) ownLines() {
+	if w.open == nil {
+		return
+	}
+	shared := w.open.Lines[w.own:]
+	size := 0
+	for i := range shared {
+		size += len(shared[i].Text)
+	}
+	texts := make([]byte, 0, size)
+	for i := range shared {
+		from := len(texts)
+		texts = append(texts, shared[i].Text...)
+		shared[i].Text = texts[from:len(texts):len(texts)]
+	}
+	w.own = len(w.open.Lines)
 }
 
 // near reports whether so few lines lie between the last block and one that starts at

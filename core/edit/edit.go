@@ -112,9 +112,15 @@ func (l List) Fits(size int) bool {
 
 // Clone returns the list with new texts of its own, that keep no larger text in memory.
 func (l List) Clone() List {
-	out := slices.Clone(l)
+	size := 0
+	for i := range l {
+		size += len(l[i].New)
+	}
+	out, texts := slices.Clone(l), make([]byte, 0, size)
 	for i := range out {
-		out[i].New = bytes.Clone(out[i].New)
+		from := len(texts)
+		texts = append(texts, out[i].New...)
+		out[i].New = texts[from:len(texts):len(texts)]
 	}
 	return out
 }
