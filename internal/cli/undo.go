@@ -73,7 +73,7 @@ func (a *app) taking(kind store.Kind, c *cobra.Command) *cobra.Command {
 
 func (a *app) takeBack(c *cobra.Command, o usecase.UndoOptions, yes bool) error {
 	b := &byFile{app: a}
-	if !yes {
+	if o.Asks = !yes; o.Asks {
 		b.prompt = a.prompt()
 	}
 	printer := a.printer()

@@ -20,6 +20,7 @@ type UndoOptions struct {
 	Names []string   // perhaps a run, then paths; no run is the last one
 	Write Writing
 	Force bool // files that have changed since, too
+	Asks  bool // Take asks a person, who is shown each file; nothing else is written then
 	// Take is asked about each file; text is what is to be shown of it. nil takes all.
 	Take  func(b *history.Back, text diff.Windows) (bool, error)
 	Taken func() error // is called when all were asked about, before anything is written; nil for nothing
@@ -44,8 +45,6 @@ type TakenBack struct {
 	Files   int           // written
 	Left    []store.Left  // left alone
 	Already int           // files that are as they were already
-
-	later []store.Left
 }
 
 // asked returns the changes that are taken, and how many edits they hold. later are those of files
@@ -93,22 +92,17 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 		return nil, err
 	}
 	t := &TakenBack{Of: r}
-	back := &change.Kept{}
-	later := map[int]bool{} // of back, files that have changed since
-	t.Left, t.Already, err = history.Reverse(o.Write.Store, records, r, history.Reversal{Paths: paths, Force: o.Force, Trusting: true}, func(b *history.Back) error {
-		if b.Later && o.Later != TakeLater {
-			t.later = append(t.later, store.Left{Path: change.Path(b.Path), Reason: "it has changed since; --keep-later takes back what the run changed, around the later changes"})
-			return nil
-		}
-		if b.Later {
-			later[back.Len()] = true
-		}
-		return back.Add(b.Change)
-	})
+	look := func(trust history.Trust) (back *change.Kept, later map[int]bool, err error) {
+		return o.look(t, records, history.Reversal{Paths: paths, Force: o.Force, Trust: trust})
+	}
+	trust := history.TrustAll
+	if o.Asks { // and shows what is read of the files
+		trust = history.TrustLarge
+	}
+	back, later, err := look(trust)
 	if err != nil {
 		return nil, err
 	}
-	t.Left = append(t.Left, t.later...)
 	if o.Found != nil {
 		o.Found(r, t.Left)
 	}
@@ -121,19 +115,59 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 			Kind: o.Kind, Undoes: r.ID, Rules: r.Rules, Changes: count, After: r.After, Left: t.Left,
 		}, taken)
 		var damaged *transaction.DamagedError
+		var changed *change.ChangedError
 		var torn *transaction.NotPutBackError
-		if !errors.As(err, &damaged) || errors.As(err, &torn) {
-			break
+		switch {
+		case errors.As(err, &torn):
+			return t, err
+		case errors.As(err, &damaged):
+			t.Left = append(t.Left, store.Left{Path: change.Path(damaged.Path), Reason: "what is kept of it is damaged"})
+			taken, err = taken.Without(func(_ int, c *change.Change) bool { return c.Path == damaged.Path })
+		case errors.As(err, &changed) && trust == history.TrustAll: // some file looked as the run left it, and is not
+			trust = history.TrustNone
+			if taken, _, err = look(trust); err == nil {
+				count, err = countOf(taken)
+			}
+		default:
+			if t.Run != nil {
+				t.Files = taken.Len()
+			}
+			return t, err
 		}
-		t.Left = append(t.Left, store.Left{Path: change.Path(damaged.Path), Reason: "what is kept of it is damaged"})
-		if taken, err = taken.Without(func(_ int, c *change.Change) bool { return c.Path == damaged.Path }); err != nil {
+		if err != nil {
 			return t, err
 		}
 	}
-	if t.Run != nil {
-		t.Files = taken.Len()
+}
+
+// look returns the changes that take a run back, and which of them are of files that have changed
+// since; and says what is left alone.
+func (o *UndoOptions) look(t *TakenBack, records []*store.Record, how history.Reversal) (back *change.Kept, later map[int]bool, err error) {
+	back, later = &change.Kept{}, map[int]bool{}
+	var left []store.Left
+	t.Left, t.Already, err = history.Reverse(o.Write.Store, records, t.Of, how, func(b *history.Back) error {
+		if b.Later && o.Later != TakeLater {
+			left = append(left, store.Left{Path: change.Path(b.Path), Reason: "it has changed since; --keep-later takes back what the run changed, around the later changes"})
+			return nil
+		}
+		if b.Later {
+			later[back.Len()] = true
+		}
+		return back.Add(b.Change)
+	})
+	t.Left = append(t.Left, left...)
+	return back, later, err
+}
+
+// countOf returns how many edits changes hold.
+func countOf(all *change.Kept) (count int, err error) {
+	for c, err := range all.All() {
+		if err != nil {
+			return 0, err
+		}
+		count += c.Count()
 	}
-	return t, err
+	return count, nil
 }
 
 // find returns the run that the first name names, or the last one, and the absolute paths

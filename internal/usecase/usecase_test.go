@@ -198,6 +198,34 @@ func TestUndoInPart(t *testing.T) {
 	require.ErrorContains(t, err, "taken back already")
 }
 
+// A file that looks as the run left it, and is not, is found out before it is written and left
+// alone, and the others are taken back; a person who is asked is never shown it as taken back.
+func TestUndoOfWhatOnlyLooksSo(t *testing.T) {
+	for _, asks := range []bool{false, true} {
+		var out bytes.Buffer
+		r := newRailway(t, `replace text "depot-3" with "depot-4"`)
+		_, err := Apply(t.Context(), ApplyOptions{Rules: r.rules, Plan: r.plan(t), Write: r.writing(&out), Show: func(*run.Result) error { return nil }})
+		require.NoError(t, err)
+		path := filepath.Join(r.folder, "conf/clock.ini")
+		is, err := os.Stat(path)
+		require.NoError(t, err)
+		theirs := strings.Replace(r.read(t, "conf/clock.ini"), "depot", "DEPOT", 1)
+		r.write(t, "conf/clock.ini", theirs)
+		require.NoError(t, os.Chtimes(path, is.ModTime(), is.ModTime()))
+		o := UndoOptions{Kind: store.Undo, Write: r.writing(&out), Asks: asks, Take: func(b *history.Back, _ diff.Windows) (bool, error) {
+			require.False(t, asks && strings.HasSuffix(b.Path, "clock.ini"))
+			return true, nil
+		}}
+		back, err := Undo(t.Context(), o)
+		require.NoError(t, err)
+		require.Equal(t, []int{1, 1}, []int{back.Files, len(back.Left)})
+		require.Equal(t, theirs, r.read(t, "conf/clock.ini"))
+		wrong, _, err := history.Verify(r.store)
+		require.NoError(t, err)
+		require.Empty(t, wrong)
+	}
+}
+
 // Layout writes what fmt writes, as a run like others; check counts and tells.
 func TestScripts(t *testing.T) {
 	var out bytes.Buffer

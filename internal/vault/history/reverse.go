@@ -17,10 +17,20 @@ type Reversal struct {
 	// Force takes back files that have changed since, too, whose present content is
 	// lost from there.
 	Force bool
-	// Trusting takes a large file that looks as the run left it for just that, and what is kept of
-	// it for what was put there. Whoever writes it finds out, and writes nothing.
-	Trusting bool
+	Trust Trust
 }
+
+// Trust is of which files it is enough that they look as the run left them, by all that is known of
+// one but its content. Whoever writes such a file finds out, and writes nothing.
+type Trust int
+
+const (
+	TrustNone Trust = iota
+	// TrustLarge is of those that take long to be read; what is kept of them is taken for what was
+	// put there, too.
+	TrustLarge
+	TrustAll
+)
 
 // Back is a change that takes a file of a run back.
 type Back struct {
@@ -41,7 +51,7 @@ func Reverse(s *store.Store, records []*store.Record, r *store.Record, how Rever
 	look := func(first int) []looked {
 		some := make([]looked, min(r.Files.Len()-first, together))
 		each(len(some), func(from, to int) {
-			w := reverser{Store: s, record: r, force: how.Force, trusting: how.Trusting, sameBoot: r.Boot == disk.Boot()}
+			w := reverser{Store: s, record: r, force: how.Force, trust: how.Trust, sameBoot: r.Boot == disk.Boot()}
 			defer w.close()
 			for i := from; i < to; i++ {
 				some[i] = w.look(first+i, func(e *store.Entry) bool { return !undone.has(e.Absolute()) && touched(e, how.Paths) })

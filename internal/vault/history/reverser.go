@@ -17,7 +17,7 @@ type reverser struct {
 	*store.Store
 	record   *store.Record
 	force    bool
-	trusting bool
+	trust    Trust
 	sameBoot bool // devices have the numbers that they had
 
 	path   string // of the folder at hand
@@ -73,7 +73,14 @@ func (w *reverser) file(e *store.Entry) (*Back, error) {
 	b := &Back{Change: change.Change{
 		Path: e.Absolute(), Folder: string(e.Folder), Name: string(e.Name), In: folder.ID(), Role: e.Role, Rules: e.Rules,
 	}}
-	f, err := folder.Open(filepath.Base(string(e.Name)))
+	name := filepath.Base(string(e.Name))
+	if w.trusts(e) {
+		if is, err := folder.Stat(name); err == nil && w.looksSo(e, is) {
+			b.Before = e.After
+			return b, w.there(b, e, nil, func() error { return nil })
+		}
+	}
+	f, err := folder.Open(name)
 	switch {
 	case errors.Is(err, disk.ErrNotRegular):
 		return nil, errOdd
@@ -83,10 +90,6 @@ func (w *reverser) file(e *store.Entry) (*Back, error) {
 		return nil, err
 	}
 	defer disk.Close(f)
-	if w.trusting && w.looksSo(e, f) {
-		b.Before = e.After
-		return b, w.there(b, e, f, func() error { return nil })
-	}
 	kept := w.kept(e)
 	if b.Before, b.Print, err = change.ReadFile(f, digest.By(e.Before, e.After)); err != nil {
 		return nil, err
@@ -94,12 +97,16 @@ func (w *reverser) file(e *store.Entry) (*Back, error) {
 	return b, w.there(b, e, f, kept)
 }
 
-// looksSo reports whether a large file looks as the run left it, by all that is known of it but
-// its content.
-func (w *reverser) looksSo(e *store.Entry, f disk.File) bool {
-	info, err := f.Stat()
-	return err == nil && e.What == change.Rewrite && e.Old.Size > long && e.Modified != 0 && info.Modified == e.Modified &&
-		info.Inode == e.Staged.Inode && (!w.sameBoot || info.Device == e.Staged.Device) && e.After != e.Before
+// trusts reports whether it is enough that a file looks as the run left it.
+func (w *reverser) trusts(e *store.Entry) bool {
+	return w.trust == TrustAll || w.trust == TrustLarge && e.Old.Size > long
+}
+
+// looksSo reports whether a file looks as the run left it, by all that is known of it but its
+// content.
+func (w *reverser) looksSo(e *store.Entry, is disk.Info) bool {
+	return is.Kind == disk.Regular && e.What == change.Rewrite && e.Modified != 0 && is.Modified == e.Modified &&
+		is.Inode == e.Staged.Inode && (!w.sameBoot || is.Device == e.Staged.Device) && e.After != e.Before
 }
 
 // long is from how many bytes on what is kept of a file is read while the file itself is.
@@ -148,7 +155,7 @@ func (w *reverser) old(e *store.Entry) edit.Opener {
 	return func() (io.ReadCloser, error) { return w.OpenOld(w.record, e) }
 }
 
-// there takes back a file that is there, and open.
+// there takes back a file that is there. now is it, open, and nil where it is what the run left.
 func (w *reverser) there(b *Back, e *store.Entry, now disk.File, kept func() error) error {
 	switch {
 	case e.What == change.Create && b.Before != e.After && !w.force:
