@@ -45,7 +45,7 @@ func IsEncoded(text []byte) bool { return len(text) > 0 && text[0] == encoded }
 // slice of rules.
 func Decode(text []byte) (List, error) { return DecodeInto(nil, text) }
 
-// DecodeInto is Decode into the memory of a list that nobody needs any more, or larger one.
+// DecodeInto is Decode into the memory of a list that nobody needs any more, or a larger one.
 func DecodeInto(room List, text []byte) (List, error) {
 	if !IsEncoded(text) {
 		return nil, ErrEncoding
