@@ -19,6 +19,9 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
+// patience is how long a test waits for what comes at once on a machine that has nothing else to do.
+const patience = time.Minute
+
 // terminal is the program at work at a terminal of its own.
 type terminal struct {
 	t    *testing.T
@@ -71,7 +74,7 @@ func (term *terminal) screen() string {
 func (term *terminal) expect(text string) {
 	term.t.Helper()
 	require.Eventually(term.t, func() bool { return strings.Contains(term.screen(), text) },
-		10*time.Second, 5*time.Millisecond, "waiting for %q", text)
+		patience, 5*time.Millisecond, "waiting for %q", text)
 	term.mu.Lock()
 	defer term.mu.Unlock()
 	_, rest, _ := strings.Cut(term.seen.String(), text)
@@ -93,7 +96,7 @@ func (term *terminal) shows(texts ...string) {
 			}
 		}
 		return true
-	}, 10*time.Second, 5*time.Millisecond) {
+	}, patience, 5*time.Millisecond) {
 		require.Fail(term.t, "the screen never shows it", "%q\n%s", texts, now)
 	}
 }
@@ -112,7 +115,7 @@ func (term *terminal) ends(status int) {
 	select {
 	case <-done:
 		require.Equal(term.t, status, term.cmd.ProcessState.ExitCode(), term.screen())
-	case <-time.After(10 * time.Second):
+	case <-time.After(patience):
 		require.Fail(term.t, "the program does not end", term.screen())
 	}
 }
@@ -193,7 +196,7 @@ func TestAskingAboutEachFile(t *testing.T) {
 			go func() { _ = term.cmd.Wait(); close(done) }()
 			select {
 			case <-done:
-			case <-time.After(10 * time.Second):
+			case <-time.After(patience):
 				require.Fail(t, "the program does not end")
 			}
 			require.Equal(t, old+old, read("1.txt")+read("2.txt"))
