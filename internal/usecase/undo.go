@@ -125,8 +125,8 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 			taken, err = taken.Without(func(_ int, c *change.Change) bool { return c.Path == damaged.Path })
 		case errors.As(err, &changed) && trust == history.TrustAll: // some file looked as the run left it, and is not
 			trust = history.TrustNone
-			if taken, _, err = look(trust); err == nil {
-				count, err = countOf(taken)
+			if back, later, err = look(trust); err == nil {
+				taken, count, err = o.asked(back, later)
 			}
 		default:
 			if t.Run != nil {
@@ -157,17 +157,6 @@ func (o *UndoOptions) look(t *TakenBack, records []*store.Record, how history.Re
 	})
 	t.Left = append(t.Left, left...)
 	return back, later, err
-}
-
-// countOf returns how many edits changes hold.
-func countOf(all *change.Kept) (count int, err error) {
-	for c, err := range all.All() {
-		if err != nil {
-			return 0, err
-		}
-		count += c.Count()
-	}
-	return count, nil
 }
 
 // find returns the run that the first name names, or the last one, and the absolute paths

@@ -151,6 +151,7 @@ func newWriter(l *store.Locked, intent Intent, changes change.Set) (*writer, err
 	w.record.Files = store.NewFiles(w.record.Secret, all)
 	w.looks.Grow(all)
 	used := map[int]bool{}
+	first := map[string]int{} // the file of each folder that says which folder is meant
 	var one sync.Mutex
 	err := each(context.Background(), changes.Len(), func(i int) error {
 		c, err := changes.At(i)
@@ -159,7 +160,9 @@ func newWriter(l *store.Locked, intent Intent, changes change.Set) (*writer, err
 		}
 		e := entryOf(&c)
 		one.Lock()
-		w.wanted.add(e)
+		if k, ok := first[folderOf(e)]; !ok || i < k {
+			first[folderOf(e)], w.wanted[folderOf(e)] = i, e
+		}
 		for _, rule := range e.Rules {
 			used[rule] = true
 		}
