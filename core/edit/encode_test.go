@@ -6,6 +6,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"frizzel/core/codec"
 )
 
 // What is encoded comes back; what is cut, longer or another is no list, or one that is
@@ -41,9 +43,9 @@ func TestEncoding(t *testing.T) {
 		}
 	}
 	_, err := Decode([]byte("[{}]"))
-	require.ErrorIs(t, err, ErrEncoding)
+	require.ErrorIs(t, err, codec.ErrInvalid)
 	_, err = Decode([]byte{1, 0xff, 0xff, 0xff, 0xff, 0x0f})
-	require.ErrorIs(t, err, ErrEncoding)
+	require.ErrorIs(t, err, codec.ErrInvalid)
 }
 
 func BenchmarkEncode(b *testing.B) {

@@ -9,6 +9,8 @@ import (
 	"iter"
 	"slices"
 	"sync"
+
+	"frizzel/core/codec"
 )
 
 // Source is edits in the order of their places that may be too many to be held at once: a
@@ -245,7 +247,7 @@ func Read(in io.Reader) iter.Seq2[Edit, error] {
 			}
 			var some List
 			if err == nil && size > 1<<40 {
-				err = ErrEncoding
+				err = codec.ErrInvalid
 			}
 			if err == nil {
 				some, err = readList(r, int64(size))
@@ -269,7 +271,7 @@ func ReadAll(text []byte) (List, error) {
 	for len(text) > 0 {
 		size, n := binary.Uvarint(text)
 		if n <= 0 || size > uint64(len(text)-n) {
-			return nil, ErrEncoding
+			return nil, codec.ErrInvalid
 		}
 		some, err := Decode(text[n : n+int(size) : n+int(size)])
 		if err != nil {

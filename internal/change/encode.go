@@ -1,30 +1,19 @@
 package change
 
 import (
-	"encoding/binary"
-	"errors"
 	"maps"
 	"slices"
 
+	"frizzel/core/codec"
 	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 )
 
-// Encoder appends values to Text, as a Decoder reads them in the same order.
-type Encoder struct{ Text []byte }
+// An Encoder is a codec.Encoder for what changes and records hold besides numbers and strings.
+type Encoder struct{ codec.Encoder }
 
-// Int appends a number.
-func (e *Encoder) Int(n int64) { e.Text = binary.AppendVarint(e.Text, n) }
-
-// Bytes appends bytes.
-func (e *Encoder) Bytes(b []byte) {
-	e.Text = append(binary.AppendUvarint(e.Text, uint64(len(b))), b...)
-}
-
-// String appends a string.
-func (e *Encoder) String(s string) {
-	e.Text = append(binary.AppendUvarint(e.Text, uint64(len(s))), s...)
-}
+// NewEncoder returns an Encoder with room for n bytes.
+func NewEncoder(n int) *Encoder { return &Encoder{codec.Encoder{Text: make([]byte, 0, n)}} }
 
 // Digest appends a digest.
 func (e *Encoder) Digest(d digest.Digest) {
@@ -35,20 +24,13 @@ func (e *Encoder) Digest(d digest.Digest) {
 	e.Text = append(append(e.Text, byte(d.By)), d.Sum[:]...)
 }
 
-// Ints appends numbers.
-func (e *Encoder) Ints(all []int) {
-	e.Int(int64(len(all)))
-	for _, n := range all {
-		e.Int(int64(n))
-	}
-}
-
-// ID appends an identity.
+// ID appends the identity of a file.
 func (e *Encoder) ID(id disk.ID) {
-	e.Text = binary.AppendUvarint(binary.AppendUvarint(e.Text, id.Device), id.Inode)
+	e.Uint(id.Device)
+	e.Uint(id.Inode)
 }
 
-// Info appends what is known of a file without reading it.
+// Info appends a file's status.
 func (e *Encoder) Info(i disk.Info) {
 	e.ID(i.ID)
 	for _, n := range []int64{int64(i.Kind), int64(i.Mode), int64(i.UID), int64(i.GID), int64(i.Links), i.Size, i.Modified, i.Changed} {
@@ -56,12 +38,12 @@ func (e *Encoder) Info(i disk.Info) {
 	}
 }
 
-// Meta appends what a file is besides its content.
+// Meta appends a file's metadata.
 func (e *Encoder) Meta(m disk.Meta) {
 	e.Int(int64(m.Mode))
 	e.Int(int64(m.UID))
 	e.Int(int64(m.GID))
-	e.Int(int64(len(m.Attributes)))
+	e.Uint(uint64(len(m.Attributes)))
 	if len(m.Attributes) == 0 { // as of most files
 		return
 	}
@@ -71,53 +53,11 @@ func (e *Encoder) Meta(m disk.Meta) {
 	}
 }
 
-// ErrEncoding is the error of what no Encoder wrote.
-var ErrEncoding = errors.New("it is not encoded as it should be")
+// A Decoder reads what an Encoder appended.
+type Decoder struct{ codec.Decoder }
 
-// Decoder reads what an Encoder wrote. Where it is not that, Err is set, and all that is read
-// from then on is zero.
-type Decoder struct {
-	Text []byte
-	Err  error
-}
-
-func (d *Decoder) fail() { d.Text, d.Err = nil, ErrEncoding }
-
-// Int reads a number.
-func (d *Decoder) Int() int64 {
-	n, size := binary.Varint(d.Text)
-	if size <= 0 {
-		d.fail()
-		return 0
-	}
-	d.Text = d.Text[size:]
-	return n
-}
-
-func (d *Decoder) unsigned() uint64 {
-	n, size := binary.Uvarint(d.Text)
-	if size <= 0 {
-		d.fail()
-		return 0
-	}
-	d.Text = d.Text[size:]
-	return n
-}
-
-// Bytes reads bytes, which share those of Text.
-func (d *Decoder) Bytes() []byte {
-	n := d.unsigned()
-	if n > uint64(len(d.Text)) {
-		d.fail()
-		return nil
-	}
-	b := d.Text[:n:n]
-	d.Text = d.Text[n:]
-	return b
-}
-
-// String reads a string.
-func (d *Decoder) String() string { return string(d.Bytes()) }
+// NewDecoder returns a Decoder of text.
+func NewDecoder(text []byte) *Decoder { return &Decoder{codec.Decoder{Text: text}} }
 
 // Digest reads a digest.
 func (d *Decoder) Digest() (sum digest.Digest) {
@@ -128,28 +68,15 @@ func (d *Decoder) Digest() (sum digest.Digest) {
 		sum.By = digest.Algorithm(d.Text[0])
 		d.Text = d.Text[1+copy(sum.Sum[:], d.Text[1:]):]
 	default:
-		d.fail()
+		d.Fail()
 	}
 	return sum
 }
 
-// Ints reads numbers.
-func (d *Decoder) Ints() (all []int) {
-	n := d.Int()
-	if n < 0 || n > int64(len(d.Text)) {
-		d.fail()
-		return nil
-	}
-	for range n {
-		all = append(all, int(d.Int()))
-	}
-	return all
-}
+// ID reads the identity of a file.
+func (d *Decoder) ID() disk.ID { return disk.ID{Device: d.Uint(), Inode: d.Uint()} }
 
-// ID reads an identity.
-func (d *Decoder) ID() disk.ID { return disk.ID{Device: d.unsigned(), Inode: d.unsigned()} }
-
-// Info reads what is known of a file.
+// Info reads a file's status.
 func (d *Decoder) Info() disk.Info {
 	return disk.Info{
 		ID: d.ID(), Kind: disk.Kind(d.Int()), Mode: uint32(d.Int()), UID: int(d.Int()), GID: int(d.Int()), Links: int(d.Int()),
@@ -157,15 +84,13 @@ func (d *Decoder) Info() disk.Info {
 	}
 }
 
-// Meta reads what a file is besides its content.
+// minAttribute is the least number of bytes that an extended attribute takes.
+const minAttribute = 2
+
+// Meta reads a file's metadata.
 func (d *Decoder) Meta() disk.Meta {
 	m := disk.Meta{Mode: uint32(d.Int()), UID: int(d.Int()), GID: int(d.Int())}
-	n := d.Int()
-	if n < 0 || n > int64(len(d.Text)) {
-		d.fail()
-		return m
-	}
-	for range n {
+	for range d.Count(minAttribute) {
 		if m.Attributes == nil {
 			m.Attributes = map[string][]byte{}
 		}

@@ -69,7 +69,7 @@ func (k *Kept) At(i int) (Change, error) {
 	if err != nil {
 		return Change{}, err
 	}
-	d := Decoder{Text: text}
+	d := NewDecoder(text)
 	c := Change{
 		Path: d.String(), Folder: d.String(), Name: d.String(), In: d.ID(), What: What(d.String()), Role: Role(d.String()),
 		Before: d.Digest(), Print: Print{d.Int(), uint64(d.Int())}, After: d.Digest(), Rules: d.Ints(), Meta: d.Meta(),

@@ -290,11 +290,7 @@ func (a *app) showRun(s *store.Store, r *store.Record) error {
 			fmt.Fprintf(a.Out, "# %s: %s\n", report.Path(e.Absolute()), said)
 			continue
 		}
-		text, err := history.Shown(s, r, e)
-		if err != nil {
-			return err
-		}
-		if err := printer.Diff(e.Absolute(), text); err != nil {
+		if err := printer.Diff(e.Absolute(), history.Shown(s, r, e)); err != nil {
 			return err
 		}
 	}

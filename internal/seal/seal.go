@@ -28,8 +28,8 @@ import (
 	"frizzel/internal/trailer"
 )
 
-// version is of the file's format. One of version 3 has no other digests than SHA-256.
-const version = 4
+// version is that of the file's format.
+const version = 1
 
 // name goes into the seal's digest.
 const name = "frizzel seal"
@@ -123,7 +123,7 @@ func (s *Seal) read(path string) error {
 	if err := first.Decode(&s.About); err != nil || s.Version == 0 {
 		return fmt.Errorf("%s is no sealed review", path)
 	}
-	if s.Version != 3 && s.Version != version {
+	if s.Version != version {
 		return fmt.Errorf("%s was sealed by another version of frizzel, in format %d; this one reads format %d", path, s.Version, version)
 	}
 	body, err := trailer.Check(name, s.file, info.Size())

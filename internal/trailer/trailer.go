@@ -32,7 +32,7 @@ func algorithm(line []byte) digest.Algorithm {
 // Add returns body, which ends in a line feed, with its digest behind it. The name goes
 // into the digest, so that no content stands for another.
 func Add(name string, body []byte) []byte {
-	return append(body[:len(body):len(body)], line(name, body, digest.Fastest)...)
+	return append(body[:len(body):len(body)], line(name, body, digest.Fastest())...)
 }
 
 func line(name string, body []byte, by digest.Algorithm) string {
@@ -63,7 +63,7 @@ type Writer struct {
 }
 
 // NewWriter returns what writes to out; the name goes into the digest.
-func NewWriter(name string, out io.Writer) *Writer { return newWriter(name, out, digest.Fastest) }
+func NewWriter(name string, out io.Writer) *Writer { return newWriter(name, out, digest.Fastest()) }
 
 func newWriter(name string, out io.Writer, by digest.Algorithm) *Writer {
 	w := &Writer{out: out, by: by, hash: by.New()}

@@ -46,12 +46,22 @@ type job struct {
 // yard is a disk with a tree and a store.
 type yard struct {
 	*Disk
-	fail func(op, name string) error // the error of an operation, nil for none
+	fail   func(op, name string) error // the error of an operation, nil for none
+	limits *store.Limits               // nil for those that are usual
 }
 
 const statePath = "/var/state/frizzel"
 
-func (y *yard) store() *store.Store { return store.Open(statePath, y.Disk) }
+func (y *yard) store() *store.Store {
+	s := store.Open(statePath, y.Disk)
+	if y.limits != nil {
+		s.Limits = *y.limits
+	}
+	return s
+}
+
+// streamed makes every content one that is too large to be held in memory, and to be compressed well.
+var streamed = &store.Limits{MaxHeld: -1}
 
 // locked does something with the store locked.
 func (y *yard) locked(do func(ctx context.Context, l *store.Locked) error) error {
@@ -392,10 +402,9 @@ func (tr *trial) verdict(ended bool, reported error) string {
 	return ""
 }
 
-// crashes lets the machine go down before every operation of a job, and after its end, and
+// crashes lets the machine go down before those operations of a job that some selects, the last being its end, and
 // some recoveries too, and returns what was wrong first, and how many crashes there were.
-func crashes(t *testing.T, j func(*yard) job, kind Kind, deaf func(string) bool, rounds int, syncs map[string]bool) (wrong string, count int) {
-	y := &yard{}
+func crashes(t *testing.T, j func(*yard) job, y *yard, kind Kind, deaf func(string) bool, rounds int, some func(at int) bool, syncs map[string]bool) (wrong string, count int) {
 	tr := &trial{job: j(y), kind: kind, y: y}
 	require.NoError(t, tr.start())
 	total, _, reported := tr.run(0)
@@ -409,6 +418,9 @@ func crashes(t *testing.T, j func(*yard) job, kind Kind, deaf func(string) bool,
 	maps.Copy(syncs, y.Syncs)
 	tr.deaf = deaf
 	for at := 1; at <= total+1; at++ {
+		if !some(at) {
+			continue
+		}
 		for round := range rounds {
 			r := rand.New(rand.NewPCG(uint64(at), uint64(round)))
 			require.NoError(t, tr.start())
@@ -443,6 +455,12 @@ func allJobs() []func(*yard) job {
 	return all
 }
 
+// all selects every operation.
+func all(int) bool { return true }
+
+// soaking reports whether more is tried than a run of all tests has the time for.
+func soaking() bool { return os.Getenv("FRIZZEL_ROUNDS") != "" }
+
 // rounds is how often each crash is tried, with other luck.
 func rounds(fallback int) int {
 	if n, err := strconv.Atoi(os.Getenv("FRIZZEL_ROUNDS")); err == nil {
@@ -455,39 +473,29 @@ func rounds(fallback int) int {
 // down, once or again while it is put right: all files are old or all are new, and what was
 // reported as done is.
 func TestMachineGoesDown(t *testing.T) {
-	goDown := func(t *testing.T, rounds int) {
+	goDown := func(t *testing.T, limits *store.Limits) {
 		for _, j := range allJobs() {
 			t.Run(j(&yard{}).name, func(t *testing.T) {
 				t.Parallel()
-				for _, kind := range Kinds() {
-					wrong, count := crashes(t, j, kind, nil, rounds, map[string]bool{})
+				for i, kind := range Kinds() {
+					some := func(at int) bool { return soaking() || at%len(Kinds()) == i } // each on one kind of disk
+					wrong, count := crashes(t, j, &yard{limits: limits}, kind, nil, rounds(1), some, map[string]bool{})
 					require.Empty(t, wrong)
 					t.Logf("%d crashes on a %s disk", count, kind)
 				}
 			})
 		}
 	}
-	t.Run("contents that are held", func(t *testing.T) { goDown(t, rounds(3)) })
-	t.Run("contents of any size", func(t *testing.T) {
-		anySize(t)
-		goDown(t, rounds(1))
-	})
-}
-
-// anySize makes all contents ones that are too large to be held, and to be compressed well.
-func anySize(t *testing.T) {
-	held, many := transaction.MostHeld, store.ManyBytes
-	t.Cleanup(func() { transaction.MostHeld, store.ManyBytes = held, many })
-	transaction.MostHeld, store.ManyBytes = -1, 0
+	t.Run("contents that are held", func(t *testing.T) { goDown(t, nil) })
+	t.Run("contents of any size", func(t *testing.T) { goDown(t, streamed) })
 }
 
 // Whatever single operation fails: the run says so and all files are old, or it did without and
 // all are new, and what is kept of it is what was put there.
 func TestAnyOperationFails(t *testing.T) {
-	for _, how := range []func(*testing.T){func(*testing.T) {}, anySize} {
-		how(t)
+	for _, limits := range []*store.Limits{nil, streamed} {
 		for _, j := range allJobs()[:9] { // those that succeed
-			y := &yard{}
+			y := &yard{limits: limits}
 			tr := &trial{job: j(y), kind: Posix, y: y}
 			require.NoError(t, tr.start())
 			total, _, err := tr.run(0)
@@ -517,15 +525,13 @@ func TestAnyOperationFails(t *testing.T) {
 // A file that is not what the change is against, by its digest or by its print, and one that does
 // not become what it must, are not written, held or not; nor is the former shown to its end.
 func TestNotAsSaid(t *testing.T) {
-	held := transaction.MostHeld
-	t.Cleanup(func() { transaction.MostHeld = held })
-	for _, transaction.MostHeld = range []int64{held, -1} {
+	for _, limits := range []*store.Limits{nil, streamed} {
 		for name, spoil := range map[string]func(*change.Change){
 			"digest": func(c *change.Change) { c.Before.Sum[0]++ },
 			"print":  func(c *change.Change) { c.Before, c.Print = digest.Digest{}, change.Print{Size: 5, Sum: 5} },
 			"result": func(c *change.Change) { c.After = digest.Of([]byte("host = depot-30\n")) },
 		} {
-			y := &yard{Disk: NewDisk(Posix)}
+			y := &yard{Disk: NewDisk(Posix), limits: limits}
 			y.Folder("/var", 1)
 			y.Folder("/tree", 2)
 			y.File("/tree/a", "host = depot-3\n", 0o644)
@@ -548,7 +554,7 @@ func TestEveryBarrierIsNeeded(t *testing.T) {
 	jobsOf := map[string][]func(*yard) job{} // by place
 	for _, j := range allJobs() {
 		places := map[string]bool{}
-		_, _ = crashes(t, j, Posix, nil, 0, places)
+		_, _ = crashes(t, j, &yard{}, Posix, nil, 0, all, places)
 		for place := range places {
 			jobsOf[place] = append(jobsOf[place], j)
 		}
@@ -560,7 +566,7 @@ func TestEveryBarrierIsNeeded(t *testing.T) {
 			deaf := func(p string) bool { return p == place }
 			for _, kind := range []Kind{Posix, OwnName, Journal} {
 				for _, j := range jobsOf[place] {
-					if wrong, _ := crashes(t, j, kind, deaf, max(rounds(6), 6), map[string]bool{}); wrong != "" {
+					if wrong, _ := crashes(t, j, &yard{}, kind, deaf, max(rounds(6), 6), all, map[string]bool{}); wrong != "" {
 						t.Log(wrong)
 						return
 					}

@@ -19,8 +19,9 @@ import (
 )
 
 // twoRuns is a disk with two runs: the first changed a, the second b.
-func twoRuns(t *testing.T, intent transaction.Intent, cut bool, tail string) *yard {
-	y := &yard{Disk: NewDisk(Journal)}
+func twoRuns(t *testing.T, run damagedRun) *yard {
+	intent, cut, tail := run.intent, run.cut, run.tail
+	y := &yard{Disk: NewDisk(Journal), limits: run.limits}
 	y.Folder("/tree", 2)
 	y.Folder("/var", 1)
 	y.File("/tree/a", "a host = depot-3\n"+tail, 0o640)
@@ -60,10 +61,9 @@ func TestDamage(t *testing.T) {
 
 // The same of files that are kept as large ones are.
 func TestDamageOfLarge(t *testing.T) {
-	anySize(t)
 	testDamage(t, map[string]damagedRun{
-		"a run":         {},
-		"a run cut off": {cut: true, tail: noise},
+		"a run":         {limits: streamed},
+		"a run cut off": {cut: true, tail: noise, limits: streamed},
 	})
 }
 
@@ -72,13 +72,14 @@ type damagedRun struct {
 	intent transaction.Intent
 	cut    bool
 	tail   string // of the file
+	limits *store.Limits
 }
 
 func testDamage(t *testing.T, runs map[string]damagedRun) {
 	for name, at := range runs {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
-			fresh := twoRuns(t, at.intent, at.cut, at.tail)
+			fresh := twoRuns(t, at)
 			folder := ""
 			for _, path := range fresh.Names(statePath) {
 				if filepath.Base(path) == "record" && bytes.HasSuffix([]byte(filepath.Dir(path)), []byte("-1")) {
@@ -92,7 +93,7 @@ func testDamage(t *testing.T, runs map[string]damagedRun) {
 				content, _, _ := fresh.Read(path)
 				try := func(what, damaged string) {
 					count++
-					y := twoRuns(t, at.intent, at.cut, at.tail)
+					y := twoRuns(t, at)
 					// Runs of one second have the same names.
 					for _, p := range y.Names(statePath) {
 						if filepath.Base(p) == file && bytes.HasSuffix([]byte(filepath.Dir(p)), []byte("-1")) {
@@ -108,7 +109,7 @@ func testDamage(t *testing.T, runs map[string]damagedRun) {
 				switch {
 				case at.tail != "": // most of it is one kind of damage
 					places = 25
-				case transaction.MostHeld < 0: // the record and the journal are as of others
+				case at.limits != nil: // the record and the journal are as of others
 					places = 70
 				}
 				step := max(len(content)/places, 1)

@@ -46,11 +46,7 @@ func (w *reverser) around(b *Back, e *store.Entry, f disk.File) error {
 	if err != nil {
 		return err
 	}
-	kept, err := w.Edits(w.record, e)
-	if err != nil {
-		return err
-	}
-	edits, err := edit.Gather(kept)
+	edits, err := edit.Gather(w.Edits(w.record, e))
 	if err == nil && !edits.Fits(len(old)) {
 		err = edit.ErrMisfit
 	}

@@ -158,13 +158,9 @@ func Touched(r *store.Record, path string) bool {
 	return false
 }
 
-// Shown is what a run made of one of its files, to be shown.
-func Shown(s *store.Store, r *store.Record, e *store.Entry) (diff.Windows, error) {
-	edits, err := s.Edits(r, e)
-	if err != nil {
-		return nil, err
-	}
-	return diff.Stream(func() (io.ReadCloser, error) { return s.OpenOld(r, e) }, edits), nil
+// Shown returns the changes that a run made to one of its files, as windows for a diff.
+func Shown(s *store.Store, r *store.Record, e *store.Entry) diff.Windows {
+	return diff.Stream(func() (io.ReadCloser, error) { return s.OpenOld(r, e) }, s.Edits(r, e))
 }
 
 // Verify reads everything that is kept of all runs, and returns what is not as it was

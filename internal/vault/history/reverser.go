@@ -120,11 +120,9 @@ func (w *reverser) kept(e *store.Entry) func() error {
 	done := make(chan error, 1)
 	go func() {
 		err := w.Readable(w.record, e)
-		edits, editsErr := w.Edits(w.record, e)
-		if editsErr == nil {
-			for _, err := range edits.All() {
-				editsErr = err
-			}
+		var editsErr error
+		for _, err := range w.Edits(w.record, e).All() {
+			editsErr = err
 		}
 		done <- errors.Join(err, editsErr)
 	}()
@@ -144,9 +142,6 @@ func (w *reverser) missing(b *Back, e *store.Entry) error {
 	}
 	b.What, b.Meta, b.After = change.Create, e.Was, e.Before
 	b.Edits = edit.Between{Old: edit.Empty, Fresh: w.old(e)}
-	if w.record.Format == 1 {
-		b.Meta = disk.Meta{Mode: 0o600}
-	}
 	return nil
 }
 
@@ -183,12 +178,11 @@ func (w *reverser) there(b *Back, e *store.Entry, now disk.File, kept func() err
 		}
 		return err
 	}
-	edits, err := w.Edits(w.record, e)
-	b.Edits = edit.Inverse{Edits: edits, Open: func() (io.ReadCloser, error) { return w.PeekOld(w.record, e) }}
-	if err == nil {
-		err = kept()
+	b.Edits = edit.Inverse{
+		Edits: w.Edits(w.record, e),
+		Open:  func() (io.ReadCloser, error) { return w.PeekOld(w.record, e) },
 	}
-	return err
+	return kept()
 }
 
 // opener opens a file as it is now.

@@ -21,14 +21,15 @@ type Blob struct {
 	Size   int64   `json:"size"`   // bytes of the content
 	Packed Packing `json:"packed,omitempty"`
 	Count  int     `json:"count,omitempty"` // of edits, how many
-	// Digest is that of the content, zero where the entry has it, and of blocks before format 6.
+	// Digest is that of the content, zero if the entry has it.
 	Digest digest.Digest `json:"digest,omitzero"`
 }
 
 // Backup is a backup file being written, one piece after another; small ones share blocks, which
 // are compressed together.
 type Backup struct {
-	file *disk.Hastened
+	file    *disk.Hastened
+	minFast int64
 
 	mu     sync.Mutex
 	at     int64
@@ -50,16 +51,11 @@ func (l *Locked) NewBackup(r *Record) (*Backup, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Backup{file: &disk.Hastened{File: f}}, nil
+	return &Backup{file: &disk.Hastened{File: f}, minFast: l.Limits.MinFast}, nil
 }
 
 // worthPacking is from how many bytes on a content is compressed by itself.
 const worthPacking = 4 << 10
-
-// ManyBytes is from how many bytes on a content that comes in pieces is compressed less well and
-// five times as fast, up to mostPacked: to compress more would take longer than to write it. Tests
-// take all for many.
-var ManyBytes int64 = 4 << 20
 
 const mostPacked = 64 << 20
 
@@ -136,7 +132,7 @@ func (b *Backup) Begin(size int64) (*Piece, error) {
 	switch {
 	case size > mostPacked:
 		p.blob.Packed = Unpacked
-	case size >= ManyBytes:
+	case size >= b.minFast:
 		p.blob.Packed = S2
 	}
 	var err error

@@ -2,7 +2,6 @@ package store
 
 import (
 	"bytes"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"hash"
@@ -220,16 +219,7 @@ func notHad(what string, r *Record, e *Entry, err error) error {
 }
 
 // Edits returns what a run did to one of its files, against its old content.
-func (s *Store) Edits(r *Record, e *Entry) (edit.Source, error) {
-	if !r.OldEdits {
-		return keptEdits{s, r, e}, nil
-	}
-	edits, err := s.heldEdits(r, e)
-	if err != nil {
-		return nil, notHad("changes", r, e, err)
-	}
-	return edits, nil
-}
+func (s *Store) Edits(r *Record, e *Entry) edit.Source { return keptEdits{s, r, e} }
 
 // keptEdits are the edits of a file as they are kept.
 type keptEdits struct {
@@ -267,25 +257,17 @@ func (k keptEdits) All() iter.Seq2[edit.Edit, error] {
 	}
 }
 
-// heldEdits reads edits that are few enough to be held; those of records before format 4 always
-// were: one list, or JSON in format 2.
-func (s *Store) heldEdits(r *Record, e *Entry) (edits edit.List, err error) {
+// heldEdits reads a file's edits into memory.
+func (s *Store) heldEdits(r *Record, e *Entry) (edit.List, error) {
 	text, err := s.content(r, e.Edits, e.Edits.Digest)
 	if err != nil {
 		return nil, err
 	}
-	switch {
-	case !r.OldEdits:
-		edits, err = edit.ReadAll(text)
-	case edit.IsEncoded(text):
-		edits, err = edit.Decode(text)
-	default:
-		err = json.Unmarshal(text, &edits)
-	}
+	edits, err := edit.ReadAll(text)
 	if err != nil {
-		err = ErrBackup
+		return nil, ErrBackup
 	}
-	return edits, err
+	return edits, nil
 }
 
 // Readable returns why the old content of a file cannot be had.
@@ -324,13 +306,9 @@ func (s *Store) Verify(r *Record, e *Entry) error {
 		return err
 	}
 	defer disk.Close(old)
-	edits, err := s.Edits(r, e)
-	if err != nil {
-		return err
-	}
 	by := digest.By(e.After)
 	hash := by.New()
-	err = edit.Rewrite(hash, old, edits)
+	err = edit.Rewrite(hash, old, s.Edits(r, e))
 	if err == nil && e.What != change.Remove && by.Sum(hash) != e.After || errors.Is(err, edit.ErrMisfit) {
 		err = notHad("changes", r, e, ErrBackup)
 	}

@@ -58,8 +58,8 @@ func (f *Files) Len() int {
 // Set says what is known of file i. It may be called by several goroutines at once, each for
 // files of its own.
 func (f *Files) Set(i int, e *Entry) error {
-	to := change.Encoder{Text: make([]byte, 0, usualEntry)}
-	e.encode(&to)
+	to := change.NewEncoder(usualEntry)
+	e.encode(to)
 	return f.table.Set(i, to.Text)
 }
 
@@ -90,18 +90,14 @@ func (f *Files) At(i int) (*Entry, error) {
 	return e, err
 }
 
-// Temp is the name of the file's new content beside its target.
-func (e *Entry) Temp() string { return e.name(e.OldTemp, 't') }
+// Temp returns the name of the temporary file for the new content, in the target's directory.
+func (e *Entry) Temp() string { return e.name('t') }
 
-// Back is the name of the file's old content on its way back.
-func (e *Entry) Back() string { return e.name(e.OldBack, 'b') }
+// Back returns the name of the temporary file for the old content when the file is restored.
+func (e *Entry) Back() string { return e.name('b') }
 
-// name makes the name of what is on its way to the file, which nobody else has, and nobody can
-// guess.
-func (e *Entry) name(old string, what byte) string {
-	if e.secret == "" {
-		return old
-	}
+// name returns the unique, unguessable name of a temporary file of e.
+func (e *Entry) name(what byte) string {
 	sum := sha256.Sum256(append(strconv.AppendInt(append([]byte(e.secret), what), int64(e.number), 10), '\n'))
 	return change.TempPrefix + hex.EncodeToString(sum[:13])
 }
@@ -120,7 +116,7 @@ func (f *Files) Paths() iter.Seq2[string, error] {
 				yield("", err)
 				return
 			}
-			d := change.Decoder{Text: text}
+			d := change.NewDecoder(text)
 			if path := filepath.Join(d.String(), d.String()); !yield(path, d.Err) || d.Err != nil {
 				return
 			}
@@ -215,19 +211,17 @@ func (e *Entry) encode(to *change.Encoder) {
 	to.Meta(e.Was)
 	e.Old.encode(to)
 	e.Edits.encode(to)
-	to.String(e.OldTemp)
-	to.String(e.OldBack)
 	to.Digest(e.Before)
 	to.Digest(e.After)
 }
 
 func decodeEntry(text []byte) (*Entry, error) {
-	d := change.Decoder{Text: text}
+	d := change.NewDecoder(text)
 	e := &Entry{
 		Folder: change.Path(d.String()), Name: change.Path(d.String()), Path: change.Path(d.String()), In: d.ID(),
 		What: change.What(d.String()), Role: change.Role(d.String()), Rules: d.Ints(),
-		InPlace: d.Int() == 1, Inode: d.ID(), Staged: d.ID(), Modified: d.Int(), Was: d.Meta(), Old: decodeBlob(&d), Edits: decodeBlob(&d),
-		OldTemp: d.String(), OldBack: d.String(), Before: d.Digest(), After: d.Digest(),
+		InPlace: d.Int() == 1, Inode: d.ID(), Staged: d.ID(), Modified: d.Int(), Was: d.Meta(), Old: decodeBlob(d), Edits: decodeBlob(d),
+		Before: d.Digest(), After: d.Digest(),
 	}
 	if d.Err != nil || len(d.Text) > 0 {
 		return nil, trailer.ErrDamaged

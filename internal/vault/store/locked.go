@@ -84,7 +84,7 @@ func (l *Locked) sweep(runs disk.Folder) error {
 		if err != nil {
 			continue // not of the store's making
 		}
-		if _, err = l.steps(folder, name); errors.Is(err, errEmpty) && !isLegacy(folder, name) {
+		if _, err = l.steps(folder, name); errors.Is(err, errEmpty) {
 			removeAll(runs, name)
 		}
 		disk.Close(folder)
@@ -170,9 +170,6 @@ func (l *Locked) Enter(r *Record, to State) error {
 	if err != nil {
 		return err
 	}
-	if r.Format == 1 {
-		return l.enterLegacy(r, steps)
-	}
 	folder, err := l.runFolder(r.ID)
 	if err != nil {
 		return err
@@ -187,48 +184,6 @@ func (l *Locked) Enter(r *Record, to State) error {
 	}
 	r.Steps = steps
 	return nil
-}
-
-// enterLegacy makes a run of the first version one of this, whose first step is where it
-// stood.
-func (l *Locked) enterLegacy(r *Record, steps []Step) error {
-	folder, err := l.runFolder(r.ID)
-	if err != nil {
-		return err
-	}
-	defer disk.Close(folder)
-	if err := errors.Join(putRecord(folder, r), folder.Sync()); err != nil {
-		return err
-	}
-	from := stateOf(r.Steps)
-	path := []Step{{Begun, r.Time}}
-	for _, s := range pathTo(from) {
-		path = append(path, Step{s, r.Time})
-	}
-	path = append(path, steps[len(steps)-1])
-	if err := errors.Join(putSealed(folder, journalName, r.ID, encodeSteps(path)), folder.Sync()); err != nil {
-		return err
-	}
-	if err := errors.Join(disk.RemoveIfThere(folder, legacyManifest), folder.Sync()); err != nil {
-		return err
-	}
-	r.Format, r.Steps = format, path
-	return nil
-}
-
-// pathTo returns the states that lead from Begun to a state.
-func pathTo(s State) []State {
-	switch s {
-	case Begun:
-		return nil
-	case Kept:
-		return []State{Replacing, Held, Kept}
-	case PutBack:
-		return []State{PuttingBack, PutBack}
-	case Replacing:
-		return []State{Replacing}
-	}
-	return []State{Replacing, s}
 }
 
 // Forget removes a run; it cannot be taken back any more.

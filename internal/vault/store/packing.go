@@ -1,7 +1,6 @@
 package store
 
 import (
-	"encoding/json"
 	"io"
 	"sync"
 
@@ -18,26 +17,6 @@ const (
 	Zstandard Packing = 1 // a frame of RFC 8878
 	S2        Packing = 2 // a stream of S2, which extends Snappy
 )
-
-// MarshalJSON gives true for Zstandard, which was the only packing once.
-func (p Packing) MarshalJSON() ([]byte, error) {
-	if p <= Zstandard {
-		return json.Marshal(p == Zstandard)
-	}
-	return json.Marshal(int(p))
-}
-
-// UnmarshalJSON reads what MarshalJSON gives.
-func (p *Packing) UnmarshalJSON(text []byte) error {
-	var packed bool
-	if json.Unmarshal(text, &packed) != nil {
-		return json.Unmarshal(text, (*byte)(p))
-	}
-	if *p = Unpacked; packed {
-		*p = Zstandard
-	}
-	return nil
-}
 
 // writer returns what compresses as it comes, to be closed.
 func (p Packing) writer(out io.Writer) (io.WriteCloser, error) {

@@ -21,7 +21,7 @@ import (
 type Record struct {
 	Format  int           `json:"frizzel_run"`
 	ID      string        `json:"id"`
-	Number  int           `json:"number"` // 1, 2, 3 … in the order of the runs, whatever the clock says; 0 of a run that an earlier program wrote
+	Number  int           `json:"number"` // 1, 2, 3 … in the order of the runs, whatever the clock says
 	Kind    Kind          `json:"kind"`
 	Undoes  string        `json:"undoes,omitempty"` // the run that an undo or a redo takes back
 	Time    time.Time     `json:"time"`
@@ -42,19 +42,15 @@ type Record struct {
 	Count   int           `json:"files"`            // how many Files there are
 	Secret  string        `json:"secret"`           // makes the names of what is on its way
 	Blocks  []Blob        `json:"blocks,omitempty"` // of the backup, that hold many small pieces each
-	// OldEdits says that edits are written as in formats before 4.
-	OldEdits bool   `json:"old_edits,omitempty"`
-	Files    *Files `json:"-"`
+	Files   *Files        `json:"-"`
 
 	Steps []Step `json:"-"` // from the journal
 
 	unpacked blocks
 }
 
-// format is the version of records. Those of format 5 have no other packing than Zstandard; those
-// of format 4 no other digests than SHA-256; those of formats 2 and 3 have a line of JSON for each
-// file, and their edits are written in other ways.
-const format = 6
+// format is the version of records that this program reads and writes.
+const format = 1
 
 // Kind is what a run did.
 type Kind string
@@ -76,13 +72,8 @@ func (r *Record) HeldUntil() time.Time {
 	return r.Steps[len(r.Steps)-1].At.Add(r.Hold)
 }
 
-// Name is the run's number where it has one, else its ID: what a person types.
-func (r *Record) Name() string {
-	if r.Number > 0 {
-		return fmt.Sprint(r.Number)
-	}
-	return r.ID
-}
+// Name returns the run's number, which is what a person types.
+func (r *Record) Name() string { return fmt.Sprint(r.Number) }
 
 // Targets counts the files that were to be changed, those left beside them aside.
 func (r *Record) Targets() int { return r.Files.Len() - r.Beside }
@@ -114,12 +105,8 @@ type Entry struct {
 	// known.
 	Modified int64     `json:"modified,omitempty"`
 	Was      disk.Meta `json:"was,omitzero"` // what it was besides its content; of a new file, what that is to be
-	// Of formats before 4: the name of the new content beside its target, and that of the old one
-	// on its way back.
-	OldTemp string `json:"temp,omitempty"`
-	OldBack string `json:"back,omitempty"`
-	Old     Blob   `json:"old"`   // the old content
-	Edits   Blob   `json:"edits"` // from the old content to the new
+	Old      Blob      `json:"old"`          // the old content
+	Edits    Blob      `json:"edits"`        // from the old content to the new
 
 	secret string
 	number int
@@ -156,10 +143,7 @@ func (r *Record) RulesUsed() ([]string, error) {
 // write writes a record: a line for the run, and then its files.
 func (r *Record) write(out io.Writer) error {
 	r.Count = r.Files.Len()
-	of := r.Format
-	r.Format = format
-	err := json.NewEncoder(out).Encode(r)
-	if r.Format = of; err != nil {
+	if err := json.NewEncoder(out).Encode(r); err != nil {
 		return err
 	}
 	return r.Files.write(out)
@@ -175,7 +159,7 @@ func readRecord(body *io.SectionReader, again func() (*io.SectionReader, io.Clos
 	if err := json.Unmarshal(line, r); err != nil {
 		return nil, err
 	}
-	if r.Format < 4 || r.Format > format {
+	if r.Format != format {
 		return nil, fmt.Errorf("it is of format %d, which this program does not know", r.Format)
 	}
 	r.Files = &Files{secret: r.Secret, count: r.Count, read: func(f *Files) error {
@@ -187,32 +171,6 @@ func readRecord(body *io.SectionReader, again func() (*io.SectionReader, io.Clos
 		return f.readFrom(io.NewSectionReader(body, int64(len(line)), body.Size()-int64(len(line))))
 	}}
 	return r, nil
-}
-
-// decode reads a record of a format before 4: a line for the run, and one for each file.
-func decode(body []byte) (*Record, error) {
-	d := json.NewDecoder(bytes.NewReader(body))
-	r := &Record{OldEdits: true}
-	if err := d.Decode(r); err != nil {
-		return nil, err
-	}
-	if r.Format != 2 && r.Format != 3 {
-		return nil, fmt.Errorf("it is of format %d, which this program does not know", r.Format)
-	}
-	var files []Entry
-	for d.More() {
-		var e Entry
-		if err := d.Decode(&e); err != nil {
-			return nil, err
-		}
-		if e.Role == change.Beside {
-			r.Beside++
-		}
-		files = append(files, e)
-	}
-	var err error
-	r.Files, err = FilesOf("", files)
-	return r, err
 }
 
 // encodeSteps writes a journal, a line for each step.

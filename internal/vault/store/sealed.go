@@ -58,16 +58,9 @@ func putRecord(folder disk.Folder, r *Record) error {
 	})
 }
 
-// getRecord reads a run's record, of this format or an earlier one.
+// getRecord reads a run's record.
 func (s *Store) getRecord(folder disk.Folder, id string) (*Record, error) {
 	body, file, err := openRecord(folder, id)
-	if errors.Is(err, trailer.ErrDamaged) {
-		old, oldErr := getSealed(folder, recordName, id)
-		if oldErr != nil {
-			return nil, err
-		}
-		return decode(old)
-	}
 	if err != nil {
 		return nil, err
 	}

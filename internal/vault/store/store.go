@@ -28,11 +28,21 @@ import (
 	"frizzel/internal/trailer"
 )
 
-// Store is a folder of runs, readable by its owner alone.
+// A Store is a directory of runs, readable only by its owner.
 type Store struct {
 	path   string
 	System disk.System // where the user's files and the store's own are
+	Limits Limits
 }
+
+// Limits says how contents are written, by their sizes in bytes.
+type Limits struct {
+	MaxHeld int64 // a larger content is staged in pieces instead of in memory
+	MinFast int64 // from this size on, a content staged in pieces is compressed five times as fast and less well: to compress more would take longer than to write it
+}
+
+// defaultLimits are those of a Store that Open returns.
+var defaultLimits = Limits{MaxHeld: 4 << 20, MinFast: 4 << 20}
 
 // DefaultFolder returns where backups and history are kept: $FRIZZEL_STATE; for
 // root /var/lib/frizzel; else $XDG_STATE_HOME/frizzel or ~/.local/state/frizzel.
@@ -53,9 +63,9 @@ func DefaultFolder() (string, error) {
 	return filepath.Join(home, ".local", "state", "frizzel"), nil
 }
 
-// Open returns the store in a folder, which need not be there yet. Nothing is
+// Open returns the store in a directory, which need not exist yet. Nothing is
 // created before the first run is written.
-func Open(path string, system disk.System) *Store { return &Store{path, system} }
+func Open(path string, system disk.System) *Store { return &Store{path, system, defaultLimits} }
 
 // Path returns the store's folder.
 func (s *Store) Path() string { return s.path }
@@ -164,13 +174,6 @@ func (s *Store) read(id string, wanted func(State) bool) (*Record, error) {
 		return nil, err
 	}
 	defer disk.Close(folder)
-	if isLegacy(folder, id) {
-		r, err := legacy(folder, id)
-		if err != nil || !wanted(r.State()) {
-			return nil, err
-		}
-		return r, nil
-	}
 	steps, err := s.steps(folder, id)
 	if err != nil || !wanted(stateOf(steps)) {
 		return nil, err
@@ -224,7 +227,7 @@ func (s *Store) Run(name string) (*Record, error) {
 		r, err := s.read(id, func(State) bool { return true })
 		switch {
 		case id != name && err == nil && r.Number != number, errors.Is(err, errEmpty):
-			continue // of the first version, whose last part is no number
+			continue
 		case err != nil:
 			return nil, &DamagedError{Damaged{id, err}}
 		}

@@ -229,7 +229,7 @@ func (w *putting) unmake(now digest.Digest, info disk.Info, err error) {
 func (w *putting) prepareBack(was disk.Info, there bool) error {
 	e, folder, name := w.entry, w.folder, w.name
 	meta := e.Was
-	if w.record.Format == 1 || meta.Mode == 0 && meta.Attributes == nil {
+	if meta.Mode == 0 && meta.Attributes == nil {
 		meta = disk.Meta{Mode: was.Mode, UID: was.UID, GID: was.GID}
 		if f, err := folder.Open(name); err == nil {
 			meta, _ = disk.MetaOf(f, was)
@@ -237,9 +237,6 @@ func (w *putting) prepareBack(was disk.Info, there bool) error {
 		}
 	}
 	back := e.Back()
-	if back == "" {
-		back = tempName()
-	}
 	if _, err := writeLike(folder, back, meta, w.durability, w.old); errors.Is(err, errNotKept) {
 		w.leave("its owner or attributes cannot be given to it any more")
 		return nil
@@ -311,17 +308,13 @@ func (w *putting) mixture() (bool, error) {
 		return false, err
 	}
 	defer disk.Close(f)
-	edits, err := w.store.Edits(w.record, e)
-	if err != nil {
-		return false, err
-	}
 	open := func() (io.ReadCloser, error) { return w.store.OpenOld(w.record, e) }
 	old, err := open()
 	if err != nil {
 		return false, err
 	}
 	defer disk.Close(old)
-	fresh, err := edit.Edited(open, edits)()
+	fresh, err := edit.Edited(open, w.store.Edits(w.record, e))()
 	if err != nil {
 		return false, err
 	}

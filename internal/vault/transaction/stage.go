@@ -3,7 +3,6 @@ package transaction
 import (
 	"bytes"
 	"context"
-	"crypto/rand"
 	"errors"
 	"fmt"
 	"io"
@@ -17,9 +16,6 @@ import (
 	"frizzel/internal/spool"
 	"frizzel/internal/vault/store"
 )
-
-// tempName makes the name of a content on its way, which nobody else has.
-func tempName() string { return change.TempPrefix + strings.ToLower(rand.Text()) }
 
 // durability says how each file is written.
 func (w *writer) durability() disk.Durability { return durabilityOf(w.record.Files.Len()) }
@@ -108,7 +104,7 @@ func (s *staging) target() error {
 		return err
 	}
 	take := s.streamed
-	if _, held := s.change.Edits.(edit.List); held && s.found.Size <= MostHeld {
+	if _, held := s.change.Edits.(edit.List); held && s.found.Size <= s.store.Limits.MaxHeld {
 		take = s.held
 	}
 	if err := take(target); errors.Is(err, store.ErrBackup) {
@@ -121,9 +117,6 @@ func (s *staging) target() error {
 	}
 	return s.besides(target)
 }
-
-// MostHeld is up to how many bytes a content is held while it is staged. Tests hold none.
-var MostHeld = int64(4 << 20)
 
 // held stages the target, whose content is small enough to be held.
 func (s *staging) held(target disk.File) error {

@@ -214,7 +214,7 @@ type look struct{ found, staged disk.Info }
 
 // saw keeps what is known of file i once it is staged.
 func (w *writer) saw(i int, e *store.Entry, l look) error {
-	to := change.Encoder{Text: make([]byte, 0, 256)}
+	to := change.NewEncoder(256)
 	to.Info(l.found)
 	to.Info(l.staged)
 	return errors.Join(w.record.Files.Set(i, e), w.looks.Set(i, to.Text))
@@ -226,7 +226,7 @@ func (w *writer) seen(i int) (*store.Entry, look, error) {
 	if err != nil {
 		return nil, look{}, err
 	}
-	d := change.Decoder{Text: text}
+	d := change.NewDecoder(text)
 	l := look{d.Info(), d.Info()}
 	e, err := w.record.Files.At(i)
 	return e, l, errors.Join(err, d.Err)
