@@ -1,49 +1,55 @@
 package compile
 
 import (
+	"fmt"
+
 	"frizzel/core/program"
 	"frizzel/core/script"
 )
 
-// addressKinds are the compiled forms of addresses.
-var addressKinds = map[script.AddressKind]program.AddressKind{
-	script.Line: program.Lines, script.Lines: program.Lines,
-	script.FirstLines: program.FirstLines, script.LastLines: program.LastLines,
-	script.LinesWith: program.LinesWith, script.LinesWithout: program.LinesWithout,
-	script.Range: program.Range, script.Between: program.Between, script.Until: program.Until,
-	script.Section: program.Section, script.Block: program.Block, script.Paragraph: program.Paragraph,
-	script.At: program.At,
-}
-
+// address compiles an address; nil after an error in its path.
 func (c *compiler) address(a *script.Address) *program.Address {
-	out := &program.Address{
-		Index: len(c.program.Addresses), Kind: addressKinds[a.Kind], Outside: a.Outside,
-		From: a.From, To: a.To, Above: a.Above, Below: a.Below, Direct: a.Direct,
+	out := &program.Address{Index: len(c.program.Addresses), Outside: a.Outside, Direct: a.Direct, Form: c.form(a)}
+	if out.Form == nil {
+		return nil
 	}
 	c.program.Addresses = append(c.program.Addresses, c.place(a.Pos))
-	if a.Kind == script.Line || a.Kind == script.Lines {
-		c.countsLines(a.Pos)
-	}
-	if a.Pattern != nil {
-		out.Pattern = c.pattern(a.Pattern, within)
-	}
-	if a.Path != nil {
-		out.Path = c.path(a.Path)
-	}
-	if a.Section != nil {
-		out.Section = c.constant(a.Section)
-	}
-	out.Open, out.Close = c.mark(a.Open), c.mark(a.Close)
 	for _, h := range a.Having {
 		out.Having = append(out.Having, program.Holding{Lacking: h.Lacking, Pattern: c.pattern(h.Pattern, within)})
 	}
 	return out
 }
 
-func (c *compiler) mark(m *script.Mark) *program.Mark {
-	if m == nil {
+func (c *compiler) form(a *script.Address) program.Form {
+	switch f := a.Form.(type) {
+	case *script.Lines:
+		c.countsLines(a.Pos)
+		return &program.Lines{From: f.From, To: f.To}
+	case *script.EdgeLines:
+		if f.Last {
+			return &program.LastLines{Count: f.Count}
+		}
+		return &program.FirstLines{Count: f.Count}
+	case *script.LinesWith:
+		return &program.LinesWith{Without: f.Without, Pattern: c.pattern(f.Pattern, within), Above: f.Above, Below: f.Below}
+	case *script.Range:
+		return &program.Range{Form: f.Form, Open: c.mark(f.Open), Close: c.mark(f.Close)}
+	case *script.Section:
+		return &program.Section{Name: c.constant(f.Name)}
+	case *script.Block:
+		return &program.Block{Pattern: c.pattern(f.Pattern, within)}
+	case *script.Paragraph:
+		return &program.Paragraph{Pattern: c.pattern(f.Pattern, within)}
+	case *script.Values:
+		if path := c.path(f.Path); path != nil {
+			return &program.Values{Path: path}
+		}
 		return nil
 	}
+	panic(fmt.Sprintf("compile: no program for an address %T", a.Form))
+}
+
+func (c *compiler) mark(m *script.Mark) *program.Mark {
 	out := &program.Mark{Line: m.Line}
 	if m.Line > 0 {
 		c.countsLines(m.Pos)
@@ -55,17 +61,12 @@ func (c *compiler) mark(m *script.Mark) *program.Mark {
 }
 
 func (c *compiler) assert(n *script.Assert) {
-	a := &program.Assertion{
-		Forbid: n.Forbid, Bound: n.Bound, PerFile: n.PerFile,
-		Pattern: c.pattern(n.Pattern, within), Shown: describe(n.Pattern), Place: c.place(n.Pos),
-	}
+	a := &program.Assertion{Forbid: n.Forbid, Bound: n.Bound, PerFile: n.PerFile, Place: c.place(n.Pos)}
 	a.Addresses = append(a.Addresses, c.within...)
-	if c.options.WholeValues && c.underPath() {
-		a.Pattern = nil
-		c.rule.Asserts = append(c.rule.Asserts, a)
-		return
+	if n.Pattern != nil {
+		if a.Pattern, a.Shown = c.pattern(n.Pattern, within), describe(n.Pattern); a.Pattern == nil {
+			return
+		}
 	}
-	if a.Pattern != nil {
-		c.rule.Asserts = append(c.rule.Asserts, a)
-	}
+	c.rule.Asserts = append(c.rule.Asserts, a)
 }

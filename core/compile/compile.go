@@ -8,6 +8,7 @@
 package compile
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -17,10 +18,11 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"frizzel/core/syntax"
+
 	"frizzel/core/pattern"
 	"frizzel/core/program"
 	"frizzel/core/script"
-	"frizzel/core/tree"
 )
 
 // Scripts makes a program of scripts, which run one after the other. Where the problems
@@ -91,7 +93,7 @@ type compiler struct {
 	rules      map[string]int // rules compiled so far, by name
 
 	joiners string
-	syntax  tree.Syntax
+	syntax  syntax.Syntax
 	rule    *program.Rule
 	within  []*program.Address // the addresses around the statement at hand
 	moved   string             // the first statement that may change the number of lines
@@ -99,7 +101,7 @@ type compiler struct {
 
 func (c *compiler) errorf(pos script.Pos, remedy, format string, args ...any) {
 	c.problems = append(c.problems, script.Problem{
-		Source: c.source, Pos: pos, Reason: fmt.Sprintf(format, args...), Remedy: remedy,
+		Source: cmp.Or(pos.In, c.source), Pos: pos, Reason: fmt.Sprintf(format, args...), Remedy: remedy,
 	})
 }
 
@@ -209,7 +211,7 @@ func (c *compiler) script(s *script.Script, outer []program.Selector) {
 	c.source, c.joiners = s.Source, ""
 	defer func() { c.source, c.joiners = source, joiners }()
 
-	defer func(syntax tree.Syntax) { c.syntax = syntax }(c.syntax)
+	defer func(syntax syntax.Syntax) { c.syntax = syntax }(c.syntax)
 	c.syntax = c.options.Syntax
 	own, encoding := c.settings(s.Items, &c.joiners)
 	filters := append(slices.Clone(outer), own...)
@@ -342,13 +344,8 @@ func (c *compiler) actions(nodes []script.Node) (out []program.Action) {
 		switch n := n.(type) {
 		case *script.Addressed:
 			a := c.address(n.Address)
-			if a.Kind == program.At && a.Path == nil { // its mistake says it all
+			if a == nil { // its mistake is reported
 				continue
-			}
-			for _, inner := range n.Body {
-				if _, ok := inner.(*script.Settle); ok {
-					a.Levels = true
-				}
 			}
 			c.within = append(c.within, a)
 			if inner := c.actions(n.Body); len(inner) > 0 {
@@ -369,7 +366,7 @@ func (c *compiler) actions(nodes []script.Node) (out []program.Action) {
 
 // place names a place in the script at hand.
 func (c *compiler) place(pos script.Pos) string {
-	return fmt.Sprintf("%s:%d", c.source.Name, pos.Line)
+	return fmt.Sprintf("%s:%d", cmp.Or(pos.In, c.source).Name, pos.Line)
 }
 
 // groupsOf returns the names of a pattern's groups, group 0 alone where it did not

@@ -106,7 +106,7 @@ func (c *compiler) lintReplace(n *script.Replace, p *pattern.Pattern, with *prog
 // counts reports whether a replacement is what was there, and some more or less.
 func counts(with *program.Template) bool {
 	for _, p := range with.Parts {
-		arithmetic := func(f program.Filtering) bool { return f.Name == "plus" || f.Name == "minus" }
+		arithmetic := func(f script.Filter) bool { return f.Name == "plus" || f.Name == "minus" }
 		if p.From == program.FromGroup && slices.ContainsFunc(p.Filters, arithmetic) {
 			return true
 		}
@@ -124,7 +124,7 @@ func (c *compiler) guarded() bool {
 	}
 	for _, a := range c.within {
 		lacks := func(h program.Holding) bool { return h.Lacking }
-		if a.Kind == program.LinesWithout || slices.ContainsFunc(a.Having, lacks) {
+		if isWithout(a) || slices.ContainsFunc(a.Having, lacks) {
 			return true
 		}
 	}
@@ -219,4 +219,9 @@ func (c *compiler) unused(s *script.Script) {
 // breaksLines reports whether a text may hold a line break.
 func breaksLines(t *script.Text) bool {
 	return t != nil && (t.Block && strings.Contains(t.Raw, "\n") || strings.Contains(t.Raw, "{=newline"))
+}
+
+func isWithout(a *program.Address) bool {
+	f, ok := a.Form.(*program.LinesWith)
+	return ok && f.Without
 }

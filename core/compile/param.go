@@ -3,9 +3,10 @@ package compile
 import (
 	"time"
 
+	"frizzel/core/syntax"
+
 	"frizzel/core/program"
 	"frizzel/core/script"
-	"frizzel/core/tree"
 )
 
 // Options are what a script is compiled with.
@@ -26,17 +27,14 @@ type Options struct {
 	// Lenient gives a parameter without a value its own name, so that a script
 	// can be checked without one.
 	Lenient bool
-	// Row is the row of values, from 1, that Values are; 0 where they are none.
+	// Row is the 1-based row that Values were read from, or 0 if they are not from a row.
 	Row int
 	// AllowUnreadable lets texts be written in which something is never closed.
 	AllowUnreadable bool
-	// AllowBroken lets texts be written that are of their files' syntaxes no more.
+	// AllowBroken permits writing a text that no longer parses in its file's syntax.
 	AllowBroken bool
-	// Syntax is that of files whose names do not tell, and of which a script says nothing.
-	Syntax tree.Syntax
-	// WholeValues has what is forbidden right under a path be each value as a whole, whatever
-	// the pattern.
-	WholeValues bool
+	// Syntax is the syntax of files whose name does not imply one and for which no script declares one.
+	Syntax syntax.Syntax
 }
 
 // param declares a parameter, with its value.

@@ -5,6 +5,8 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"frizzel/core/syntax"
+
 	"frizzel/core/program"
 	"frizzel/core/query"
 	"frizzel/core/script"
@@ -14,7 +16,7 @@ import (
 // path compiles what an at selects by; nil after an error.
 func (c *compiler) path(t *script.Text) *query.Path {
 	var p *query.Path
-	c.compilePath(t, func(source string) (bool, tree.Family, error) {
+	c.compilePath(t, func(source string) (bool, syntax.Family, error) {
 		made, err := query.Compile(source)
 		if err != nil {
 			return false, 0, err
@@ -28,7 +30,7 @@ func (c *compiler) path(t *script.Text) *query.Path {
 // onePlace compiles the path of one place; nil after an error.
 func (c *compiler) onePlace(t *script.Text) *query.Place {
 	var p *query.Place
-	c.compilePath(t, func(source string) (bool, tree.Family, error) {
+	c.compilePath(t, func(source string) (bool, syntax.Family, error) {
 		made, err := query.CompilePlace(source)
 		if err != nil {
 			return false, 0, err
@@ -41,7 +43,7 @@ func (c *compiler) onePlace(t *script.Text) *query.Place {
 
 // compilePath fills in a path's placeholders, compiles it, and reports what is wrong with it, or
 // with where it stands.
-func (c *compiler) compilePath(t *script.Text, compile func(source string) (relative bool, family tree.Family, err error)) {
+func (c *compiler) compilePath(t *script.Text, compile func(source string) (relative bool, family syntax.Family, err error)) {
 	source, ok := c.pathText(t)
 	if !ok {
 		return
@@ -63,34 +65,34 @@ func (c *compiler) badPath(t *script.Text, err error) {
 	}
 	pos := t.Pos
 	if e.At >= 0 && !t.Block && len(t.Parts) <= 1 {
-		pos.Column += 1 + utf8.RuneCountInString(t.Raw[:min(e.At, len(t.Raw))])
+		pos.Column = t.Column + utf8.RuneCountInString(t.Raw[:min(e.At, len(t.Raw))])
 		pos.Width = 1
 	}
 	c.errorf(pos, e.Remedy, "%s", e.Reason)
 }
 
 // standsHere reports a path that is not relative under another one, or is relative elsewhere.
-func (c *compiler) standsHere(t *script.Text, relative bool, family tree.Family, source string) {
+func (c *compiler) standsHere(t *script.Text, relative bool, family syntax.Family, source string) {
 	var outer *program.Address
 	for _, a := range c.within {
-		if a.Kind == program.At {
+		if a.Path() != nil {
 			outer = a
 		}
 	}
 	switch {
 	case outer == nil && len(c.within) > 0:
 		c.errorf(t.Pos, "put the path outside, as in: at '$.data' { on line 1 delete }", "a path selects in a whole file, and stands under lines here")
-	case outer != nil && c.within[len(c.within)-1].Kind != program.At:
+	case outer != nil && c.within[len(c.within)-1].Path() == nil:
 		c.errorf(t.Pos, "put it outside of those lines", "a path selects values, and stands under lines of one here")
-	case outer == nil && relative && family == tree.Values:
+	case outer == nil && relative && family == syntax.Values:
 		c.errorf(t.Pos, "begin it with $, the whole file", "a path that begins with @ stands under another at")
 	case outer == nil && relative:
 		c.errorf(t.Pos, "begin it with /, as in: at '/"+strings.TrimPrefix(source, "./")+"', or with $ for JSON, YAML, TOML and CSV", "a relative path stands under another at")
-	case outer != nil && !relative && family == tree.Values:
+	case outer != nil && !relative && family == syntax.Values:
 		c.errorf(t.Pos, "begin it with @, the value that the path around it selected", "a path under another one begins where that one led")
 	case outer != nil && !relative:
 		c.errorf(t.Pos, "leave out the leading /", "a path under another one begins where that one led")
-	case outer != nil && outer.Path != nil && outer.Path.Family != family:
+	case outer != nil && outer.Path().Family != family:
 		c.errorf(t.Pos, "", "a path for XML and one for other files stand in each other")
 	}
 }
@@ -149,7 +151,7 @@ func (c *compiler) settleValue(n *script.SettleValue) program.Action {
 	if s.Place == nil {
 		return nil
 	}
-	if s.Place.Family == tree.Markup && (s.Literal || s.Item) {
+	if s.Place.Family == syntax.Markup && (s.Literal || s.Item) {
 		c.errorf(n.Path.Pos, "", "XML has neither literals nor lists: every value is a text")
 		return nil
 	}
@@ -161,7 +163,7 @@ func (c *compiler) settleValue(n *script.SettleValue) program.Action {
 
 func (c *compiler) rename(n *script.Rename) program.Action {
 	c.oneLine(n.To, "a name")
-	if len(c.within) == 0 || c.within[len(c.within)-1].Kind != program.At {
+	if len(c.within) == 0 || c.within[len(c.within)-1].Path() == nil {
 		c.errorf(n.Pos, `say of which member, as in: at '$.clock.server' rename to "host"`, "rename stands right under an at")
 	}
 	return &program.RenameMembers{To: c.template(n.To, nil)}
@@ -169,5 +171,5 @@ func (c *compiler) rename(n *script.Rename) program.Action {
 
 // underPath reports whether a statement stands right under an at.
 func (c *compiler) underPath() bool {
-	return len(c.within) > 0 && c.within[len(c.within)-1].Kind == program.At
+	return len(c.within) > 0 && c.within[len(c.within)-1].Path() != nil
 }

@@ -13,19 +13,13 @@ import (
 // Pattern compiles a pattern of the rule language that stands alone; name is
 // what messages call it.
 func Pattern(name, text string) (*pattern.Pattern, script.Problems) {
-	const before = "forbid " // the shortest statement around a pattern
-	s, problems := script.Parse(name, before+text)
-	if len(problems) == 0 {
-		var p *program.Program
-		if p, problems = Scripts([]*script.Script{s}, Options{}); p != nil {
-			for _, r := range p.Rules {
-				for _, a := range r.Asserts {
-					return a.Pattern, nil
-				}
-			}
-		}
+	n, problems := script.ParsePattern(name, text)
+	if len(problems) > 0 {
+		return nil, problems
 	}
-	return nil, problems.Errors().Worded(before, "")
+	c := newCompiler(Options{})
+	c.source = &script.Source{Name: name, Text: text}
+	return c.pattern(n, within), c.problems.Errors()
 }
 
 // Template compiles a text that stands alone for the matches of a program's last
@@ -90,7 +84,7 @@ func (c *compiler) pattern(p *script.Pattern, reach reach) *pattern.Pattern {
 		}
 		spec.Guards = append(spec.Guards, pattern.Guard{Not: g.Not, Preceded: g.Preceded, Kind: patternKind[g.Kind], Source: source})
 	}
-	if len(c.problems) > before { // a placeholder's, which says it all
+	if len(c.problems) > before { // a placeholder error was reported already
 		return nil
 	}
 	if spec.Kind != pattern.Regex && spec.Source == "" {

@@ -1,22 +1,16 @@
 package compile
 
 import (
-	"maps"
 	"slices"
 	"strings"
 
 	"frizzel/core/literals"
+	"frizzel/core/outline"
 	"frizzel/core/program"
 	"frizzel/core/script"
-	"frizzel/core/structure"
+	"frizzel/core/syntax"
 	"frizzel/core/textfile"
-	"frizzel/core/tree"
 )
-
-// edges are where inserts go, compiled.
-var edges = map[script.Edge]program.Edge{
-	script.Above: program.Above, script.Below: program.Below, script.Top: program.Top, script.End: program.End,
-}
 
 // statement compiles a statement; nil for a node that is none, and after an error.
 func (c *compiler) statement(n script.Node) program.Action {
@@ -41,7 +35,7 @@ func (c *compiler) statement(n script.Node) program.Action {
 			c.warn(n.Pos, "add unless present", "each run inserts these lines once more")
 		}
 		c.moves(n.Pos)
-		return &program.Insert{Where: edges[n.Where], Text: c.template(n.Text, nil), UnlessPresent: n.UnlessPresent}
+		return &program.Insert{Where: n.Where, Text: c.template(n.Text, nil), UnlessPresent: n.UnlessPresent}
 	case *script.Rewrite:
 		c.notDirectly(n.Pos, "rewrite")
 		c.moves(n.Pos)
@@ -84,13 +78,10 @@ func (c *compiler) needsAddress(pos script.Pos, word string) {
 	}
 }
 
-// notDirectly reports a statement that cannot act on lines with gaps between them.
+// notDirectly reports a statement that cannot act on lines with others between them.
 func (c *compiler) notDirectly(pos script.Pos, word string) {
-	for _, a := range c.within {
-		if a.Direct {
-			c.errorf(pos, "leave out directly, or select the lines one by one", "%s takes lines that stand together, and directly leaves gaps", word)
-			return
-		}
+	if slices.ContainsFunc(c.within, func(a *program.Address) bool { return a.Direct }) {
+		c.errorf(pos, "leave out directly, or select the lines one by one", "%s takes lines that stand together, and directly leaves gaps", word)
 	}
 }
 
@@ -102,10 +93,10 @@ func (c *compiler) wholeFile(pos script.Pos, words string) {
 
 // knownSyntax takes the syntax that a name says.
 func (c *compiler) knownSyntax(name *script.Text) {
-	s, ok := tree.Named[c.fixed(name)]
+	s, ok := syntax.Named(c.fixed(name))
 	if !ok {
-		remedy := `one of "json", "yaml", "toml", "xml", "csv" or "csv without header"`
-		if near := script.Nearest(c.fixed(name), slices.Sorted(maps.Keys(tree.Named))); near != "" {
+		remedy := "the syntaxes are " + strings.Join(syntax.Names(), ", ")
+		if near := script.Nearest(c.fixed(name), syntax.Names()); near != "" {
 			remedy = "did you mean " + near + "?"
 		}
 		c.errorf(name.Pos, remedy, "there is no syntax %q", c.fixed(name))
@@ -149,7 +140,7 @@ func (c *compiler) replace(n *script.Replace) program.Action {
 	}
 	p := c.pattern(&looked, reach)
 	r := &program.Replace{
-		Pattern: p, Which: program.Which(n.Which), InFile: n.InFile, KeepCase: n.KeepCase,
+		Pattern: p, Which: n.Which, InFile: n.InFile, KeepCase: n.KeepCase,
 		WholeLines: n.Pattern.Kind == script.WholeLines,
 	}
 	if n.With != nil {
@@ -198,6 +189,9 @@ func (c *compiler) replaceEach(n *script.ReplaceEach) program.Action {
 
 func (c *compiler) settle(n *script.Settle) program.Action {
 	c.oneLine(n.Text, "what settle writes")
+	if slices.ContainsFunc(c.within, func(a *program.Address) bool { return a.Direct }) {
+		c.errorf(n.Pos, "leave out directly: in a block settle looks at the block's own lines anyway", "settle does not stand under directly")
+	}
 	s := &program.Settle{
 		Pattern: c.pattern(n.Pattern, within), Text: c.template(n.Text, nil),
 		KeepComment: n.KeepComment, Continued: c.fixed(n.Continued), ByIndentation: n.ByIndentation,
@@ -226,7 +220,7 @@ func (c *compiler) settleSection(n *script.SettleSection) program.Action {
 	c.wholeFile(n.Pos, "settle section")
 	c.moves(n.Pos)
 	s := &program.SettleSection{Name: c.constant(n.Name)}
-	if !structure.IsHeader(s.Name) {
+	if !outline.IsHeader(s.Name) {
 		c.errorf(n.Name.Pos, `such as settle section "clock"`, "%q cannot be a section's name", s.Name)
 	}
 	return s

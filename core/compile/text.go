@@ -48,7 +48,7 @@ func (c *compiler) fill(t *script.Text, quote func(string) string) string {
 		}
 		v, ok := c.value(part.Hole)
 		if !ok {
-			if slices.Contains(script.Builtin, part.Hole.Name) || isNumber(part.Hole.Name) {
+			if slices.Contains(script.Builtin(), part.Hole.Name) || isNumber(part.Hole.Name) {
 				c.errorf(part.Hole.Pos, "", "{=%s} depends on the file or the match, and cannot stand here", part.Hole.Name)
 			} else {
 				c.unknown(part.Hole, nil)
@@ -69,7 +69,7 @@ func (c *compiler) value(h *script.Placeholder) (string, bool) {
 		}
 		c.used[h.Name] = true
 	}
-	v, err := program.Filter(v, filterings(h.Filters))
+	v, err := program.Filter(v, h.Filters)
 	switch {
 	case err == nil || c.options.Lenient:
 	case c.options.Row > 0:
@@ -87,7 +87,7 @@ func declareIt(name string) string {
 
 // unknown reports a placeholder that names nothing.
 func (c *compiler) unknown(h *script.Placeholder, groups []string) {
-	known := slices.Clone(script.Builtin)
+	known := script.Builtin()
 	for name := range c.values {
 		known = append(known, name)
 	}
@@ -107,15 +107,6 @@ func (c *compiler) unknown(h *script.Placeholder, groups []string) {
 func isNumber(s string) bool {
 	_, err := strconv.Atoi(s)
 	return err == nil
-}
-
-// filterings are filters, compiled.
-func filterings(filters []script.Filter) []program.Filtering {
-	var out []program.Filtering
-	for _, f := range filters {
-		out = append(out, program.Filtering(f))
-	}
-	return out
 }
 
 // sources are the placeholders that are filled in for each change.
@@ -139,7 +130,7 @@ func (c *compiler) template(t *script.Text, groups []string) *program.Template {
 			literal(p.Literal)
 			continue
 		}
-		hole := program.Part{Filters: filterings(p.Hole.Filters)}
+		hole := program.Part{Filters: p.Hole.Filters}
 		if from, ok := sources[p.Hole.Name]; ok {
 			hole.From = from
 			c.program.Sequential = c.program.Sequential || from == program.FromCountAll || from == program.FromPseudonym
@@ -165,7 +156,7 @@ func (c *compiler) template(t *script.Text, groups []string) *program.Template {
 
 // anyPath reports whether the statement at hand acts on values of a path, or looks for some.
 func (c *compiler) anyPath() bool {
-	return c.options.WholeValues || slices.ContainsFunc(c.within, func(a *program.Address) bool { return a.Kind == program.At })
+	return slices.ContainsFunc(c.within, func(a *program.Address) bool { return a.Path() != nil })
 }
 
 // group returns the number of the group that a placeholder names.

@@ -8,7 +8,7 @@ import (
 	"sort"
 	"strings"
 
-	"frizzel/core/structure"
+	"frizzel/core/outline"
 )
 
 // Kind is a family of documents.
@@ -135,10 +135,10 @@ func (d *Document) Place(line int) string {
 }
 
 // Headings returns the document's headings, in order.
-func (d *Document) Headings() (all []structure.Heading) {
+func (d *Document) Headings() (all []outline.Heading) {
 	for i, l := range d.lines {
 		if l.level > 0 {
-			all = append(all, structure.Heading{Line: i, Level: l.level})
+			all = append(all, outline.Heading{Line: i, Level: l.level})
 		}
 	}
 	return all

@@ -1,10 +1,6 @@
 package edit
 
-import (
-	"bytes"
-	"iter"
-	"sort"
-)
+import "bytes"
 
 // Span is whole lines of a text: the bytes [Start, End).
 type Span struct {
@@ -14,49 +10,15 @@ type Span struct {
 	Last int
 	// Below is where lines go that are inserted below it: End, or behind those that were.
 	Below int
-	// Inner are the blocks within a block that are deeper than its own level, in order.
-	Inner []Gap
-	// Direct says that what acts on the span passes over Inner.
+	// Direct says that what acts on the span passes over the blocks within it.
 	Direct bool
 }
-
-// Gap is whole lines within a span: the bytes [Start, End).
-type Gap struct{ Start, End int }
 
 // SpanOf returns the span of the lines [start, end), none of which closes it.
 func SpanOf(start, end int) Span { return Span{Start: start, End: end, Last: end, Below: end} }
 
-// Parts yields the beginnings and ends of the runs of lines that are acted on: the whole
-// span, or of a Direct one what lies around its inner blocks.
-func (s Span) Parts() iter.Seq2[int, int] {
-	return func(yield func(int, int) bool) {
-		at := s.Start
-		if s.Direct {
-			for _, g := range s.Inner {
-				if at < g.Start && !yield(at, g.Start) {
-					return
-				}
-				at = g.End
-			}
-		}
-		if at < s.End || s.Start == s.End {
-			yield(at, s.End)
-		}
-	}
-}
-
-// Holds reports whether the line that begins at at is one that is acted on.
-func (s Span) Holds(at int) bool {
-	if at < s.Start || at >= s.End || !s.Direct {
-		return s.Start <= at && at < s.End
-	}
-	i := sort.Search(len(s.Inner), func(i int) bool { return s.Inner[i].End > at })
-	return i == len(s.Inner) || at < s.Inner[i].Start
-}
-
 // Follow returns the spans, in the order of their beginnings, as they stand after the
-// edits to text. Spans do not share a line that is acted on; one may lie in a gap of
-// another. What is written within a span belongs to it; whole lines inserted at its edge
+// edits to text. Spans do not share a line. What is written within a span belongs to it; whole lines inserted at its edge
 // do not.
 func (l List) Follow(spans []Span, text []byte) []Span {
 	if len(l) == 0 {
@@ -65,9 +27,6 @@ func (l List) Follow(spans []Span, text []byte) []Span {
 	out := make([]Span, len(spans))
 	m := mapper{list: l, text: text}
 	for i, s := range spans {
-		if i > 0 && s.Start < spans[i-1].End {
-			m.seek(s.Start)
-		}
 		out[i] = m.follow(s)
 	}
 	return out
@@ -75,18 +34,17 @@ func (l List) Follow(spans []Span, text []byte) []Span {
 
 // mapper carries ascending offsets through a list.
 type mapper struct {
-	list   List
-	text   []byte
-	shift  int
-	i      int
-	shifts []int // before each edit, once sought
+	list  List
+	text  []byte
+	shift int
+	i     int
 }
 
 // follow maps a span, and leaves the mapper at its end.
 func (m *mapper) follow(s Span) Span {
 	out := Span{Direct: s.Direct}
 	out.Start = m.start(s.Start)
-	last, inner := *m, *m
+	last := *m
 	covered := false
 	out.Last, covered = last.place(s.Last)
 	covered = covered || s.Last == s.Start && last.replaces(s)
@@ -97,26 +55,7 @@ func (m *mapper) follow(s Span) Span {
 	out.Last = min(max(out.Last, out.Start), out.End)
 	below := *m
 	out.Below = max(below.below(s.Below), out.End)
-	for _, g := range s.Inner {
-		start, _ := inner.place(g.Start)
-		end := inner.gapEnd(g.End)
-		if start = max(start, out.Start); start < end {
-			out.Inner = append(out.Inner, Gap{start, end})
-		}
-	}
 	return out
-}
-
-// seek moves the mapper back to before all that can touch the line at at.
-func (m *mapper) seek(at int) {
-	if m.shifts == nil {
-		m.shifts = make([]int, len(m.list)+1)
-		for i, e := range m.list {
-			m.shifts[i+1] = m.shifts[i] + len(e.New) - (e.End - e.Start)
-		}
-	}
-	m.i = sort.Search(len(m.list), func(i int) bool { return m.list[i].End >= at })
-	m.shift = m.shifts[m.i]
 }
 
 // pass takes the edit at hand as lying before what is mapped.
@@ -184,20 +123,6 @@ func (m *mapper) below(at int) int {
 			break
 		}
 		m.pass()
-	}
-	return at + m.shift
-}
-
-// gapEnd maps the place where a gap ends: before all that is written there.
-func (m *mapper) gapEnd(at int) int {
-	for m.i < len(m.list) && m.list[m.i].Start < at {
-		if e := m.list[m.i]; e.End > at {
-			return e.Start + m.shift + len(e.New)
-		}
-		m.pass()
-	}
-	if m.open(at) && m.i < len(m.list) {
-		return at + m.shift + leadingEnding(m.list[m.i].New)
 	}
 	return at + m.shift
 }

@@ -5,47 +5,51 @@ import (
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
+	"frizzel/core/outline"
 	"frizzel/core/pattern"
 	"frizzel/core/query"
-	"frizzel/core/structure"
 )
 
 // Address is a compiled address: where statements act.
 type Address struct {
-	Index    int // in Program.Addresses
-	Kind     AddressKind
-	Outside  bool             // all but what it selects
-	From, To int              // Lines: numbers from 1, To 0 for the last; FirstLines, LastLines: From is how many
-	Pattern  *pattern.Pattern // LinesWith, LinesWithout, Block, Paragraph
-	Above    int              // LinesWith: neighbours
-	Below    int
-	Open     *Mark // Range, Between, Until
-	Close    *Mark
-	Section  string
-	Path     *query.Path // At, which selects values
-	Having   []Holding
-	// Direct says that only a block's own level is selected, and Levels that what acts
-	// there asks what that is.
-	Direct, Levels bool
+	Index   int // in Program.Addresses
+	Form    Form
+	Outside bool // all but what Form selects
+	Having  []Holding
+	Direct  bool // of a block only its own lines, of a document's section only those before its first subsection
 }
 
-// AddressKind is the form of an address.
-type AddressKind int
+// A Form is the sort of an address, and what it looks for. It is a wholeForm, a partForm or *Values.
+type Form interface {
+	// needs returns what finding it needs of a text.
+	needs(on acted) lineNeeds
+	traits() traits
+}
 
-const (
-	Lines AddressKind = iota
-	FirstLines
-	LastLines
-	LinesWith
-	LinesWithout
-	Range
-	Between
-	Until
-	Section
-	Block
-	Paragraph
-	At
-)
+// wholeForm is what is recognised in the whole text and then cut to what the addresses around select.
+type wholeForm interface {
+	Form
+	// find returns the spans in the whole text, in order, and the lines, from 0, of what is opened and
+	// never closed.
+	find(r *run, a *Address) (spans []edit.Span, unclosed []int)
+}
+
+// partForm is what is looked for in each span that the addresses around select.
+type partForm interface {
+	Form
+	// within returns what it selects of a span, and the line, from 0, of a range that is never closed
+	// there, or -1. bind is told which bytes belong together, up to noEnd if more of the text may.
+	within(t *outline.Text, e edit.Span, bind func(from, to int)) (spans []edit.Span, unclosed int)
+}
+
+// traits is what statements ask of the address around them.
+type traits struct {
+	scope  bool // `unless present` looks through what it selects
+	part   bool // no window ends within what it selects
+	single bool // each span is one line
+	shifts bool // it selects by where lines stand, or ends where something else begins
+	narrow bool // if it selects one line, settle has nothing to choose from
+}
 
 // Holding is what a selected part must hold, or must lack.
 type Holding struct {
@@ -53,212 +57,117 @@ type Holding struct {
 	Pattern *pattern.Pattern
 }
 
-// Mark bounds a range: a pattern, or where that is nil a line number from 1, 0 being
-// the last line.
-type Mark struct {
-	Pattern *pattern.Pattern
-	Line    int
+// Values is `at PATH`, which selects values. The machine runs over each as a text of its own.
+type Values struct{ Path *query.Path }
+
+func (*Values) needs(acted) lineNeeds { return lineNeeds{others: true} }
+func (*Values) traits() traits        { return traits{narrow: true} }
+
+// Path returns the path of an address that selects values, nil for others.
+func (a *Address) Path() *query.Path {
+	if v, ok := a.Form.(*Values); ok {
+		return v.Path
+	}
+	return nil
 }
 
-// neighbours reports whether the address selects lines around those that match.
-func (a *Address) neighbours() bool { return a.Above+a.Below > 0 }
-
 // isScope reports whether `unless present` looks through what the address selects.
-func (a *Address) isScope() bool { return a.Kind >= Range && a.Kind != At && !a.Outside }
+func (a *Address) isScope() bool { return a.Form.traits().scope && !a.Outside }
 
-// selects returns what the address selects of what the statement acts on, and the
-// lines, from 1, of what is opened there and never closed.
-func (a *Address) selects(r *run) (spans []edit.Span, unclosed []int) {
-	t, enclosing := r.text, r.spans()
-	switch a.Kind {
-	case Lines:
-		before := r.in.linesBefore()
-		from, to := max(a.From-1-before, 0), a.To-before
-		if a.To == 0 {
-			to = t.Count()
+// isPart reports whether no window ends within what the address selects.
+func (a *Address) isPart() bool { return a.Form.traits().part && !a.Outside }
+
+// single reports whether each span that the address selects is one line.
+func (a *Address) single() bool { return a.Form.traits().single && !a.Outside }
+
+// shifts reports whether a line that is added to what the address selects may be outside it in the next
+// run.
+func (a *Address) shifts() bool { return a.Form.traits().shifts || a.Outside }
+
+// isBlock reports whether the address selects blocks.
+func (a *Address) isBlock() bool {
+	_, ok := a.Form.(*Block)
+	return ok && !a.Outside
+}
+
+// needs returns what the address needs of a text.
+func (a *Address) needs(on acted) lineNeeds {
+	for _, h := range a.Having {
+		if h.Pattern.SpansLines() {
+			return lineNeeds{others: true}
 		}
-		if to = min(to, t.Count()); from < to {
-			spans = []edit.Span{t.Lines(from, to)}
-		}
-	case Section:
-		switch {
-		case r.value == nil && r.in.Document != nil:
-			spans = t.Under(r.in.Document.Headings(), a.Section, a.Direct)
-		case r.value == nil && r.in.File.markdown():
-			spans = t.Headings(a.Section, a.Direct)
-		default:
-			var headers []int
-			r.structured(a, func(t *structure.Text) { spans, headers = t.Sections(a.Section) })
-			r.holdBetween(headers)
-		}
-		spans = joined(a.filter(t, spans))
-	case Block:
-		r.structured(a, func(t *structure.Text) { spans, unclosed = a.blocks(t) })
-		if spans = a.filter(t, spans); a.Direct {
-			spans = apart(spans)
-		} else {
-			spans = joined(spans)
-		}
-	case Paragraph:
-		spans = a.paragraphs(t)
-		r.holdParagraphs(spans)
-		spans = joined(a.filter(t, spans))
-	default:
-		for _, e := range enclosing {
-			found, open := a.within(t, e, func(from, to int) {
-				if to == noEnd && e.End < len(t.Bytes) {
-					to = e.End // what comes behind the span closes nothing
-				}
-				r.hold(from, to, r.nextLine(min(to, len(t.Bytes))))
-			})
-			if open > 0 {
-				unclosed = append(unclosed, open)
-				if a.Outside { // where it would end is not known
-					continue
-				}
-			}
-			if a.neighbours() {
-				r.holdEach(found)
-			}
-			found = joined(a.filter(t, found))
-			if a.Outside {
-				found = others(parts(found), e)
-			}
-			spans = append(spans, found...)
-		}
-		r.holdAbove(a.Above)
-		return spans, unclosed
 	}
+	n := a.Form.needs(on)
+	n.others = n.others || a.Outside && !a.Form.traits().single
+	return n
+}
+
+// selects returns what the address selects of what the statement acts on, and the lines, from 0, of what
+// is opened there and never closed.
+func (a *Address) selects(r *run) (spans []edit.Span, unclosed []int) {
+	if f, ok := a.Form.(wholeForm); ok {
+		spans, unclosed = f.find(r, a)
+		return a.cut(r, spans, unclosed)
+	}
+	f := a.Form.(partForm)
+	with, _ := f.(*LinesWith)
+	for _, e := range r.spans() {
+		found, open := a.in(r, f, e)
+		if open >= 0 {
+			unclosed = append(unclosed, open)
+			if a.Outside { // where it would end is not known
+				continue
+			}
+		}
+		if with != nil && with.neighbours() {
+			r.bindEach(found)
+		}
+		found = joined(a.filter(r.text, found))
+		if a.Outside {
+			found = r.others(found, e)
+		}
+		spans = append(spans, found...)
+	}
+	if with != nil {
+		r.bindAbove(with.Above)
+	}
+	return spans, unclosed
+}
+
+// in returns what a form selects of one span. Of a span with lines that are passed over it sees only the others.
+func (a *Address) in(r *run, f partForm, e edit.Span) ([]edit.Span, int) {
+	if e.Direct {
+		if v := r.viewOf(e); len(v.text) < e.End-e.Start {
+			return v.within(f)
+		}
+	}
+	return f.within(r.text, e, func(from, to int) {
+		if to == noEnd && e.End < len(r.text.Bytes) {
+			to = e.End // what comes behind the span closes nothing
+		}
+		r.bind(from, to, r.nextLine(min(to, len(r.text.Bytes))))
+	})
+}
+
+// cut returns the parts of what was found in the whole text that lie in what the addresses around select, or
+// all but those parts.
+func (a *Address) cut(r *run, spans []edit.Span, unclosed []int) ([]edit.Span, []int) {
 	if !a.Outside {
-		return cut(spans, enclosing), unclosed
+		return r.cut(spans, r.parts()), unclosed
 	}
 	if len(unclosed) > 0 {
 		return nil, unclosed
 	}
 	var out []edit.Span
-	spans = parts(spans)
-	for _, e := range enclosing {
-		out = append(out, others(spans, e)...)
+	spans = r.expand(spans)
+	for _, e := range r.spans() {
+		out = append(out, r.others(spans, e)...)
 	}
 	return out, nil
 }
 
-// blocks returns the blocks of the lines that match, each whole, and the lines, from 1, of
-// those that are never closed.
-func (a *Address) blocks(t *structure.Text) (spans []edit.Span, unclosed []int) {
-	a.eachMatching(t, func(i int) {
-		s, ok := t.Block(i)
-		if !ok {
-			unclosed = append(unclosed, i+1)
-			return
-		}
-		if s.Direct = a.Direct; a.Direct || a.Levels {
-			s.Inner = t.Inner(i)
-		}
-		spans = append(spans, s)
-	})
-	return spans, unclosed
-}
-
-// paragraphs returns the paragraphs of the lines that match.
-func (a *Address) paragraphs(t *structure.Text) (spans []edit.Span) {
-	end := 0
-	a.eachMatching(t, func(i int) {
-		if t.Start(i) < end {
-			return
-		}
-		if s, ok := t.Paragraph(i); ok {
-			spans, end = append(spans, s), s.End
-		}
-	})
-	return spans
-}
-
-// eachMatching calls act with each line, from 0, on which the pattern matches.
-func (a *Address) eachMatching(t *structure.Text, act func(i int)) {
-	next := 0
-	a.Pattern.Find(t.Bytes, 0, len(t.Bytes), func(loc []int) bool {
-		if loc[0] >= next {
-			i := t.At(loc[0])
-			next = t.Start(i + 1)
-			act(i)
-		}
-		return true
-	})
-}
-
-// isRange reports whether the address selects what lies between marks.
-func (a *Address) isRange() bool { return a.Kind == Range || a.Kind == Between || a.Kind == Until }
-
-// within returns what the address selects of one span, and the line, from 1, of a
-// range that is never closed there, or 0. held is told of ranges.
-func (a *Address) within(t *structure.Text, e edit.Span, held func(from, to int)) ([]edit.Span, int) {
-	if e.Direct && len(e.Inner) > 0 {
-		return a.amongParts(t, e)
-	}
-	switch a.Kind {
-	case FirstLines:
-		end := e.Start
-		for range a.From {
-			end = lines.Next(t.Bytes, end, e.End)
-		}
-		if end == e.Start {
-			return nil, 0
-		}
-		return []edit.Span{edit.SpanOf(e.Start, end)}, 0
-	case LastLines:
-		start := e.End
-		for range a.From {
-			start = lines.Previous(t.Bytes, e.Start, start)
-		}
-		if start == e.End {
-			return nil, 0
-		}
-		return []edit.Span{edit.SpanOf(start, e.End)}, 0
-	case LinesWith:
-		return a.linesWith(t.Bytes, e), 0
-	case LinesWithout:
-		return eachLine(t.Bytes, complement(a.linesWith(t.Bytes, e), e)), 0
-	}
-	return a.ranges(t, e, held)
-}
-
-// linesWith returns the lines that hold the pattern, with their neighbours.
-func (a *Address) linesWith(text []byte, e edit.Span) (spans []edit.Span) {
-	done := e.Start
-	a.Pattern.Find(text, e.Start, e.End, func(loc []int) bool {
-		if loc[0] < done && loc[1] <= done {
-			return true
-		}
-		start := max(lines.Start(text, e.Start, loc[0]), done)
-		last := max(loc[1]-1, loc[0])
-		end := lines.Next(text, min(last, e.End), e.End)
-		done = end
-		for start < end {
-			next := lines.Next(text, start, e.End)
-			spans = append(spans, edit.SpanOf(start, next))
-			start = next
-		}
-		return true
-	})
-	if !a.neighbours() {
-		return spans
-	}
-	for i := range spans {
-		for range a.Above {
-			spans[i].Start = lines.Previous(text, e.Start, spans[i].Start)
-		}
-		for range a.Below {
-			spans[i].End = lines.Next(text, spans[i].End, e.End)
-		}
-		spans[i].Last, spans[i].Below = spans[i].End, spans[i].End
-	}
-	return spans
-}
-
-// filter keeps the spans that hold what they must. A text is looked through once for all
-// of them, since they may lie in each other.
-func (a *Address) filter(t *structure.Text, spans []edit.Span) []edit.Span {
+// filter returns the spans that hold what they must. The text is searched once for all of them.
+func (a *Address) filter(t *outline.Text, spans []edit.Span) []edit.Span {
 	for _, h := range a.Having {
 		holds := held(t.Bytes, h.Pattern, spans)
 		spans = slices.DeleteFunc(slices.Clone(spans), func(s edit.Span) bool { return holds(s) == h.Lacking })
@@ -266,10 +175,9 @@ func (a *Address) filter(t *structure.Text, spans []edit.Span) []edit.Span {
 	return spans
 }
 
-// held returns what tells whether a span holds a match.
+// held returns what reports whether a span holds a match.
 func held(text []byte, p *pattern.Pattern, spans []edit.Span) func(edit.Span) bool {
-	direct := func(s edit.Span) bool { return s.Direct }
-	if p.SpansLines() || len(spans) < 2 || slices.ContainsFunc(spans, direct) { // a match may end outside a span
+	if p.SpansLines() || len(spans) < 2 { // a match may end outside a span
 		return func(s edit.Span) bool { return p.Has(text, s.Start, s.End) }
 	}
 	lo, hi := spans[0].Start, spans[0].End

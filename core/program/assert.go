@@ -53,10 +53,10 @@ func (a *Assertion) look(r *run, within []*Address, act func(*run, []int)) {
 				return true
 			})
 		}
-	case within[0].Path != nil:
+	case within[0].Path() != nil:
 		a.lookAt(r, within, act)
 	case !r.enter(within[0]):
-		r.holdParts(within[1:]...)
+		r.bindParts(within[1:]...)
 	default:
 		a.look(r, within[1:], act)
 		r.leave()
@@ -71,7 +71,7 @@ func (a *Assertion) lookAt(r *run, within []*Address, act func(*run, []int)) {
 	}
 	r.stack = append(r.stack, selection{address: within[0], nodes: nodes})
 	defer r.leave()
-	if rest := within[1:]; len(rest) > 0 && rest[0].Path != nil {
+	if rest := within[1:]; len(rest) > 0 && rest[0].Path() != nil {
 		a.look(r, rest, act)
 		return
 	}
@@ -85,7 +85,7 @@ func (a *Assertion) lookAt(r *run, within []*Address, act func(*run, []int)) {
 }
 
 func (a *Assertion) lookInside(r *run, n *tree.Node, within []*Address, act func(*run, []int)) {
-	inner := r.inside(r.read.doc, r.read.doc.Show(n))
+	inner := r.inside(r.tree.doc, r.tree.doc.Show(n))
 	if a.Pattern == nil && len(within) == 0 {
 		act(inner, []int{0, len(inner.value.shown.Text)})
 		return

@@ -5,18 +5,20 @@ import (
 	"fmt"
 	"strings"
 
-	"frizzel/core/structure"
+	"frizzel/core/syntax"
+
+	"frizzel/core/outline"
 	"frizzel/core/tree"
 )
 
 // syntax returns the syntax of the text: by the file's name, else as the rule says.
-func (r *run) syntax() tree.Syntax { return syntaxFor(r.in.File, r.rule.Syntax) }
+func (r *run) syntax() syntax.Syntax { return syntaxFor(r.in.File, r.rule.Syntax) }
 
 // syntaxFor returns the syntax of a file by its name, else the one that is said. That a table has no
 // header is said of files whose name tells the rest.
-func syntaxFor(f File, said tree.Syntax) tree.Syntax {
-	by := tree.SyntaxOf(f.name())
-	if by == tree.None || by == tree.CSV && said == tree.BareCSV {
+func syntaxFor(f File, said syntax.Syntax) syntax.Syntax {
+	by := syntax.Of(f.name())
+	if said != syntax.None && !by.HasValues() || by == syntax.CSV && said == syntax.BareCSV {
 		return said
 	}
 	return by
@@ -24,18 +26,18 @@ func syntaxFor(f File, said tree.Syntax) tree.Syntax {
 
 // document returns the text as it is as a tree. The error is a *tree.SyntaxError.
 func (r *run) document() (*tree.Document, error) {
-	if r.read.of == r.text && r.read.syntax == r.syntax() {
-		return r.read.doc, r.read.err
+	if r.tree.of == r.text && r.tree.syntax == r.syntax() {
+		return r.tree.doc, r.tree.err
 	}
-	r.read.of, r.read.syntax = r.text, r.syntax()
-	r.read.doc, r.read.err = tree.Parse(r.syntax(), r.text.Bytes)
-	return r.read.doc, r.read.err
+	r.tree.of, r.tree.syntax = r.text, r.syntax()
+	r.tree.doc, r.tree.err = tree.Parse(r.syntax(), r.text.Bytes)
+	return r.tree.doc, r.tree.err
 }
 
 // reading is a text that was read as a tree.
 type reading struct {
-	of     *structure.Text
-	syntax tree.Syntax
+	of     *outline.Text
+	syntax syntax.Syntax
 	doc    *tree.Document
 	err    error
 }
@@ -43,7 +45,7 @@ type reading struct {
 // values returns what an address selects by its path. It reports false for a text of the other
 // family, or of none, and for one that does not parse, which is unreadable then.
 func (r *run) values(a *Address) ([]*tree.Node, bool) {
-	if r.syntax().Family() != a.Path.Family {
+	if r.syntax().Family() != a.Path().Family {
 		r.result.foreign[a.Index] = true
 		return nil, false
 	}
@@ -56,14 +58,14 @@ func (r *run) values(a *Address) ([]*tree.Node, bool) {
 		r.unparsed(err)
 		return nil, false
 	}
-	hits, err := a.Path.Select(doc, r.nodes())
+	hits, err := a.Path().Select(doc, r.nodes())
 	if err != nil {
 		r.result.addressed[a.Index] = selectedSome
 		r.unparsed(err)
 		return nil, false
 	}
 	for _, n := range hits.Shielded {
-		r.note(n.Start, fmt.Sprintf("what %s reaches through an alias here stays as it is; it is changed where it stands", a.Path.Source))
+		r.note(n.Start, fmt.Sprintf("what %s reaches through an alias here stays as it is; it is changed where it stands", a.Path().Source))
 	}
 	var nodes []*tree.Node
 	for _, n := range hits.Nodes {
@@ -136,7 +138,7 @@ func onMembers(a Action) bool {
 	case Statement:
 		return onMembers(a.Action)
 	case *Addressed:
-		return a.Address.Path != nil
+		return a.Address.Path() != nil
 	case *DeleteMembers, *RenameMembers, *SettleValue:
 		return true
 	}
@@ -212,7 +214,7 @@ func (r *run) inValues(a Action) {
 
 // refuse says why a value cannot be changed as it was to be, so that the file must not be written.
 func (r *run) refuse(n *tree.Node, reason string) {
-	if path := r.read.doc.Path(n); !strings.Contains(reason, path) {
+	if path := r.tree.doc.Path(n); !strings.Contains(reason, path) {
 		reason = path + ": " + reason
 	}
 	r.fail(r.lineRead(n.Start), reason)
@@ -251,7 +253,7 @@ func (r *run) prove(c *changes, changes tree.Changes) bool {
 	for _, s := range r.stack {
 		follow = append(follow, s.nodes...)
 	}
-	doc, now, err := r.read.doc.Prove(c.edits.Apply(r.text.Bytes), changes, follow...)
+	doc, now, err := r.tree.doc.Prove(c.edits.Apply(r.text.Bytes), changes, follow...)
 	if err != nil {
 		reason := err.Error()
 		var syntax *tree.SyntaxError
@@ -264,7 +266,7 @@ func (r *run) prove(c *changes, changes tree.Changes) bool {
 	before := r.unproven
 	c.commit()
 	r.unproven = before
-	r.read = reading{of: r.text, syntax: r.syntax(), doc: doc}
+	r.tree = reading{of: r.text, syntax: r.syntax(), doc: doc}
 	for i, s := range r.stack {
 		var nodes []*tree.Node
 		for _, n := range s.nodes {

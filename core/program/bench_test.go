@@ -108,7 +108,7 @@ func TestManySpans(t *testing.T) {
 	}
 	begun := time.Now()
 	for _, source := range []string{
-		"in block with text \"{\" directly { on lines with text \"b\" insert below \"c\" unless present; settle text \"d\" as \"d = 1\" }",
+		"in block with text \"{\" directly { on lines with text \"b\" insert below \"c\" unless present }",
 		"in block with text \"a\" directly { in block with text \"a\" replace text \"b\" with \"c\" }",
 		"in block with text \"{\" directly { outside lines with text \"b\" comment out with \"#\"; in paragraph with text \"a\" trim line ends }",
 		"on lines with text \"b\" { outside block with text \"z\" insert below \"x\" unless present }",

@@ -6,7 +6,6 @@ import (
 	"sort"
 
 	"frizzel/core/edit"
-	"frizzel/core/structure"
 )
 
 // changes gathers the edits of one statement.
@@ -92,6 +91,16 @@ func (c *changes) origin(at int) int {
 	return at - (c.begins[last] + len(edits[last].New) - edits[last].End)
 }
 
+// inserted reports whether a byte of the text as it is was written by an edit that took nothing away.
+func (c *changes) inserted(at int) bool {
+	c.origin(at)
+	if c.passed >= len(c.run.edits) {
+		return false
+	}
+	e := c.run.edits[c.passed]
+	return e.Start == e.End && at >= c.begins[c.passed]
+}
+
 // offer adds one change, of one edit or more in order, unless it is declined.
 // Edits that write what is there are dropped; a change of none is no change.
 func (c *changes) offer(edits ...edit.Edit) bool {
@@ -168,8 +177,7 @@ func roomFor[T any](found []T, at, size int) []T {
 	return found
 }
 
-// order puts the edits in the order of their places, which those of blocks that lie in each
-// other's gaps may not be in.
+// order puts the edits in the order of their places.
 func (c *changes) order() {
 	for i := 1; i < len(c.edits); i++ {
 		if c.edits[i].Start < c.edits[i-1].Start {
@@ -177,14 +185,6 @@ func (c *changes) order() {
 			return
 		}
 	}
-}
-
-// structure is how the text is laid out.
-func (r *run) structure() structure.Syntax {
-	if r.layout != nil {
-		return *r.layout
-	}
-	return r.in.File.syntax()
 }
 
 // commit makes the statement's changes: the text becomes the next one, and the
@@ -197,7 +197,7 @@ func (c *changes) commit() {
 	c.order()
 	text := r.text.Bytes
 	if !r.last { // else nobody asks for the text that comes of it
-		r.text = structure.New(c.edits.Apply(text), r.structure())
+		r.text = r.read(c.edits.Apply(text))
 		for i := range r.stack {
 			r.stack[i].spans = c.edits.Follow(r.stack[i].spans, text)
 		}

@@ -7,17 +7,22 @@ import (
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
+	"frizzel/core/script"
 )
 
 // Delete is a compiled `delete`.
 type Delete struct{}
+
+func (Delete) needs(on acted) lineNeeds {
+	return on.perSpan().and(lineNeeds{moves: true, takes: true})
+}
 
 func (Delete) do(r *run) {
 	c := r.changes()
 	c.span = true
 	for _, s := range r.spans() {
 		var edits edit.List
-		for from, to := range s.Parts() {
+		for from, to := range r.runs(s) {
 			edits = append(edits, edit.Edit{Start: from, End: to})
 		}
 		c.offer(edits...)
@@ -74,38 +79,32 @@ func withoutLastEnding(text []byte) []byte {
 
 // Insert is a compiled `insert`.
 type Insert struct {
-	Where         Edge
+	Where         script.Edge
 	Text          *Template
 	UnlessPresent bool
 }
 
-// Edge is where an insert goes: above or below each span, or to the top or the end of
-// the file.
-type Edge int
-
-const (
-	Above Edge = iota
-	Below
-	Top
-	End
-)
+func (s *Insert) needs(on acted) lineNeeds {
+	atEdge := s.Where == script.Above || s.Where == script.Below
+	return s.Text.needs().and(lineNeeds{others: !on.whole() || !atEdge || s.UnlessPresent, moves: true})
+}
 
 func (s *Insert) do(r *run) {
 	c, f := r.changes(), r.filler()
 	text := r.text.Bytes
 	spans := r.spans()
-	if s.Where == Top || s.Where == End {
+	if s.Where == script.Top || s.Where == script.End {
 		spans = []edit.Span{r.whole()}
 	}
 	written := map[int]bool{} // where scopes begin that have the lines by now
 	for _, span := range spans {
 		at, side := span.Start, edit.Outside
 		switch s.Where {
-		case Below:
+		case script.Below:
 			at, side = span.Below, edit.Under
-		case End:
+		case script.End:
 			at = span.End
-		case Top:
+		case script.Top:
 			at = topOf(text)
 		}
 		fresh, ok := f.fillLine(s.Text, at)
@@ -122,7 +121,7 @@ func (s *Insert) do(r *run) {
 		f.inserted(ok, fresh)
 		written[scope.Start] = written[scope.Start] || ok
 	}
-	if s.Where == Below { // of blocks that end at one place the innermost comes first
+	if s.Where == script.Below { // of blocks that end at one place the innermost comes first
 		slices.Reverse(c.edits)
 	}
 	c.commitLines()
@@ -139,17 +138,17 @@ func topOf(text []byte) int {
 // present reports whether the scope around a span, or the place itself, already
 // has the lines.
 func (s *Insert) present(r *run, scope edit.Span, at int, wanted []byte) bool {
-	for from, to := range scope.Parts() {
+	for from, to := range r.runs(scope) {
 		if hasLines(r.text.Bytes[from:to], wanted) {
 			return true
 		}
 	}
-	return standsAt(r.text.Bytes, at, wanted, s.Where == Below)
+	return standsAt(r.text.Bytes, at, wanted, s.Where == script.Below)
 }
 
 // scope returns what `unless present` looks through.
 func (s *Insert) scope(r *run, span edit.Span) edit.Span {
-	if s.Where == Top || s.Where == End {
+	if s.Where == script.Top || s.Where == script.End {
 		return r.whole()
 	}
 	return r.scopeOf(span)
@@ -167,12 +166,10 @@ func (r *run) scopeOf(span edit.Span) edit.Span {
 		}
 		before := sort.Search(len(sel.spans), func(i int) bool { return sel.spans[i].Start > span.Start })
 		for _, s := range slices.Backward(sel.spans[:before]) {
-			if span.End <= s.End && (s.Start == s.End || s.Holds(span.Start)) {
+			if span.End <= s.End && (s.Start == s.End || r.holds(s, span.Start)) {
 				return s
 			}
-			if !s.Direct { // those before end before it
-				break
-			}
+			break // those before end before it
 		}
 	}
 	return r.whole()
@@ -236,6 +233,10 @@ func (r *run) asLines(fresh []byte, at int) []byte {
 // Rewrite is a compiled `rewrite`.
 type Rewrite struct{ Text *Template }
 
+func (s *Rewrite) needs(on acted) lineNeeds {
+	return s.Text.needs().and(lineNeeds{others: !on.whole(), moves: true})
+}
+
 func (s *Rewrite) do(r *run) {
 	c, f := r.changes(), r.filler()
 	text := r.text.Bytes
@@ -266,6 +267,12 @@ type Comment struct {
 	Mark *Template
 }
 
+func (s *Comment) needs(on acted) lineNeeds {
+	n := s.Mark.needs().and(on.perSpan())
+	n.others = n.others || !on.whole() && n.counts
+	return n
+}
+
 func (s *Comment) do(r *run) {
 	c, f := r.changes(), r.filler()
 	c.span = true
@@ -276,7 +283,7 @@ func (s *Comment) do(r *run) {
 			continue
 		}
 		var edits edit.List
-		for from, to := range span.Parts() {
+		for from, to := range r.runs(span) {
 			edits = s.marks(edits, text, from, to, mark)
 		}
 		f.taken(c.offer(edits...))

@@ -12,6 +12,8 @@ import (
 // DeleteMembers is a compiled `delete` right under a path: the members that it selects.
 type DeleteMembers struct{}
 
+func (DeleteMembers) needs(acted) lineNeeds { return wholeText }
+
 func (DeleteMembers) do(r *run) {
 	doc, err := r.document()
 	if err != nil {
@@ -60,6 +62,8 @@ func (c *changes) take(edits edit.List) {
 // RenameMembers is a compiled `rename to`.
 type RenameMembers struct{ To *Template }
 
+func (*RenameMembers) needs(acted) lineNeeds { return wholeText }
+
 func (s *RenameMembers) do(r *run) {
 	type sibling struct {
 		of   *tree.Node
@@ -77,7 +81,7 @@ func (s *RenameMembers) do(r *run) {
 			return nil, nil, false
 		}
 		given[is] = true
-		edits, changes, err := r.read.doc.Rename(n, string(name))
+		edits, changes, err := r.tree.doc.Rename(n, string(name))
 		if err != nil {
 			r.refuse(n, err.Error())
 			return nil, nil, false
@@ -94,6 +98,8 @@ type SettleValue struct {
 	Item    bool
 	Source  string // of the path
 }
+
+func (*SettleValue) needs(acted) lineNeeds { return wholeText }
 
 func (s *SettleValue) do(r *run) {
 	if r.syntax().Family() != s.Place.Family {

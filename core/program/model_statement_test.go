@@ -30,7 +30,7 @@ func (m *model) statement(n script.Node) {
 		}
 	}
 	if k := len(m.lines); k > 0 && m.lines[k-1].text == "" && m.lines[k-1].end == "" {
-		m.lines = m.lines[:k-1]
+		m.lines, m.emptied = m.lines[:k-1], true
 	}
 }
 
@@ -256,33 +256,29 @@ func (m *model) innermost() *script.Address {
 // settle returns what makes one line of a span the one, nil for nothing.
 func (m *model) settle(n *script.Settle, s modelSpan) func() {
 	a := m.innermost()
-	inBlock := a != nil && a.Kind == script.Block && !a.Outside
-	if a != nil && !a.Outside && s.to-s.from == 1 && a.Kind != script.Section && a.Kind != script.Paragraph && a.Kind != script.Between {
-		return nil
-	}
-	own := func(i int) bool {
-		if !inBlock {
-			return a == nil || m.lines[i].in[m.level-1] == m.lines[s.from].in[m.level-1]
+	block := -1
+	if a != nil && !a.Outside {
+		if _, ok := a.Form.(*script.Block); ok {
+			block = s.from
 		}
-		gap := m.gap(s, i)
-		return gap == 0 || i > 0 && m.gap(s, i-1) != gap // the first of a run opens it
-	}
-	opens := func(i int) bool {
-		if inBlock && (i == s.from || s.closed && i == s.to-1) {
-			return true
+		f, ranged := a.Form.(*script.Range)
+		if s.to-s.from == 1 && (block >= 0 || !isPart(a)) && !(ranged && f.Form == script.Between) {
+			return nil
 		}
-		b, ok := m.block(i)
-		return ok && b.to > i+1
 	}
+	items := m.outline()
+	child := func(i int) bool { return block < 0 || items[i].parent == block && !items[i].inner }
+	opens := func(i int) bool { return items[i].inner || items[i].kind == "block" || items[i].kind == "section" }
 	var found []int
 	opening := false
 	for i := s.from; i < s.to; i++ {
-		if !own(i) || !m.has(i, n.Pattern) {
+		if !child(i) || !m.has(i, n.Pattern) {
 			continue
 		}
-		if opens(i) {
+		switch {
+		case opens(i):
 			opening = true
-		} else {
+		case items[i].kind == "entry":
 			found = append(found, i)
 		}
 	}
@@ -293,7 +289,7 @@ func (m *model) settle(n *script.Settle, s modelSpan) func() {
 	for i := s.from; i < s.to && len(found) == 0 && n.Commented != nil; i++ {
 		inside := strings.TrimLeft(m.lines[i].text, " \t")
 		text := strings.TrimLeft(inside, n.Commented.Raw)
-		if own(i) && text != inside && !opens(i) {
+		if child(i) && text != inside && !opens(i) {
 			text = strings.TrimLeft(text, " \t")
 			indentation := m.lines[i].text[:len(m.lines[i].text)-len(inside)]
 			if len(m.find(text, n.Pattern))+len(m.find(indentation+text, n.Pattern)) > 0 {
@@ -308,7 +304,7 @@ func (m *model) settle(n *script.Settle, s modelSpan) func() {
 			m.failed = true
 			return nil
 		}
-		if inBlock && !s.closed && indent(text) <= indent(m.lines[s.from].text) {
+		if block >= 0 && !s.closed && indent(text) <= indent(m.lines[s.from].text) {
 			return nil
 		}
 		one := m.lines[found[0]]
@@ -321,12 +317,7 @@ func (m *model) settle(n *script.Settle, s modelSpan) func() {
 			m.lines = slices.DeleteFunc(m.lines, func(l *modelLine) bool { return gone[l] })
 		}
 	}
-	return m.settleBehind(n, s, inBlock)
-}
-
-// gap returns in which run of lines deeper than a span's own level line i is, 0 for none.
-func (m *model) gap(s modelSpan, i int) int {
-	return m.inner[m.level-1][deeperLine{m.lines[s.from].in[m.level-1] / 2, m.lines[i]}]
+	return m.settleBehind(n, s, block)
 }
 
 func indentation(s string) string { return s[:len(s)-len(strings.TrimLeft(s, " \t"))] }
@@ -338,7 +329,8 @@ func (m *model) settled(n *script.Settle, indentation, old string, bare int) (st
 		texts = texts[1:]
 	}
 	for _, text := range texts {
-		if at := trailing(old, bare); n.KeepComment && at >= 0 && trailing(text, 0) < 0 {
+		marked := n.Commented != nil
+		if at := trailing(old, bare, marked); n.KeepComment && at >= 0 && trailing(text, 0, marked) < 0 {
 			space := old[len(strings.TrimRight(old[:at], " \t")):at]
 			if !strings.Contains(space, "\t") {
 				space = strings.Repeat(" ", max(len([]rune(old[:at]))-len([]rune(text)), 1))
@@ -354,9 +346,13 @@ func (m *model) settled(n *script.Settle, indentation, old string, bare int) (st
 	return "", false
 }
 
-// trailing returns where a comment begins behind something in line[from:], or -1.
-func trailing(line string, from int) int {
+// trailing returns where a comment begins behind something in line[from:], or -1. A mark that the script names
+// is one whatever follows it.
+func trailing(line string, from int, marked bool) int {
 	for at := from + 1; at < len(line); at++ {
+		if !marked && at+1 < len(line) && line[at+1] != ' ' && line[at+1] != '\t' {
+			continue
+		}
 		if line[at] == '#' && (line[at-1] == ' ' || line[at-1] == '\t') && strings.TrimSpace(line[from:at]) != "" {
 			return at
 		}
@@ -365,7 +361,7 @@ func trailing(line string, from int) int {
 }
 
 // settleBehind adds the line at a span's end.
-func (m *model) settleBehind(n *script.Settle, s modelSpan, inBlock bool) func() {
+func (m *model) settleBehind(n *script.Settle, s modelSpan, block int) func() {
 	end := s.to
 	if s.closed {
 		end--
@@ -374,7 +370,8 @@ func (m *model) settleBehind(n *script.Settle, s modelSpan, inBlock bool) func()
 		end--
 	}
 	for level, a := range m.within[:m.level] {
-		shifts := a.Outside || a.Kind < script.Range || a.Kind == script.Until
+		f, ranged := a.Form.(*script.Range)
+		shifts := a.Outside || !ranged && !isPart(a) || ranged && f.Form == script.Until
 		edge := end > 0 && m.lines[end-1].in[level] >= 0 && m.around(level, end, m.lines[end-1].in[level]) < 0
 		if shifts && (level == m.level-1 || edge) {
 			return nil
@@ -392,50 +389,57 @@ func (m *model) settleBehind(n *script.Settle, s modelSpan, inBlock bool) func()
 		return func() { m.put(slices.Index(m.lines, before), text, before) }
 	}
 	blanks := indentation(m.lines[end-1].text)
-	if inBlock {
-		blanks = m.ownIndentation(s, end)
+	last := -1 // the last item of the block that a deeper line behind it would be part of
+	if block >= 0 {
+		blanks, last = m.blockIndentation(block, end)
 	}
 	text, ok := m.settled(n, blanks, "", 0)
 	if m.failed = m.failed || !ok; !ok {
 		return nil
 	}
-	if inBlock && end < s.to && m.gap(s, end) > 0 && m.gap(s, end-1) == m.gap(s, end) {
+	if last == -2 || last >= 0 && indent(text) > indent(m.lines[last].text) {
 		return nil
 	}
-	if inBlock && !s.closed {
-		for i := s.from + 1; i < s.to; i++ {
-			if b, ok := m.block(i); m.gap(s, i) > 0 && m.gap(s, i-1) != m.gap(s, i) && ok && b.to > s.to {
-				return nil
-			}
-		}
-		if indent(text) <= indent(m.lines[s.from].text) {
-			return nil
-		}
+	if block >= 0 && !s.closed && indent(text) <= indent(m.lines[s.from].text) {
+		return nil
 	}
-	first, last := m.lines[s.from], m.lines[end-1]
-	return func() { m.put(slices.Index(m.lines, last)+1, text, first) } // first is in all the spans that this one is in
+	first, before := m.lines[s.from], m.lines[end-1]
+	return func() { m.put(slices.Index(m.lines, before)+1, text, first) } // first is in all the spans that this one is in
 }
 
-// ownIndentation returns that of the last line at a block's own level.
-func (m *model) ownIndentation(s modelSpan, end int) string {
-	own, any, found := "", false, false
-	for i := s.from + 1; i < end; i++ {
-		l := m.lines[i]
-		gap := m.gap(s, i)
-		goesOn := strings.HasPrefix(strings.TrimSpace(l.text), "}") && strings.Count(code(l.text), "{") > strings.Count(code(l.text)[strings.Index(code(l.text)+"{", "{"):], "}")
-		if gap > 0 && m.gap(s, i-1) == gap || m.blank(i) || goesOn || found && comment(l.text) {
+// blockIndentation returns what a line added to a block begins with, and the block's last item, if it is an entry or
+// one by indentation; else -1.
+func (m *model) blockIndentation(block, to int) (string, int) {
+	items := m.outline()
+	entry, inner, last := -1, -1, -1
+	for i := block + 1; i < to; i++ {
+		if items[i].parent != block {
 			continue
 		}
-		own, any, found = indentation(l.text), true, found || !comment(l.text)
+		switch it := items[i]; {
+		case it.kind == "section":
+			return "", -2 // whatever is added is part of it
+		case it.kind == "block":
+			if last = -1; it.kind == "block" && it.by == "" && !it.unclosed {
+				last = i
+			}
+			if !it.inner && it.kind == "block" {
+				inner = i
+			}
+		case it.kind == "entry" && !it.inner:
+			entry, last = i, i
+		}
 	}
-	head := indentation(m.lines[s.from].text)
-	if any && (found || len(own) > len(head)) {
-		return own
+	switch {
+	case entry >= 0:
+		return indentation(m.lines[entry].text), last
+	case inner >= 0:
+		return indentation(m.lines[inner].text), last
 	}
 	step := ""
 	for i, l := range m.lines {
 		blanks := indentation(l.text)
-		if blanks == "" || m.blank(i) || comment(l.text) || strings.HasPrefix(l.text[len(blanks):], "*") {
+		if k := items[i].kind; blanks == "" || k != "entry" && k != "block" || strings.HasPrefix(l.text[len(blanks):], "*") {
 			continue
 		}
 		if step == "" || indent(blanks) < indent(step) {
@@ -445,7 +449,7 @@ func (m *model) ownIndentation(s modelSpan, end int) string {
 	if step == "" {
 		step = "    "
 	}
-	return head + step
+	return indentation(m.lines[block].text) + step, last
 }
 
 func (m *model) transfer(n *script.Transfer, spans []modelSpan) {

@@ -17,22 +17,16 @@ type model struct {
 	level   int
 	ending  string
 	ended   bool // the last line has an ending, as the run read it
+	emptied bool // a last line without an ending became empty, and so is no line; a span of it is left, which the model cannot have
 	failed  bool // settle would write what it does not look for
 	joiners string
-	within  []*script.Address    // by level
-	inner   []map[deeperLine]int // by level: which lines are deeper than their block's own level, and in which run
+	within  []*script.Address // by level
 }
 
 type modelLine struct {
 	text, end string
 	in        []int // the span, by the address's level; -1 for none
 	under     []int // the same, of lines that were inserted below one
-}
-
-// deeperLine is a line within a span's gaps.
-type deeperLine struct {
-	id   int // the span's
-	line *modelLine
 }
 
 func newModel(text, joiners string) *model {
@@ -67,31 +61,10 @@ func (m *model) String() string {
 type modelSpan struct {
 	from, to int
 	closed   bool // the last line closes it
-	gaps     []modelSpan
-	direct   bool // gaps are passed over
 }
 
-// wholes returns what the statement acts on, each span with its gaps as one.
+// wholes returns what the statement acts on, with what it passes over.
 func (m *model) wholes() []modelSpan {
-	var out []modelSpan
-	at := map[int]int{}
-	for _, s := range m.spans() {
-		id := -1
-		if m.level > 0 {
-			id = m.lines[s.from].in[m.level-1]
-		}
-		if k, ok := at[id]; ok && id >= 0 {
-			out[k].to, out[k].direct = s.to, true
-			continue
-		}
-		at[id] = len(out)
-		out = append(out, s)
-	}
-	return out
-}
-
-// spans returns what the statement acts on.
-func (m *model) spans() []modelSpan {
 	if m.level == 0 {
 		return []modelSpan{{to: len(m.lines)}}
 	}
@@ -105,6 +78,38 @@ func (m *model) spans() []modelSpan {
 			out = append(out, modelSpan{from: i, to: i + 1, closed: id%2 == 1})
 		}
 		last = id
+	}
+	return out
+}
+
+// spans returns what the statement acts on: of a block directly the runs of its own lines.
+func (m *model) spans() []modelSpan {
+	return m.own(m.wholes(), m.level > 0 && m.direct(m.level-1))
+}
+
+func (m *model) direct(level int) bool { return m.within[level].Direct && !m.within[level].Outside }
+
+// own returns the runs of lines of spans that lie in no block within them, if direct is set.
+func (m *model) own(spans []modelSpan, direct bool) (out []modelSpan) {
+	if !direct {
+		return spans
+	}
+	items := m.outline()
+	for _, s := range spans {
+		run := modelSpan{from: s.from, to: s.from + 1}
+		for i := s.from + 1; i < s.to; {
+			if k := items[i].kind; k != "block" && k != "section" {
+				if run.to < i {
+					out = append(out, run)
+					run = modelSpan{from: i}
+				}
+				i++
+				run.to = i
+				continue
+			}
+			i = items[i].to
+		}
+		out = append(out, run)
 	}
 	return out
 }
@@ -124,17 +129,8 @@ func (m *model) run(nodes []script.Node) {
 		if len(spans) == 0 {
 			continue
 		}
-		inner := map[deeperLine]int{}
 		for id, s := range spans {
-			for _, g := range s.gaps {
-				for _, l := range m.lines[g.from:g.to] {
-					inner[deeperLine{id, l}] = g.from + 1
-				}
-			}
 			for i := s.from; i < s.to; i++ {
-				if s.direct && inGaps(s, i) {
-					continue
-				}
 				m.lines[i].in[m.level] = 2 * id
 				if s.closed {
 					m.lines[i].in[m.level]++
@@ -142,15 +138,10 @@ func (m *model) run(nodes []script.Node) {
 			}
 		}
 		m.within = append(m.within[:m.level], a.Address)
-		m.inner = append(m.inner[:m.level], inner)
 		m.level++
 		m.run(a.Body)
 		m.level--
 	}
-}
-
-func inGaps(s modelSpan, i int) bool {
-	return slices.ContainsFunc(s.gaps, func(g modelSpan) bool { return g.from <= i && i < g.to })
 }
 
 // selected returns the spans of an address.
@@ -162,15 +153,13 @@ func (m *model) selected(a *script.Address) (out []modelSpan) {
 		}
 		var kept []modelSpan
 		for _, s := range found {
-			if a.Kind >= script.Section || m.holds(a, s) { // parts of the file were asked whole
+			if isPart(a) || m.holds(a, s) { // parts of the file were asked whole
 				kept = append(kept, s)
 			}
 		}
-		if !a.Direct {
-			kept = joinSpans(kept)
-		}
+		kept = joinSpans(kept)
 		if a.Outside {
-			kept = otherLines(kept, e)
+			kept = otherLines(m.own(kept, a.Direct), e)
 		}
 		out = append(out, kept...)
 	}
@@ -207,7 +196,7 @@ func otherLines(spans []modelSpan, e modelSpan) (out []modelSpan) {
 	taken := map[int]bool{}
 	for _, s := range spans {
 		for i := s.from; i < s.to; i++ {
-			taken[i] = taken[i] || !s.direct || !inGaps(s, i)
+			taken[i] = true
 		}
 	}
 	for i := e.from; i < e.to; i++ {
@@ -224,61 +213,37 @@ func otherLines(spans []modelSpan, e modelSpan) (out []modelSpan) {
 
 // selects returns what an address selects of one span.
 func (m *model) selects(a *script.Address, e modelSpan) (out []modelSpan, closed bool) {
-	each := func(ok func(i int) bool) {
+	each := func(above, below int, ok func(i int) bool) {
 		for i := e.from; i < e.to; i++ {
 			if ok(i) {
-				out = append(out, modelSpan{from: max(i-a.Above, e.from), to: min(i+1+a.Below, e.to)})
+				out = append(out, modelSpan{from: max(i-above, e.from), to: min(i+1+below, e.to)})
 			}
 		}
 	}
-	switch a.Kind {
-	case script.Line, script.Lines:
-		to := a.To
+	switch f := a.Form.(type) {
+	case *script.Lines:
+		to := f.To
 		if to == 0 {
 			to = len(m.lines)
 		}
-		if from, to := max(a.From-1, e.from), min(to, e.to); from < to {
+		if from, to := max(f.From-1, e.from), min(to, e.to); from < to {
 			out = append(out, modelSpan{from: from, to: to})
 		}
-	case script.FirstLines:
-		out = append(out, modelSpan{from: e.from, to: min(e.from+a.From, e.to)})
-	case script.LastLines:
-		out = append(out, modelSpan{from: max(e.to-a.From, e.from), to: e.to})
-	case script.LinesWith:
-		each(func(i int) bool { return m.has(i, a.Pattern) })
-	case script.LinesWithout:
-		each(func(i int) bool { return !m.has(i, a.Pattern) })
-	case script.Paragraph:
-		for _, s := range m.paragraphs(a.Pattern) {
-			if from, to := max(s.from, e.from), min(s.to, e.to); from < to && m.holds(a, s) {
-				out = append(out, modelSpan{from: from, to: to})
-			}
+	case *script.EdgeLines:
+		s := modelSpan{from: e.from, to: min(e.from+f.Count, e.to)}
+		if f.Last {
+			s = modelSpan{from: max(e.to-f.Count, e.from), to: e.to}
 		}
-	case script.Section, script.Block:
+		out = append(out, s)
+	case *script.LinesWith:
+		each(f.Above, f.Below, func(i int) bool { return m.has(i, f.Pattern) != f.Without })
+	case *script.Paragraph:
+		return m.cut(a, m.paragraphs(f.Pattern), e), true
+	case *script.Section, *script.Block:
 		parts, closed := m.parts(a)
-		parts = slices.DeleteFunc(parts, func(s modelSpan) bool { return !m.holds(a, s) })
-		if a.Direct {
-			parts = ownLevels(parts)
-		} else {
-			parts = joinSpans(parts)
-		}
-		for _, s := range parts {
-			if from, to := max(s.from, e.from), min(s.to, e.to); from < to {
-				c := modelSpan{from, to, s.closed && s.to <= e.to && s.to > e.from, s.gaps, s.direct}
-				for c.direct && c.from < c.to && inGaps(c, c.from) {
-					c.from++
-				}
-				for c.direct && c.from < c.to && inGaps(c, c.to-1) {
-					c.to, c.closed = c.to-1, false
-				}
-				if c.from < c.to {
-					out = append(out, c)
-				}
-			}
-		}
-		return out, closed
-	case script.Range, script.Between, script.Until:
-		return m.ranges(a, e)
+		return m.cut(a, parts, e), closed
+	case *script.Range:
+		return m.ranges(f, e)
 	}
 	if len(out) > 0 && out[0].from == out[0].to {
 		out = nil
@@ -286,33 +251,32 @@ func (m *model) selects(a *script.Address, e modelSpan) (out []modelSpan, closed
 	return out, true
 }
 
-// ownLevels makes blocks that share a line of their own level one.
-func ownLevels(spans []modelSpan) (out []modelSpan) {
-	own := func(s modelSpan, i int) bool { return s.from <= i && i < s.to && !inGaps(s, i) }
-	for _, s := range spans {
-		for again := true; again; {
-			again = false
-			for k, o := range out {
-				both := modelSpan{from: min(o.from, s.from), to: max(o.to, s.to), closed: o.closed, direct: s.direct}
-				shares := false
-				for i := both.from; i < both.to; i++ {
-					shares = shares || own(o, i) && own(s, i)
-					if !own(o, i) && !own(s, i) {
-						both.gaps = append(both.gaps, modelSpan{from: i, to: i + 1})
-					}
-				}
-				if s.to > o.to || s.to == o.to && s.from < o.from {
-					both.closed = s.closed
-				}
-				if shares {
-					s, again, out = both, true, slices.Delete(out, k, k+1)
-					break
+func isPart(a *script.Address) bool {
+	switch a.Form.(type) {
+	case *script.Section, *script.Block, *script.Paragraph:
+		return true
+	}
+	return false
+}
+
+// cut returns what lies in a span of those parts of the file that hold what they must.
+func (m *model) cut(a *script.Address, parts []modelSpan, e modelSpan) (out []modelSpan) {
+	parts = joinSpans(slices.DeleteFunc(parts, func(s modelSpan) bool { return !m.holds(a, s) }))
+	for _, s := range parts {
+		c := modelSpan{max(s.from, e.from), min(s.to, e.to), s.closed && s.to <= e.to && s.to > e.from}
+		if c.from >= c.to {
+			continue
+		}
+		if a.Direct && (c.from > s.from || c.to < s.to) { // its own lines, one run after another
+			for _, own := range m.own([]modelSpan{s}, true) {
+				if from, to := max(own.from, e.from), min(own.to, e.to); from < to {
+					out = append(out, modelSpan{from: from, to: to})
 				}
 			}
+			continue
 		}
-		out = append(out, s)
+		out = append(out, c)
 	}
-	slices.SortStableFunc(out, func(a, b modelSpan) int { return a.from - b.from })
 	return out
 }
 
@@ -333,7 +297,7 @@ func (m *model) paragraphs(p *script.Pattern) (out []modelSpan) {
 	return out
 }
 
-func (m *model) ranges(a *script.Address, e modelSpan) (out []modelSpan, closed bool) {
+func (m *model) ranges(a *script.Range, e modelSpan) (out []modelSpan, closed bool) {
 	var at []int // where a range opens on line i, nil for not yet
 	for i := e.from; i < e.to; {
 		if at == nil {
@@ -360,18 +324,18 @@ func (m *model) ranges(a *script.Address, e modelSpan) (out []modelSpan, closed 
 		opening := at[0]
 		at = nil
 		switch {
-		case close < 0 && a.Kind != script.Until:
+		case close < 0 && a.Form != script.Until:
 			return out, false
 		case close < 0:
 			return append(out, m.trimmed(i, e.to)), true
-		case a.Kind == script.Range:
+		case a.Form == script.FromTo:
 			out = append(out, modelSpan{from: i, to: close + 1, closed: a.Close.Pattern != nil})
-		case a.Kind == script.Between && i+1 < close:
+		case a.Form == script.Between && i+1 < close:
 			out = append(out, modelSpan{from: i + 1, to: close})
-		case a.Kind == script.Until && i < close:
+		case a.Form == script.Until && i < close:
 			out = append(out, m.trimmed(i, close))
 		}
-		if a.Kind == script.Until && (i < close || closing[0] > opening) {
+		if a.Form == script.Until && (i < close || closing[0] > opening) {
 			if again := m.markAt(a.Open, close, closing[0], e); again != nil && again[0] == closing[0] {
 				at, i = again, close
 				continue
@@ -542,21 +506,21 @@ func (m *model) scope(s modelSpan) []modelSpan {
 		}
 	}
 	for level := m.level - 1; level >= 0; level-- {
-		if !m.within[level].Kind.Takes() {
+		if _, ranged := m.within[level].Form.(*script.Range); !ranged && !isPart(m.within[level]) {
 			continue
 		}
-		var out []modelSpan
 		id := m.lines[s.from].in[level]
+		var whole modelSpan
 		for i, l := range m.lines {
-			switch n := len(out); {
-			case l.in[level] != id:
-			case n > 0 && out[n-1].to == i:
-				out[n-1].to++
-			default:
-				out = append(out, modelSpan{from: i, to: i + 1})
+			if l.in[level] != id {
+				continue
 			}
+			if whole.to == 0 {
+				whole.from = i
+			}
+			whole.to = i + 1
 		}
-		return out
+		return m.own([]modelSpan{whole}, m.direct(level))
 	}
 	return []modelSpan{{to: len(m.lines)}}
 }
@@ -592,25 +556,24 @@ func (m *model) open(s modelSpan) {
 	}
 }
 
-// parts returns the sections or the blocks of the file; false where a block is
-// never closed.
+// parts returns the sections or the blocks of the file; false if a block is never closed.
 func (m *model) parts(a *script.Address) (out []modelSpan, closed bool) {
 	closed = true
-	for i, l := range m.lines {
-		switch {
-		case a.Kind == script.Section && l.text == "["+a.Section.Raw+"]":
-			to := i + 1
-			for to < len(m.lines) && !strings.HasPrefix(m.lines[to].text, "[") {
-				to++
+	for i, it := range m.outline() {
+		switch f := a.Form.(type) {
+		case *script.Section:
+			if it.kind == "section" && strings.TrimSpace(m.lines[i].text) == "["+f.Name.Raw+"]" {
+				out = append(out, modelSpan{from: i, to: it.to})
 			}
-			out = append(out, m.trimmed(i, to))
-		case a.Kind == script.Block && m.has(i, a.Pattern):
-			s, ok := m.block(i)
-			if ok {
-				s.gaps, s.direct = m.deeper(s), a.Direct
-				out = append(out, s)
+		case *script.Block:
+			if !m.has(i, f.Pattern) || it.kind != "entry" && it.kind != "block" {
+				continue
 			}
-			closed = closed && ok
+			if it.unclosed {
+				closed = false
+				continue
+			}
+			out = append(out, modelSpan{from: i, to: it.to, closed: it.kind == "block" && it.by != ""})
 		}
 	}
 	return out, closed
@@ -640,172 +603,6 @@ func code(line string) string {
 }
 
 func comment(line string) bool { return strings.HasPrefix(strings.TrimLeft(line, " \t"), "#") }
-
-// levels walks through the brackets, or the elements, from line i on, and calls each with
-// every line: how many are open that the block's own lines did not open, before it and
-// behind it, and how many in all behind it. It ends when each returns false.
-func (m *model) levels(i int, open, close string, each func(line, before, behind, all int) bool) {
-	var own []bool // of what is open
-	inner := func() (n int) {
-		for _, o := range own {
-			if !o {
-				n++
-			}
-		}
-		return n
-	}
-	heads := map[int]bool{i: true}
-	begun := false
-	for k := i; k < len(m.lines); k++ {
-		before := inner()
-		text := m.lines[k].text
-		if open == "{" {
-			text = code(text)
-		}
-		if !begun && strings.Contains(text, open) { // the next line opens it, where this one does not
-			heads[k] = true
-		}
-		for at := range text {
-			switch {
-			case strings.HasPrefix(text[at:], open):
-				begun = true
-				own = append(own, heads[k])
-			case strings.HasPrefix(text[at:], close) && len(own) > 0:
-				heads[k] = heads[k] || own[len(own)-1] // it may go on
-				own = own[:len(own)-1]
-			}
-		}
-		if len(own) == 0 && k == i {
-			begun = false
-		}
-		if !each(k, before, inner(), len(own)) {
-			return
-		}
-	}
-}
-
-// block returns what line i opens, in a world of braces and <a> alone.
-func (m *model) block(i int) (s modelSpan, ok bool) {
-	open, close, _ := m.kind(i)
-	if open == "" {
-		return modelSpan{from: i, to: m.indentedEnd(i)}, true
-	}
-	s = modelSpan{from: i}
-	opened := false
-	m.levels(i, open, close, func(line, _, _, all int) bool {
-		opened = opened || all > 0 || line > i && !m.blank(line)
-		if opened && all == 0 {
-			s.to, s.closed = line+1, true
-		}
-		return s.to == 0
-	})
-	return s, s.to > 0
-}
-
-// kind returns what makes the block of line i: braces, elements, or "" for indentation, and
-// then whether the line opens anything.
-func (m *model) kind(i int) (open, close string, opens bool) {
-	text := m.lines[i].text
-	element := false
-	m.levels(i, "<a>", "</a>", func(_, _, _, all int) bool {
-		element = all > 0
-		return false
-	})
-	if strings.HasPrefix(strings.TrimSpace(text), "<a>") {
-		if element {
-			return "<a>", "</a>", true
-		}
-		return "", "", false
-	}
-	brace := false
-	m.levels(i, "{", "}", func(_, _, _, all int) bool {
-		brace = all > 0
-		return false
-	})
-	next := i + 1
-	for next < len(m.lines) && m.blank(next) {
-		next++
-	}
-	ends := strings.ContainsAny(lastRune(strings.TrimRight(text, " \t")), ",;}]")
-	if brace || !ends && next < len(m.lines) && strings.HasPrefix(strings.TrimSpace(m.lines[next].text), "{") {
-		return "{", "}", true
-	}
-	if element {
-		return "<a>", "</a>", true
-	}
-	return "", "", true
-}
-
-// indentedEnd returns the line behind line i and the deeper ones below it.
-func (m *model) indentedEnd(i int) int {
-	if _, _, opens := m.kind(i); m.blank(i) || comment(m.lines[i].text) || !opens {
-		return i + 1
-	}
-	return m.deeperEnd(i)
-}
-
-// deeperEnd is indentedEnd for a line that is no comment.
-func (m *model) deeperEnd(i int) int {
-	own, last := indent(m.lines[i].text), i
-	for j := i + 1; j < len(m.lines); j++ {
-		switch {
-		case m.blank(j), comment(m.lines[j].text):
-		case indent(m.lines[j].text) > own:
-			last = j
-		default:
-			j = len(m.lines)
-		}
-	}
-	if last == i {
-		return i + 1
-	}
-	for end := last + 1; end < len(m.lines); end++ {
-		if m.blank(end) {
-			continue
-		}
-		if !comment(m.lines[end].text) || indent(m.lines[end].text) <= own {
-			break
-		}
-		last = end
-	}
-	return last + 1
-}
-
-// deeper returns the runs of lines of a block that are deeper than its own level.
-func (m *model) deeper(s modelSpan) (gaps []modelSpan) {
-	open, close, _ := m.kind(s.from)
-	if open == "" {
-		for k := s.from + 1; k < s.to; k++ {
-			in, ok := m.block(k)
-			if !ok {
-				in = modelSpan{from: k, to: m.deeperEnd(k)}
-			}
-			if in.to > k+1 {
-				gaps = append(gaps, modelSpan{from: k, to: min(in.to, s.to)})
-				k = in.to - 1
-			}
-		}
-		return gaps
-	}
-	m.levels(s.from, open, close, func(line, before, behind, _ int) bool {
-		switch n := len(gaps); {
-		case before == 0 && behind == 0:
-		case before > 0 && n > 0 && gaps[n-1].to == line:
-			gaps[n-1].to++
-		default:
-			gaps = append(gaps, modelSpan{from: line, to: line + 1})
-		}
-		return line+1 < s.to
-	})
-	return gaps
-}
-
-func lastRune(s string) string {
-	if s == "" {
-		return ""
-	}
-	return s[len(s)-1:]
-}
 
 func indent(s string) (n int) {
 	for _, c := range s {

@@ -1,13 +1,13 @@
 package program
 
 import (
-	"path"
 	"slices"
 	"strings"
 
+	"frizzel/core/syntax"
+
 	"github.com/bmatcuk/doublestar/v4"
 
-	"frizzel/core/structure"
 	"frizzel/core/tree"
 )
 
@@ -36,9 +36,9 @@ type Rule struct {
 	Name      string // "" for a statement outside any rule
 	Label     string // the name, or the place of a statement without one
 	About     string
-	Selectors []Selector  // all of which must accept a file
-	Encoding  string      // of the files read, "" for none said
-	Syntax    tree.Syntax // of files whose name does not tell
+	Selectors []Selector    // all of which must accept a file
+	Encoding  string        // of the files read, "" for none said
+	Syntax    syntax.Syntax // of files whose name does not tell
 	When      []Condition
 	Body      []Action
 	Expects   []Expectation
@@ -62,28 +62,6 @@ type File struct {
 
 func (f File) name() string {
 	return f.Path[strings.LastIndexByte(f.Path, '/')+1:]
-}
-
-// markdown reports whether sections of the file are headings.
-func (f File) markdown() bool {
-	switch strings.ToLower(path.Ext(f.name())) {
-	case ".md", ".markdown":
-		return true
-	}
-	return false
-}
-
-// syntax is what the file's name says of blocks in it.
-func (f File) syntax() structure.Syntax {
-	switch strings.ToLower(path.Ext(f.name())) {
-	case ".css", ".scss", ".sass", ".less":
-		return structure.StyleSheet
-	case ".xml", ".svg", ".xsd", ".xsl", ".xslt", ".plist", ".pom", ".xhtml", ".rng", ".wsdl":
-		return structure.XML
-	case ".toml":
-		return structure.TOML
-	}
-	return structure.Plain
 }
 
 // Finder returns what finds the values of a file's texts.

@@ -81,11 +81,11 @@ func (g generator) statement(addressed, last bool) string {
 		"replace " + g.pattern() + ` with "` + g.one("x", "depot-3", "", "~{=0}~", "{=count}", "{=line} b") + `"` + g.one("", "", " first", " last", " occurrence 2", " occurrences 2 to 3", " first in file", " last in file", " occurrences 2 to last in file"),
 		`replace word "depot-3" with "ab" keeping case`,
 		"remove " + g.pattern(),
-		g.settle(), g.settle(),
 		"insert " + g.one("above", "below", "below") + g.one(` "ab"`, ` "x {"`, "\n| ab\n|\n") + g.one("", " unless present"),
 		`comment out with "# "`, `uncomment "#"`, "squeeze blank lines", "trim line ends",
 	}
 	if !g.direct {
+		all = append(all, g.settle(), g.settle())
 		all = append(all, "rewrite as "+g.one(`"new"`, "\n| one\n|   two\n", "\n| one\n|\n"))
 	}
 	if last {
@@ -175,7 +175,7 @@ func (g *generator) parts() (text, address string) {
 
 // Every address and statement does what the model does.
 func TestEngineIsTheModel(t *testing.T) {
-	for seed := range uint64(40000) {
+	for seed := range uint64(20000) {
 		g := generator{Rand: rand.New(rand.NewPCG(seed, 3))}
 		source, text := g.script(), ""
 		if seed%4 == 0 {
@@ -200,7 +200,7 @@ func TestEngineIsTheModel(t *testing.T) {
 			res := p.Run(program.Input{Text: []byte(text), File: program.File{Path: "f.txt"}})
 			got := string(res.Edits.Apply([]byte(text)))
 			require.Equal(t, m.failed, len(res.Failures) > 0, "seed %d\n%s\non %q", seed, source, text)
-			if m.failed {
+			if m.failed || m.emptied {
 				continue
 			}
 			require.Equal(t, m.String(), got, "seed %d\n%s\non %q", seed, source, text)
@@ -216,6 +216,18 @@ func TestEngineIsTheModel(t *testing.T) {
 			}
 		}
 	}
+}
+
+// touching joins edits that touch: a window sees those on both sides of its beginning apart.
+func touching(all edit.List) (out edit.List) {
+	for _, e := range all {
+		if n := len(out); n > 0 && out[n-1].End == e.Start {
+			out[n-1].End, out[n-1].New = e.End, append(out[n-1].New[:len(out[n-1].New):len(out[n-1].New)], e.New...)
+			continue
+		}
+		out = append(out, edit.Edit{Start: e.Start, End: e.End, New: append([]byte{}, e.New...)})
+	}
+	return out
 }
 
 // windowed holds what a program makes of a text window by window, wherever those end, against
@@ -257,17 +269,15 @@ func windowed(t *testing.T, g generator, p *program.Program, text string, whole 
 			}
 			made.Add(res, 0)
 			cuts = append(cuts, end)
-			w.Open = made.Open()
 			if how.Order == program.InOrder {
 				w.Lines, w.Bytes = w.Lines+lines.Count(in.Text), end
 			}
 			break
 		}
 	}
-	made.End()
 	say := fmt.Sprintf("%s\non %q, in windows that end at %v", source, text, cuts)
 	require.Equal(t, string(whole.Edits.Apply([]byte(text))), string(edits.Apply([]byte(text))), say)
-	require.Equal(t, append(edit.List{}, whole.Edits...), append(edit.List{}, edits...), say)
+	require.Equal(t, touching(whole.Edits), touching(edits), say)
 	require.Equal(t, whole.Changes, made.Changes, say)
 	tally, inWindows := p.NewTally(), p.NewTally()
 	tally.Add("f.txt", file, whole)
@@ -277,26 +287,20 @@ func windowed(t *testing.T, g generator, p *program.Program, text string, whole 
 	require.Equal(t, len(whole.Notes), len(made.Notes), say)
 }
 
-// What a window leaves open is known in the next: comments, quotes, brackets, elements, values
-// and lists that go on over many lines, whatever is never closed among them.
+// Paragraphs, ranges and neighbours that go on behind a window are what they are in the whole text.
 func TestWhatGoesOnOverWindows(t *testing.T) {
 	clear(ways)
-	for seed := range uint64(15000) {
+	for seed := range uint64(6000) {
 		g := generator{Rand: rand.New(rand.NewPCG(seed, 47))}
 		var b strings.Builder
 		for range g.IntN(40) {
 			b.WriteString(g.one("", "", "  ", "\t", "    "))
-			b.WriteString(g.one("[a]", "[[a]]", "ab {", "ab (", "x = [", "y = (", "]", ")", "}", "} else {", "/* ab", "ab */ {", "*/", "<!-- <a>", "-->",
-				"<a>", "</a>", "<a/>", "<b c='", "d>'>", "<b>", "</b>", "<![CDATA[", "]]>", "<ab", ">", "\"{", "- ab", "ab:", "# ab", "", "", "ab", "{", "['a'", "[\"a\"]", "x = [\n    [a]\n    ]"))
+			b.WriteString(g.one("[a]", "ab {", "}", "<a>", "</a>", "# ab", "", "", "", "ab", "b", "a", "{"))
 			b.WriteString("\n")
 		}
 		address := func() string {
-			a := g.one(`section "a"`, `block with text "ab"`, `block with text "<"`, `block with regex '[({]'`, `block with text "a"`, `paragraph with text "{"`)
-			a += g.one("", "", ` having text "*"`, ` lacking text "<b"`)
-			if strings.Contains(a, "block") {
-				a += g.one("", "", " directly")
-			}
-			return "in " + a + " "
+			a := g.one(`in paragraph with text "{"`, `in paragraph with text "a"`, `on lines from text "{" to text "}"`, `on lines from text "<a" until text "<"`, `on lines between text "[" and text "b"`)
+			return a + g.one(" ", " ", ` having text "b" `, ` lacking text "<" `)
 		}
 		direct := address()
 		source := direct + g.one("", address(), address()) + "{\nreplace text \"b\" with \"" + g.one("{=count}", "}", "", "(") + "\"\n" +

@@ -3,61 +3,85 @@ package program
 import (
 	"frizzel/core/edit"
 	"frizzel/core/lines"
-	"frizzel/core/structure"
+	"frizzel/core/outline"
+	"frizzel/core/pattern"
+	"frizzel/core/script"
 )
 
-// ranges returns the ranges between two marks in one span, as often as they occur, and the line,
-// from 1, of one that is opened and never closed, or 0. held is told from where to where marks
-// belong together, to noEnd where no mark closes.
-func (a *Address) ranges(t *structure.Text, e edit.Span, held func(from, to int)) (spans []edit.Span, unclosed int) {
-	opening, ok := a.Open.opens(t, e, e.Start)
+// Range is what lies between two marks, as often as they occur.
+type Range struct {
+	Form        script.RangeForm
+	Open, Close *Mark
+}
+
+// Mark bounds a range: a pattern, or, if that is nil, a line number from 1, 0 being the last line.
+type Mark struct {
+	Pattern *pattern.Pattern
+	Line    int
+}
+
+func (f *Range) needs(acted) lineNeeds {
+	return lineNeeds{others: !f.Open.byPattern() || !f.Close.byPattern(), parts: true}
+}
+
+func (f *Range) traits() traits {
+	return traits{scope: true, part: true, shifts: f.Form == script.Until, narrow: f.Form != script.Between}
+}
+
+// byPattern reports whether a mark is told by what stands on a line alone.
+func (m *Mark) byPattern() bool { return m.Pattern != nil && !m.Pattern.SpansLines() }
+
+// within returns the ranges in one span.
+func (f *Range) within(t *outline.Text, e edit.Span, bind func(from, to int)) (spans []edit.Span, unclosed int) {
+	opening, ok := f.Open.opens(t, e, e.Start)
 	for ok {
 		first := lines.Start(t.Bytes, e.Start, opening.start)
-		closing, closed := a.Close.closes(t, e, opening)
+		closing, closed := f.Close.closes(t, e, opening)
 		if !closed {
-			held(first, noEnd)
-			if a.Kind != Until {
-				return spans, t.At(first) + 1
+			bind(first, noEnd)
+			if f.Form != script.Until {
+				return spans, t.At(first)
 			}
-			return append(spans, untilBlank(t, edit.SpanOf(first, e.End))), 0
+			return append(spans, untilBlank(t, edit.SpanOf(first, e.End))), -1
 		}
 		last := lines.Start(t.Bytes, e.Start, closing.start)
 		after := lines.Next(t.Bytes, max(closing.end-1, closing.start), e.End)
-		if a.Kind == Until {
-			held(first, last)
-		} else {
-			held(first, after)
-		}
-		switch a.Kind {
-		case Range:
+		switch f.Form {
+		case script.FromTo:
 			s := edit.SpanOf(first, after)
-			if a.Close.Pattern != nil { // a line by its number closes nothing
+			if f.Close.Pattern != nil { // a line by its number closes nothing
 				s.Last = last
 			}
 			spans = append(spans, s)
-		case Between:
+		case script.Between:
 			if inner := lines.Next(t.Bytes, max(opening.end-1, opening.start), e.End); inner <= last {
 				spans = append(spans, edit.SpanOf(inner, last))
 			}
-		case Until:
+		case script.Until:
 			if first < last {
 				spans = append(spans, untilBlank(t, edit.SpanOf(first, last)))
 			}
-			if next, again := a.Open.opensAt(t, e, closing.start); again && closing.start > opening.start {
+			if next, again := f.Open.opensAt(t, e, closing.start); again && closing.start > opening.start {
+				if only, _ := f.Open.opens(t, e, last); only == next { // a window that begins with this line finds it, too
+					bind(first, last)
+				} else {
+					bind(first, after)
+				}
 				opening = next
 				continue
 			}
 		}
+		bind(first, after)
 		if after >= e.End {
 			break
 		}
-		opening, ok = a.Open.opens(t, e, after)
+		opening, ok = f.Open.opens(t, e, after)
 	}
-	return spans, 0
+	return spans, -1
 }
 
 // untilBlank leaves out the blank lines at a range's end.
-func untilBlank(t *structure.Text, s edit.Span) edit.Span {
+func untilBlank(t *outline.Text, s edit.Span) edit.Span {
 	end := s.End
 	for {
 		start := lines.Previous(t.Bytes, s.Start, end)
@@ -75,7 +99,7 @@ type place struct {
 }
 
 // opens returns the first place of the mark in a span at or after at, where a line begins.
-func (m *Mark) opens(t *structure.Text, e edit.Span, at int) (place, bool) {
+func (m *Mark) opens(t *outline.Text, e edit.Span, at int) (place, bool) {
 	if m.Pattern != nil {
 		start, end, ok := m.Pattern.First(t.Bytes, at, e.End, at)
 		return place{start: start, end: end}, ok
@@ -85,7 +109,7 @@ func (m *Mark) opens(t *structure.Text, e edit.Span, at int) (place, bool) {
 }
 
 // opensAt returns the place of the mark that begins at at.
-func (m *Mark) opensAt(t *structure.Text, e edit.Span, at int) (place, bool) {
+func (m *Mark) opensAt(t *outline.Text, e edit.Span, at int) (place, bool) {
 	if m.Pattern == nil {
 		start, ok := m.lineStart(t, e)
 		return place{start, start, true}, ok && start == at && start < e.End
@@ -98,7 +122,7 @@ func (m *Mark) opensAt(t *structure.Text, e edit.Span, at int) (place, bool) {
 // closes returns the first place of the mark in a span behind where a range was opened: on
 // the same line first, but behind a numbered line from the next one. A mark by line number
 // is the whole of that line, and so also that one which holds the opening.
-func (m *Mark) closes(t *structure.Text, e edit.Span, opening place) (place, bool) {
+func (m *Mark) closes(t *outline.Text, e edit.Span, opening place) (place, bool) {
 	at := opening.end
 	if opening.numbered {
 		if at = lines.Next(t.Bytes, opening.start, e.End); at >= e.End {
@@ -125,7 +149,7 @@ func (m *Mark) closes(t *structure.Text, e edit.Span, opening place) (place, boo
 }
 
 // lineStart returns where the line begins that the mark numbers.
-func (m *Mark) lineStart(t *structure.Text, e edit.Span) (int, bool) {
+func (m *Mark) lineStart(t *outline.Text, e edit.Span) (int, bool) {
 	switch {
 	case m.Line == 0:
 		return lines.Previous(t.Bytes, e.Start, e.End), true

@@ -7,6 +7,7 @@ import (
 	"frizzel/core/lines"
 	"frizzel/core/literals"
 	"frizzel/core/pattern"
+	"frizzel/core/script"
 )
 
 // filler fills a template for one change after another of one statement.
@@ -121,17 +122,16 @@ func (f *filler) pseudonym(matched string) int {
 type Replace struct {
 	Pattern    *pattern.Pattern
 	With       *Template
-	Which      Which
+	Which      script.Which
 	InFile     bool // occurrences are counted through the selection in the file, else in each line
 	KeepCase   bool
 	WholeLines bool // a remove takes the lines' endings as well
 }
 
-// Which says which occurrences a replace acts on, counted from 1: From to To, To being
-// 0 for the last one; every occurrence where From is 0.
-type Which struct {
-	From, To int
-	Last     bool // only the last one
+func (s *Replace) needs(acted) lineNeeds {
+	n := s.With.needs()
+	n.others = s.InFile || s.Pattern.SpansLines()
+	return n
 }
 
 func (s *Replace) do(r *run) {
@@ -163,7 +163,7 @@ func (s *Replace) do(r *run) {
 
 // occurrences calls act with each match that the statement is about.
 func (s *Replace) occurrences(r *run, act func(loc []int)) {
-	if s.Which == (Which{}) {
+	if s.Which == (script.Which{}) {
 		for _, span := range r.parts() {
 			s.Pattern.Find(r.text.Bytes, span.Start, span.End, func(loc []int) bool {
 				act(loc)
@@ -210,6 +210,13 @@ type ReplaceEach struct {
 type Table struct {
 	Path string
 	Rows []string // the old texts
+}
+
+func (s *ReplaceEach) needs(acted) (n lineNeeds) {
+	for _, with := range s.With {
+		n = n.and(with.needs())
+	}
+	return n
 }
 
 func (s *ReplaceEach) do(r *run) {

@@ -1,11 +1,10 @@
 package program
 
 import (
-	"frizzel/core/document"
 	"frizzel/core/edit"
 	"frizzel/core/lines"
+	"frizzel/core/outline"
 	"frizzel/core/pattern"
-	"frizzel/core/structure"
 	"frizzel/core/tree"
 )
 
@@ -20,12 +19,21 @@ type Input struct {
 	// Progress, where it is not nil, is told now and then how far the run is: done of steps.
 	Progress func(done, of int)
 
-	// Document is the office document whose text Text is, nil where it is none.
-	Document *document.Document
+	// Document is the office document whose text Text is, or nil.
+	Document Document
 	// Window says where Text stands, if it is a window of a larger text.
 	Window *Window
 	// Room is memory that Result.Edits may lie in; nil where there is none to be used again.
 	Room edit.List
+}
+
+// Document is what the machine asks of an office document.
+type Document interface {
+	Headings() []outline.Heading
+	// Locked returns why the bytes [from, to) of the text as it was read may not change, or "".
+	Locked(from, to int) string
+	// Place returns where a line, from 1, stands for a reader, or "".
+	Place(line int) string
 }
 
 // Proposal is one change that a person may take or leave: a match, a span, or all
@@ -96,10 +104,8 @@ type Result struct {
 	foreign   []bool // by address: whether the text is of another family than its path
 	hits      map[*Table]map[int]bool
 	once      []once
-	gaps      []gap
-	told      int // up to where the text is known for what it is, bytes
-	open      Open
-	unasked   []unasked
+	bonds     []bond
+	known     int  // the byte up to which lines are what they seem
 	ended     bool // the last line is to have an ending
 }
 
@@ -121,7 +127,8 @@ type Note struct {
 
 // start makes a run over one text.
 func (p *Program) start(in Input) *run {
-	r := &run{program: p, in: in, room: in.Room[:0], text: structure.New(in.Text, in.File.syntax())}
+	r := &run{program: p, in: in, room: in.Room[:0]}
+	r.text = r.read(in.Text)
 	r.ended = len(in.Text) == 0 || lines.Ending(in.Text) != ""
 	r.result = &Result{
 		program:   p,
@@ -130,7 +137,7 @@ func (p *Program) start(in Input) *run {
 		addressed: make([]selected, len(p.Addresses)),
 		foreign:   make([]bool, len(p.Addresses)),
 		asserted:  make([]int, p.assertions()),
-		told:      len(in.Text),
+		known:     len(in.Text),
 	}
 	return r
 }
@@ -140,6 +147,17 @@ func (p *Program) assertions() (n int) {
 		n += len(r.Asserts)
 	}
 	return n
+}
+
+// read returns a text of the run's file.
+func (r *run) read(text []byte) *outline.Text {
+	switch {
+	case r.value != nil:
+		return outline.New(text, r.value.syntax)
+	case r.in.Document != nil:
+		return outline.NewDocument(text, r.in.Document.Headings())
+	}
+	return outline.New(text, syntaxFor(r.in.File, r.program.Syntax(r.in.File)))
 }
 
 // Run takes a text through all rules.
@@ -173,6 +191,8 @@ func (p *Program) Run(in Input) *Result {
 // Action is what a statement, or an address with what acts there, compiles to.
 type Action interface {
 	do(r *run)
+	// needs returns what it needs of a text; on says what it acts on.
+	needs(on acted) lineNeeds
 }
 
 // Statement is a statement with its number among all, from 0, by which its changes are
@@ -181,6 +201,8 @@ type Statement struct {
 	Action
 	Number int
 }
+
+func (n Statement) needs(on acted) lineNeeds { return n.Action.needs(on) }
 
 func (n Statement) do(r *run) {
 	r.statement = n.Number
@@ -212,24 +234,22 @@ type run struct {
 	last      bool          // no other one follows, and nothing is asked of the text in the end
 	changed   int           // changes offered, for progress
 	unread    map[Note]bool // what was noted of what is never closed
-	doubted   int           // up to where it is known how Input.Text reads, for the address at hand
 	noted     *changes      // what knows where notes are, until the text is another
 
-	text   *structure.Text // as it is now
-	edits  edit.List       // from Input.Text to text
-	room   edit.List       // empty, for those of the next statement
-	ending string          // the first line ending of Input.Text
-	ended  bool            // the last line is to have an ending, as in Input.Text
+	text   *outline.Text // as it is now
+	edits  edit.List     // from Input.Text to text
+	room   edit.List     // empty, for those of the next statement
+	ending string        // the first line ending of Input.Text
+	ended  bool          // the last line is to have an ending, as in Input.Text
 
 	// stack holds what the addresses around the statement select, innermost last;
 	// empty where it acts on the whole file.
 	stack []selection
 
-	read reading // what was read of the text as a tree
+	tree reading // what was read of the text as a tree of values
 	// unproven says that something was changed of which nobody knows how it reads.
 	unproven bool
-	value    *value            // where the text stands in a larger one, nil for a whole one
-	layout   *structure.Syntax // how the text is laid out, where its file does not tell
+	value    *value // where the text stands in a larger one, nil for a whole one
 }
 
 // selection is the spans of one address.
@@ -246,7 +266,7 @@ func (r *run) all(body []Action) {
 }
 
 // parts returns the runs of lines that the statement acts on, in the order of their places.
-func (r *run) parts() []edit.Span { return parts(r.spans()) }
+func (r *run) parts() []edit.Span { return r.expand(r.spans()) }
 
 // spans returns what the statement acts on.
 func (r *run) spans() []edit.Span {
@@ -327,8 +347,14 @@ type Addressed struct {
 	Body    []Action
 }
 
+func (b *Addressed) needs(on acted) lineNeeds {
+	n := b.Address.needs(on)
+	on = acted{on.alone || b.Address.single(), on.part || b.Address.isPart(), on.runs || b.Address.Outside}
+	return n.and(needsOf(b.Body, on))
+}
+
 func (b *Addressed) do(r *run) {
-	if b.Address.Path != nil {
+	if b.Address.Path() != nil {
 		r.at(b)
 		return
 	}
@@ -336,7 +362,7 @@ func (b *Addressed) do(r *run) {
 		r.all(b.Body)
 		r.leave()
 	} else {
-		r.holdUnder(b.Body)
+		r.bindUnder(b.Body)
 	}
 }
 
@@ -344,7 +370,7 @@ func (b *Addressed) do(r *run) {
 func (r *run) enter(a *Address) bool {
 	spans, unclosed := r.selected(a)
 	for _, line := range unclosed {
-		r.unreadable(r.text.Start(line - 1))
+		r.unreadable(r.text.Start(line))
 	}
 	if r.result.addressed[a.Index] == notAsked {
 		r.result.addressed[a.Index] = selectedNothing

@@ -4,15 +4,13 @@ import (
 	"bytes"
 	"fmt"
 	"slices"
-	"sort"
 	"strings"
-	"sync"
 	"unicode/utf8"
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
+	"frizzel/core/outline"
 	"frizzel/core/pattern"
-	"frizzel/core/structure"
 )
 
 // Settle is a compiled `settle`: exactly one line of each span.
@@ -27,24 +25,37 @@ type Settle struct {
 	ByIndentation bool
 }
 
+func (*Settle) needs(acted) lineNeeds { return wholeText }
+
 func (s *Settle) do(r *run) {
 	c, f := r.changes(), r.filler()
-	smallest := sync.OnceValue(func() []byte { return step(r.text.Bytes, r.text) })
+	r.noteSections()
 	for _, span := range r.spans() {
 		if r.single(span) {
-			r.note(span.Start, "settle is left out here, where a single line is selected: select all the lines that it may choose from")
+			r.note(span.Start, "settle is left out here, because a single line is selected: select all the lines that it may choose from")
 			continue
 		}
-		s.span(&settling{s, r, span, r.innermost(), smallest}, c, f)
+		s.span(&settling{Settle: s, run: r, span: span, block: r.blockOf(span)}, c, f)
 	}
 	c.commitLines()
+}
+
+// noteSections notes that there are several sections of one name, of which each is settled.
+func (r *run) noteSections() {
+	a := r.innermost()
+	if a == nil || a.Outside || len(r.spans()) < 2 {
+		return
+	}
+	if f, ok := a.Form.(*Section); ok {
+		r.note(r.spans()[1].Start, fmt.Sprintf("this is another section %q; each of them is settled", f.Name))
+	}
 }
 
 // single reports whether a line, range or block address selects a single line. Between two
 // marks one line is as good as many, and as none.
 func (r *run) single(span edit.Span) bool {
 	a := r.innermost()
-	return a != nil && !a.Outside && a.Kind != Section && a.Kind != Paragraph && a.Kind != Between &&
+	return a != nil && !a.Outside && a.Form.traits().narrow &&
 		span.Start < span.End && lines.Next(r.text.Bytes, span.Start, span.End) == span.End
 }
 
@@ -56,20 +67,27 @@ func (r *run) innermost() *Address {
 	return nil
 }
 
+// blockOf returns the line, from 0, that opens the block that a span is; -1 if it is none.
+func (r *run) blockOf(span edit.Span) int {
+	if a := r.innermost(); a != nil && a.isBlock() {
+		return r.text.At(span.Start)
+	}
+	return -1
+}
+
 // settling is a settle at work on one span.
 type settling struct {
 	*Settle
-	run     *run
-	span    edit.Span
-	address *Address // the innermost one around it, nil for none
-	step    func() []byte
+	run   *run
+	span  edit.Span
+	block int // the line, from 0, that opens the block that the span is; -1 if it is none
 }
 
-// entry is a line that may be settled, with those that continue it.
-type entry struct {
+// candidate is a line that may be settled, with those that continue it.
+type candidate struct {
 	edit.Span
 	line  int // from 0
-	bare  int // where it begins behind the mark that comments it out, else Start
+	bare  int // the byte behind the mark that comments it out, else Start
 	opens bool
 }
 
@@ -105,19 +123,20 @@ func (s *Settle) span(at *settling, c *changes, f *filler) {
 	f.taken(ok)
 }
 
-// matching returns the lines that match: those that are settled, and those that open a
+// matching returns the candidates that match: those that may become the line, and those that open a
 // block.
-func (s *settling) matching() (found, opening []entry) {
-	take := func(e entry) {
-		if e.opens {
+func (s *settling) matching() (found, opening []candidate) {
+	text, sort := s.run.text.Bytes, s.sortOfText()
+	take := func(e candidate) {
+		switch kind := s.run.text.Item(e.line).Kind; {
+		case e.opens:
 			opening = append(opening, e)
-		} else {
+		case kind == outline.Entry || kind == outline.Block || kind == sort: // a block if it is continued by indentation
 			found = append(found, e)
 		}
 	}
-	text := s.run.text.Bytes
 	if s.Continued != "" || s.ByIndentation {
-		for e := range s.entries {
+		for e := range s.candidates {
 			if line := text[e.Start:lines.Next(text, e.Start, e.End)]; s.Pattern.Has(line, 0, len(line)) {
 				take(e)
 			}
@@ -125,92 +144,81 @@ func (s *settling) matching() (found, opening []entry) {
 		return found, opening
 	}
 	next := s.span.Start
-	for from, to := range s.runs() {
-		s.Pattern.Find(text, from, to, func(loc []int) bool {
-			if loc[0] >= next {
-				start := lines.Start(text, from, loc[0])
-				next = lines.After(text, start, to)
-				if e, ok := s.entry(start, min(next, to)); ok {
-					take(e)
-				}
+	s.Pattern.Find(text, s.span.Start, s.span.End, func(loc []int) bool {
+		if loc[0] >= next {
+			start := lines.Start(text, s.span.Start, loc[0])
+			next = lines.After(text, start, s.span.End)
+			if e, ok := s.candidate(start, min(next, s.span.End)); ok {
+				take(e)
 			}
-			return true
-		})
-	}
+		}
+		return true
+	})
 	return found, opening
 }
 
-// runs yields the runs of lines that are looked at.
-func (s *settling) runs() func(yield func(int, int) bool) {
-	if s.inBlock() { // with the lines that open inner blocks
-		return func(yield func(int, int) bool) { yield(s.span.Start, s.span.End) }
+// sortOfText returns Comment if the text is a comment itself, Blank if it is blank, so that such lines are candidates
+// and a second run finds what the first one wrote; else Entry.
+func (s *settling) sortOfText() outline.Kind {
+	if len(s.Text.Parts) == 0 {
+		return outline.Blank
 	}
-	return s.span.Parts()
+	if s.Text.Parts[0].From != FromLiteral {
+		return outline.Entry
+	}
+	return s.run.text.KindOf([]byte(s.Text.Parts[0].Literal))
 }
 
-// inBlock reports whether lines of the block's own level alone are settled.
-func (s *settling) inBlock() bool {
-	return s.address != nil && s.address.Kind == Block && !s.address.Outside
-}
-
-// entry returns the line at start, with what continues it up to end; false for one that
-// is deeper than the block's own level.
-func (s *settling) entry(start, end int) (entry, bool) {
+// candidate returns the line at start, with what continues it up to end; false if the line cannot be
+// settled, or is not a child of the block.
+func (s *settling) candidate(start, end int) (candidate, bool) {
 	t := s.run.text
-	e := entry{Span: edit.SpanOf(start, end), line: t.At(start), bare: start}
-	if s.inBlock() {
-		inner := s.span.Inner
-		if i := sort.Search(len(inner), func(i int) bool { return inner[i].End > start }); i < len(inner) && inner[i].Start < start {
-			return e, false
-		}
-		if start >= s.span.Last || start == s.span.Start { // what closes the block, and what opens it
-			e.opens = true
-			return e, true
-		}
+	e := candidate{Span: edit.SpanOf(start, end), line: t.At(start), bare: start}
+	if s.block >= 0 && !t.IsChild(e.line, s.block) {
+		return e, false
 	}
-	e.opens = t.OpensBeyond(e.line, end, s.ByIndentation)
+	e.opens = t.Opens(e.line)
+	if item := t.Item(e.line); item.Kind == outline.Block && !item.Unclosed {
+		e.opens = t.Start(item.To) > end // else it holds but the lines that continue it
+	}
 	return e, true
 }
 
-// entries yields all lines that may be settled, each with those that continue it.
-func (s *settling) entries(yield func(entry) bool) {
+// candidates yields all lines that may be settled, each with those that continue it.
+func (s *settling) candidates(yield func(candidate) bool) {
 	t, text := s.run.text, s.run.text.Bytes
-	for from, to := range s.runs() {
-		for at := from; at < to; {
-			end := lines.Next(text, at, to)
-			switch first := s.inBlock() && at == s.span.Start; {
-			case first:
-			case s.ByIndentation:
-				end = min(t.Start(t.Continued(t.At(at))), to)
-			default:
-				for line := at; end < to && bytes.HasSuffix(lines.Content(text[line:end]), []byte(s.Continued)); {
-					line, end = end, lines.Next(text, end, to)
-				}
+	for at := s.span.Start; at < s.span.End; {
+		end := lines.Next(text, at, s.span.End)
+		switch i := t.At(at); {
+		case i == s.block:
+		case s.ByIndentation:
+			if item := t.Item(i); item.Kind == outline.Block && item.By == outline.Indentation {
+				end = min(t.Start(item.To), s.span.End)
 			}
-			e, ok := s.entry(at, end)
-			if ok && e.opens && s.ByIndentation { // by brackets: its lines are looked at one by one
-				end = lines.Next(text, at, to)
+		default:
+			for line := at; end < s.span.End && bytes.HasSuffix(lines.Content(text[line:end]), []byte(s.Continued)); {
+				line, end = end, lines.Next(text, end, s.span.End)
 			}
-			if ok && !yield(e) {
-				return
-			}
-			at = end
 		}
+		if e, ok := s.candidate(at, end); ok && !yield(e) {
+			return
+		}
+		at = end
 	}
 }
 
 // commented returns the first line that would match without its comment mark.
-func (s *settling) commented() (found []entry) {
+func (s *settling) commented() (found []candidate) {
 	if s.Marks == "" {
 		return nil
 	}
 	text := s.run.text.Bytes
-	try := func(e entry) bool {
+	try := func(e candidate) bool {
 		line := lines.Content(text[e.Start:lines.Next(text, e.Start, e.End)])
 		indentation := lines.Indentation(line)
 		marked := line[len(indentation):]
 		bare := bytes.TrimLeft(marked, s.Marks)
-		if len(bare) == len(marked) || e.opens {
+		if len(bare) == len(marked) || e.opens || s.run.text.Within(e.line) {
 			return true
 		}
 		bare = bytes.TrimLeft(bare, " \t")
@@ -222,19 +230,17 @@ func (s *settling) commented() (found []entry) {
 		return false
 	}
 	if s.Continued != "" || s.ByIndentation {
-		s.entries(try)
+		s.candidates(try)
 		return found
 	}
-	for from, to := range s.runs() {
-		for at := from; at < to && len(found) == 0; {
-			next := lines.Next(text, at, to)
-			if inside := bytes.TrimLeft(text[at:next], " \t"); bytes.IndexAny(inside[:min(1+utf8.UTFMax, len(inside))], s.Marks) == 0 {
-				if e, ok := s.entry(at, next); ok {
-					try(e)
-				}
+	for at := s.span.Start; at < s.span.End && len(found) == 0; {
+		next := lines.Next(text, at, s.span.End)
+		if inside := bytes.TrimLeft(text[at:next], " \t"); bytes.IndexAny(inside[:min(1+utf8.UTFMax, len(inside))], s.Marks) == 0 {
+			if e, ok := s.candidate(at, next); ok {
+				try(e)
 			}
-			at = next
 		}
+		at = next
 	}
 	return found
 }
@@ -246,11 +252,15 @@ func (s *Settle) matches(line []byte) bool {
 }
 
 // keepOne makes the first of the lines the one, and removes the others.
-func (s *settling) keepOne(found []entry, fresh []byte) (edit.List, bool) {
+func (s *settling) keepOne(found []candidate, fresh []byte) (edit.List, bool) {
 	text := s.run.text.Bytes
 	first := found[0]
 	old := lines.Content(text[first.Start:lines.Next(text, first.Start, first.End)])
-	line, ok := s.written(fresh, lines.Indentation(old), old, first.bare-first.Start)
+	var with func([]byte) []byte
+	if s.KeepComment {
+		with = func(line []byte) []byte { return s.withComment(line, old, first.bare-first.Start) }
+	}
+	line, ok := s.written(fresh, lines.Indentation(old), with)
 	if !ok {
 		s.run.fail(first.line+1, noMatch(fresh))
 		return nil, false
@@ -271,10 +281,10 @@ func noMatch(fresh []byte) string {
 	return fmt.Sprintf("settle would write %q, which its own pattern does not match", fresh)
 }
 
-// written returns the line as it will stand: with the indentation, unless the pattern does
-// not match it then, and with the comment that stands in the old line, behind its byte
-// bare, unless the pattern does not match that. It reports false where none matches.
-func (s *Settle) written(fresh, indentation, old []byte, bare int) ([]byte, bool) {
+// written returns the line as it will be: with the indentation, unless the pattern does not match it
+// then, and passed through with, unless the pattern does not match that. It reports false if
+// neither matches.
+func (s *Settle) written(fresh, indentation []byte, with func(line []byte) []byte) ([]byte, bool) {
 	if bytes.IndexByte(fresh, '\n') >= 0 {
 		return nil, false
 	}
@@ -283,9 +293,9 @@ func (s *Settle) written(fresh, indentation, old []byte, bare int) ([]byte, bool
 		indented = indented[1:]
 	}
 	for _, line := range indented {
-		if s.KeepComment && len(old) > 0 {
-			if with := s.withComment(line, old, bare); s.matches(with) {
-				return with, true
+		if with != nil {
+			if line := with(line); s.matches(line) {
+				return line, true
 			}
 		}
 		if s.matches(line) {
@@ -298,7 +308,7 @@ func (s *Settle) written(fresh, indentation, old []byte, bare int) ([]byte, bool
 // Writes reports whether settle can write the text: as it is, or with some indentation.
 func (s *Settle) Writes(text string) bool {
 	for _, indentation := range []string{"    ", "\t", " "} {
-		if _, ok := s.written([]byte(text), []byte(indentation), nil, 0); ok {
+		if _, ok := s.written([]byte(text), []byte(indentation), nil); ok {
 			return true
 		}
 	}
@@ -307,13 +317,14 @@ func (s *Settle) Writes(text string) bool {
 
 // withComment puts the comment of the old line behind the new one: tabs before it stay,
 // spaces keep its column where there is room. One that the line has wins.
-func (s *Settle) withComment(line, old []byte, bare int) []byte {
-	marks := []string{"#", "//"}
+func (s *settling) withComment(line, old []byte, bare int) []byte {
+	trailing := s.run.text.TrailingComment
 	if s.Marks != "" {
-		marks = strings.Split(s.Marks, "")
+		marks := strings.Split(s.Marks, "")
+		trailing = func(line []byte) int { return outline.TrailingMark(line, marks) }
 	}
-	at := structure.TrailingComment(old[bare:], marks)
-	if at < 0 || structure.TrailingComment(line, marks) >= 0 {
+	at := trailing(old[bare:])
+	if at < 0 || trailing(line) >= 0 {
 		return line
 	}
 	at += bare

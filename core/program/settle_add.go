@@ -1,13 +1,13 @@
 package program
 
 import (
-	"bytes"
+	"cmp"
 	"slices"
 	"sort"
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
-	"frizzel/core/structure"
+	"frizzel/core/outline"
 )
 
 // end returns where a line is added: behind the span's last non-blank line, before what
@@ -32,12 +32,12 @@ func (s *settling) add(end int, fresh []byte) (edit.Edit, bool) {
 		return note("the address would not hold the line when the script runs again")
 	}
 	indentation := s.indentation(end)
-	line, ok := s.written(fresh, indentation, nil, 0)
+	line, ok := s.written(fresh, indentation, nil)
 	if !ok {
 		r.fail(r.text.At(max(end-1, 0))+1, noMatch(fresh))
 		return edit.Edit{}, false
 	}
-	if !s.belongs(line) || s.crossed(end) {
+	if !s.belongs(line) || s.crossed(end, line) {
 		return note("the line would stand outside the block, or in one within it")
 	}
 	e := edit.Edit{Start: end, End: end, New: r.asLines(line, end), Side: edit.Behind}
@@ -62,28 +62,17 @@ func (s *settling) shifting(end int) bool {
 	return false
 }
 
-// shifts reports whether the address selects by where lines stand, or ends where something
-// else begins.
-func (a *Address) shifts() bool {
-	switch a.Kind {
-	case Lines, FirstLines, LastLines, LinesWith, LinesWithout, Until:
-		return true
-	}
-	return a.Outside
-}
-
-// indentation returns what a line at end begins with: that of the last line that begins at
-// the block's own level, in an empty block one step more than the block; elsewhere that of
-// the line before.
+// indentation returns what a line at end begins with: in a block that of its last entry, else of the line
+// that opens its last block, else one step more than the block; elsewhere that of the line before.
 func (s *settling) indentation(end int) []byte {
 	t, text := s.run.text, s.run.text.Bytes
-	if !s.inBlock() {
+	if s.block < 0 {
 		if end == s.span.Start {
 			return nil
 		}
 		start := lines.Previous(text, s.span.Start, end)
 		if s.Continued != "" || s.ByIndentation {
-			for e := range s.entries {
+			for e := range s.candidates {
 				if e.Start < end && !lines.Blank(text[e.Start:e.End]) {
 					start = e.Start
 				}
@@ -91,81 +80,61 @@ func (s *settling) indentation(end int) []byte {
 		}
 		return lines.Indentation(text[start:end])
 	}
-	var own []byte // of the last line, a comment only where there is nothing else
-	found := false
-	next := lines.Next(text, s.span.Start, s.span.End)
-	inner := s.span.Inner
-	for at := next; at < end; at = next {
-		next = lines.Next(text, at, end)
-		for len(inner) > 0 && inner[0].End <= at {
-			inner = inner[1:]
+	entry, block := -1, -1
+	for item := range t.Children(s.block+1, t.At(max(end-1, 0))+1) {
+		switch {
+		case !t.IsChild(item.From, s.block):
+		case item.Kind == outline.Entry:
+			entry = item.From
+		case item.Kind == outline.Block:
+			block = item.From
 		}
-		if len(inner) > 0 && inner[0].Start <= at {
-			next = min(inner[0].End, end)
-		}
-		line := lines.Content(text[at:lines.Next(text, at, end)])
-		comment := t.IsComment(line)
-		if lines.Blank(line) || t.GoesOn(t.At(at)) || found && comment {
-			continue
-		}
-		own = lines.Indentation(line)
-		found = found || !comment
 	}
-	head := lines.Indentation(text[s.span.Start:])
-	if own == nil || !found && len(own) <= len(head) {
-		return slices.Concat(head, s.step())
+	if like := cmp.Or(entry+1, block+1) - 1; like >= 0 {
+		return lines.Indentation(t.Content(like))
 	}
-	return own
+	return slices.Concat(lines.Indentation(text[s.span.Start:]), t.Step())
 }
 
-// crossed reports whether a line at end would be in a block within the block, which ends with
-// it or goes on behind it.
-func (s *settling) crossed(end int) bool {
-	n := len(s.span.Inner)
-	return s.inBlock() && n > 0 && (s.span.Inner[n-1].End > end ||
-		s.span.Last == s.span.End && s.run.text.OpensBeyond(s.run.text.At(s.span.Inner[n-1].Start), s.span.End, false))
+// crossed reports whether a line at end would be part of the last child of the block.
+func (s *settling) crossed(end int, line []byte) bool {
+	if s.block < 0 {
+		return false
+	}
+	t, last := s.run.text, -1
+	for item := range t.Children(s.block+1, t.At(max(end-1, 0))+1) {
+		switch {
+		case item.Kind == outline.Section: // which goes on to the block's end
+			return true
+		case t.IsChild(item.From, s.block) && (item.Kind == outline.Entry || item.Kind == outline.Block && item.By == outline.Indentation && !item.Unclosed):
+			last = item.From
+		case item.Kind == outline.Block:
+			last = -1
+		}
+	}
+	return last >= 0 && t.Takes(last, line)
 }
 
-// belongs reports whether a line would be part of the block: one that is closed by nothing
-// holds what is deeper, and the items of a list at its key's depth.
+// belongs reports whether line would be part of the block. A block without a closing line contains the
+// deeper lines below it, and list items at its key's indentation.
 func (s *settling) belongs(line []byte) bool {
-	if !s.inBlock() || s.span.Last < s.span.End {
+	if s.block < 0 || s.span.Last < s.span.End {
 		return true
 	}
-	head := lines.Content(s.run.text.Bytes[s.span.Start:lines.Next(s.run.text.Bytes, s.span.Start, s.span.End)])
-	return structure.Holds(head, line)
-}
-
-// step returns the smallest indentation in a text, four spaces where it has none.
-func step(text []byte, t *structure.Text) []byte {
-	least := []byte(nil)
-	for at := 0; at < len(text); {
-		next := lines.Next(text, at, len(text))
-		line := text[at:next]
-		at = next
-		indentation := lines.Indentation(line)
-		if len(indentation) == 0 || lines.Blank(line) || t.IsComment(line) || bytes.HasPrefix(line[len(indentation):], []byte("*")) {
-			continue
-		}
-		if least == nil || structure.Depth(indentation) < structure.Depth(least) {
-			least = indentation
-		}
-	}
-	if least == nil {
-		return []byte("    ")
-	}
-	return least
+	return outline.Holds(s.run.text.Content(s.block), line)
 }
 
 // SettleSection is a compiled `settle section`.
 type SettleSection struct{ Name string }
 
+func (*SettleSection) needs(acted) lineNeeds { return wholeText }
+
 func (s *SettleSection) do(r *run) {
 	c := r.changes()
 	text := r.text.Bytes
 	switch {
-	case r.value == nil && r.in.File.markdown():
-		r.fail(0, "settle section is for sections in brackets, and this is a Markdown file")
+	case !r.text.HasHeaders():
+		r.fail(0, "settle section is for sections in brackets, and this file has none")
 	case !r.hasSection(s.Name):
 		header := []byte("[" + s.Name + "]")
 		if last := lines.Previous(text, 0, len(text)); last < len(text) && !lines.Blank(text[last:]) {
@@ -179,6 +148,5 @@ func (s *SettleSection) do(r *run) {
 
 // hasSection reports whether the text has a section of the name.
 func (r *run) hasSection(name string) bool {
-	spans, _ := r.text.Sections(name)
-	return len(spans) > 0
+	return len(r.text.Sections(false, func(n []byte) bool { return string(n) == name })) > 0
 }

@@ -71,7 +71,7 @@ func TestSettleAgain(t *testing.T) {
 		g := generator{Rand: rand.New(rand.NewPCG(seed, 7))}
 		text, _ := g.parts()
 		address := g.one("", `in section "clock" `, `in block with word "depot-3" `, `in block with text "listen" `, `in block with text "<" `,
-			`in block with word "depot-3" directly `, `on lines between text "listen" and text "}" `, `on lines from text "[" until text "[" `,
+			`on lines between text "listen" and text "}" `, `on lines from text "[" until text "[" `,
 			`outside section "log" `, `in paragraph with text "listen" `)
 		if g.IntN(4) == 0 {
 			address = `in section "clock" ` + address

@@ -107,53 +107,20 @@ type acted struct {
 // whole reports whether each span is all in one window.
 func (a acted) whole() bool { return a.alone || a.part && !a.runs }
 
+// perSpan returns what a statement needs that makes one change of all that it does to a span.
+func (a acted) perSpan() lineNeeds {
+	return lineNeeds{others: a.runs && !a.whole(), spans: !a.whole()}
+}
+
+// wholeText is what a statement needs that looks at the whole text.
+var wholeText = lineNeeds{others: true}
+
 // needsOf returns what statements need.
 func needsOf(body []Action, on acted) (n lineNeeds) {
 	for _, a := range body {
-		n = n.and(needs(a, on))
+		n = n.and(a.needs(on))
 	}
 	return n
-}
-
-func needs(a Action, on acted) lineNeeds {
-	alone := on.whole()
-	perSpan := lineNeeds{others: on.runs && !alone, spans: !alone}
-	switch a := a.(type) {
-	case Statement:
-		return needs(a.Action, on)
-	case *Addressed:
-		n := a.Address.needs(on)
-		on = acted{on.alone || a.Address.single(), on.part || a.Address.isPart(), on.runs || a.Address.Outside}
-		return n.and(needsOf(a.Body, on))
-	case *Replace:
-		n := a.With.needs()
-		n.others = a.InFile || a.Pattern.SpansLines()
-		return n
-	case *ReplaceEach:
-		var n lineNeeds
-		for _, with := range a.With {
-			n = n.and(with.needs())
-		}
-		return n
-	case *Comment:
-		n := a.Mark.needs().and(perSpan)
-		n.others = n.others || !alone && n.counts
-		return n
-	case *Rewrite:
-		return a.Text.needs().and(lineNeeds{others: !alone, moves: true})
-	case *Insert:
-		atEdge := a.Where == Above || a.Where == Below
-		return a.Text.needs().and(lineNeeds{others: !alone || !atEdge || a.UnlessPresent, moves: true})
-	case Delete:
-		return perSpan.and(lineNeeds{moves: true, takes: true})
-	case TrimEnds:
-		return perSpan
-	case *UseEndings:
-		return lineNeeds{spans: true}
-	case UseFinalEnding:
-		return lineNeeds{}
-	}
-	return lineNeeds{others: true}
 }
 
 func (a *Assertion) needs() lineNeeds {
@@ -165,44 +132,6 @@ func (a *Assertion) needs() lineNeeds {
 	}
 	return n
 }
-
-// isPart reports whether no window ends within what the address selects.
-func (a *Address) isPart() bool {
-	return !a.Outside && (a.Kind == Section || a.Kind == Block || a.Kind == Paragraph || a.isRange() || a.Kind == LinesWith && a.neighbours())
-}
-
-// single reports whether each span that the address selects is one line.
-func (a *Address) single() bool {
-	return !a.Outside && (a.Kind == Lines && a.From == a.To || a.Kind == LinesWith || a.Kind == LinesWithout)
-}
-
-func (a *Address) needs(on acted) lineNeeds {
-	for _, h := range a.Having {
-		if h.Pattern.SpansLines() {
-			return lineNeeds{others: true}
-		}
-	}
-	switch a.Kind {
-	case Lines:
-		return lineNeeds{numbers: true, others: a.Outside}
-	case LinesWith, LinesWithout:
-		return lineNeeds{others: a.Pattern.SpansLines(), parts: a.neighbours() && !on.alone}
-	case FirstLines, LastLines:
-		return lineNeeds{others: !on.whole()}
-	case Section:
-		return lineNeeds{parts: true}
-	case Block:
-		return lineNeeds{others: a.Outside || a.Pattern.SpansLines(), parts: true}
-	case Paragraph:
-		return lineNeeds{others: a.Pattern.SpansLines(), parts: true}
-	case Range, Between, Until:
-		return lineNeeds{others: a.Outside || !a.Open.byPattern() || !a.Close.byPattern(), parts: true}
-	}
-	return lineNeeds{others: true}
-}
-
-// byPattern reports whether a mark is told by what stands on a line alone.
-func (m *Mark) byPattern() bool { return m != nil && m.Pattern != nil && !m.Pattern.SpansLines() }
 
 // needs returns what a template needs; nil needs nothing.
 func (t *Template) needs() (n lineNeeds) {

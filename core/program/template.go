@@ -9,6 +9,8 @@ import (
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	"frizzel/core/script"
 )
 
 // Template is a compiled text: literals, and what is filled in for each change.
@@ -19,7 +21,7 @@ type Part struct {
 	From    Source
 	Literal string // FromLiteral
 	Group   int    // FromGroup
-	Filters []Filtering
+	Filters []script.Filter
 }
 
 // Source is where a Part's text comes from.
@@ -36,13 +38,6 @@ const (
 	FromFileName
 	FromValuePath
 )
-
-// Filtering is one filter that a value passes through.
-type Filtering struct {
-	Name   string
-	Number int    // of plus, minus, pad
-	Word   string // of or
-}
 
 // filling is what a template is filled from.
 type filling struct {
@@ -138,7 +133,7 @@ func (p *Part) value(f *filling) []byte {
 }
 
 // Filter passes a value through filters. The error is a value that one cannot take.
-func Filter(s string, filters []Filtering) (string, error) {
+func Filter(s string, filters []script.Filter) (string, error) {
 	for _, f := range filters {
 		switch f.Name {
 		case "upper":
@@ -171,6 +166,8 @@ func Filter(s string, filters []Filtering) (string, error) {
 			if s, err = plus(s, n); err != nil {
 				return s, fmt.Errorf("%s %d: %w", f.Name, f.Number, err)
 			}
+		default:
+			panic("program: no filter " + f.Name)
 		}
 	}
 	return s, nil

@@ -11,6 +11,8 @@ import (
 // Squeeze is a compiled `squeeze blank lines`.
 type Squeeze struct{ To int }
 
+func (*Squeeze) needs(acted) lineNeeds { return wholeText }
+
 func (s *Squeeze) do(r *run) {
 	r.tidy(true, func(text []byte, span edit.Span, edits edit.List) edit.List {
 		blank := 0
@@ -32,6 +34,8 @@ func (s *Squeeze) do(r *run) {
 
 // TrimEnds is a compiled `trim line ends`.
 type TrimEnds struct{}
+
+func (TrimEnds) needs(on acted) lineNeeds { return on.perSpan() }
 
 func (TrimEnds) do(r *run) {
 	r.tidy(false, func(text []byte, span edit.Span, edits edit.List) edit.List {
@@ -73,6 +77,8 @@ func (r *run) tidy(whole bool, edits func(text []byte, span edit.Span, edits edi
 // UseEndings is a compiled `use line endings`.
 type UseEndings struct{ CRLF bool }
 
+func (*UseEndings) needs(acted) lineNeeds { return lineNeeds{spans: true} }
+
 func (s *UseEndings) do(r *run) {
 	c := r.changes()
 	c.span = true
@@ -104,6 +110,8 @@ func (s *UseEndings) do(r *run) {
 // UseFinalEnding is a compiled `use final line ending`.
 type UseFinalEnding struct{}
 
+func (UseFinalEnding) needs(acted) lineNeeds { return lineNeeds{} }
+
 func (UseFinalEnding) do(r *run) {
 	c := r.changes()
 	text := r.text.Bytes
@@ -117,6 +125,8 @@ func (UseFinalEnding) do(r *run) {
 
 // UseEncoding is a compiled `use encoding`.
 type UseEncoding struct{ Name string }
+
+func (*UseEncoding) needs(acted) lineNeeds { return wholeText }
 
 func (s *UseEncoding) do(r *run) {
 	r.result.Encoding, r.result.EncodedBy = s.Name, r.rule.Index

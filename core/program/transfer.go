@@ -25,6 +25,8 @@ type Dest struct {
 	Pattern *pattern.Pattern // of the first line with it, where nothing else is said
 }
 
+func (*Transfer) needs(acted) lineNeeds { return wholeText }
+
 func (s *Transfer) do(r *run) {
 	spans := r.spans()
 	at, ok := s.destination(r, spans)
@@ -152,9 +154,6 @@ func (m movedSpan) moved(put, size int) edit.Span {
 	by := put + m.at - m.Start
 	s := edit.SpanOf(m.Start+by, min(m.End+by, size))
 	s.Last, s.Direct = min(m.Last+by, s.End), m.Direct
-	for _, g := range m.Inner {
-		s.Inner = append(s.Inner, edit.Gap{Start: g.Start + by, End: min(g.End+by, s.End)})
-	}
 	return s
 }
 

@@ -4,6 +4,8 @@ import (
 	"errors"
 	"fmt"
 
+	"frizzel/core/syntax"
+
 	"frizzel/core/tree"
 )
 
@@ -31,15 +33,15 @@ func (r *run) judge() {
 
 // judges reports whether what becomes of a file is held to its syntax.
 func (p *Program) judges(f File) bool {
-	return !p.AllowBroken && p.Statements > 0 && syntaxFor(f, p.Syntax(f)).Judged()
+	return !p.AllowBroken && p.Statements > 0 && syntaxFor(f, p.Syntax(f)).IsJudged()
 }
 
 // Syntax returns the syntax that the script says a file has whose name does not tell.
-func (p *Program) Syntax(f File) tree.Syntax {
+func (p *Program) Syntax(f File) syntax.Syntax {
 	for _, r := range p.Rules {
-		if r.Syntax != tree.None && r.selects(f) {
+		if r.Syntax != syntax.None && r.selects(f) {
 			return r.Syntax
 		}
 	}
-	return tree.None
+	return syntax.None
 }

@@ -6,17 +6,18 @@ import (
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
-	"frizzel/core/structure"
+	"frizzel/core/syntax"
 	"frizzel/core/tree"
 )
 
 // value is where the text of a run stands in a larger one: a value of it.
 type value struct {
-	outer *run
-	doc   *tree.Document
-	shown *tree.Value
-	node  *tree.Node
-	empty bool // shown as one empty line
+	outer  *run
+	doc    *tree.Document
+	shown  *tree.Value
+	node   *tree.Node
+	empty  bool          // shown as one empty line
+	syntax syntax.Syntax // of the value's text
 }
 
 // inside returns a run over the text of a value.
@@ -30,12 +31,10 @@ func (r *run) inside(doc *tree.Document, v *tree.Value) *run {
 	inner.in = Input{Text: text, File: r.in.File, Before: r.in.Before}
 	inner.value = &value{outer: r, doc: doc, shown: v, node: v.Node(), empty: empty}
 	inner.ending = "\n"
-	syntax := structure.Plain
-	if v.Node().HasMembers() { // as it stands in the file
-		inner.ending, syntax = r.lineEnding(), r.in.File.syntax()
+	if v.Node().HasMembers() { // its text is part of the file's
+		inner.ending, inner.value.syntax = r.lineEnding(), r.syntax()
 	}
-	inner.text = structure.New(text, syntax)
-	inner.layout = &syntax
+	inner.text = inner.read(text)
 	inner.ended = lines.Ending(text) != ""
 	if r.in.Decide != nil {
 		inner.in.Decide = inner.value.decide
@@ -133,8 +132,8 @@ func (v *value) changed(now []byte) ([]byte, *tree.Value) {
 // path returns the path of the value around the statement, "" for none.
 func (r *run) path(at *tree.Node) string {
 	switch {
-	case at != nil && r.read.doc != nil:
-		return r.read.doc.Path(at)
+	case at != nil && r.tree.doc != nil:
+		return r.tree.doc.Path(at)
 	case r.value != nil:
 		return r.value.doc.Path(r.value.node)
 	}

@@ -5,6 +5,8 @@ import (
 	"strings"
 	"testing"
 
+	"frizzel/core/syntax"
+
 	"github.com/stretchr/testify/require"
 
 	"frizzel/core/compile"
@@ -123,7 +125,7 @@ func TestValuesAreAskedAbout(t *testing.T) {
 						require.Equal(t, string(shown.Apply(one.Text)), string(other.Edits.Apply(in.Text)), "%s: %s: change %d", file, rule, n)
 					}
 				}
-				_, err := tree.Parse(tree.SyntaxOf(file), alone.Edits.Apply(in.Text))
+				_, err := tree.Parse(syntax.Of(file), alone.Edits.Apply(in.Text))
 				require.NoError(t, err, "%s: %s", file, rule)
 			}
 		}

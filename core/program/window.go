@@ -3,7 +3,6 @@ package program
 import (
 	"slices"
 
-	"frizzel/core/structure"
 	"frizzel/core/tree"
 )
 
@@ -14,33 +13,6 @@ type Window struct {
 	Ending string   // of the larger text's first line, "\n" where it has none
 	Before Counters // what texts before the larger one counted
 	More   bool     // the larger text goes on behind this one
-	Open   Open     // what the larger text before this one left open
-}
-
-// Open is what a text left open for each address of a program, by its index, as the program
-// saw the text when it came to the address; nil for a text that left nothing.
-type Open []*structure.Open
-
-// Open returns what the text, and the larger one before it, left open.
-func (r *Result) Open() Open { return r.open }
-
-// structured calls find with the text as it is, in its place in a larger one.
-func (r *run) structured(a *Address, find func(*structure.Text)) {
-	w := r.in.Window
-	if w == nil {
-		find(r.text)
-		return
-	}
-	p := structure.Piece{More: w.More, Hold: r.hold, Doubt: r.doubt}
-	if w.Open != nil {
-		p.Open = w.Open[a.Index]
-	}
-	t := r.text.In(p)
-	find(t)
-	if r.result.open == nil {
-		r.result.open = make(Open, len(r.program.Addresses))
-	}
-	r.result.open[a.Index] = t.Leaves()
 }
 
 func (in *Input) linesBefore() int {
@@ -81,8 +53,7 @@ const (
 )
 
 // Windowing returns how the program may be run over a file's text piece by piece; head is how the
-// text begins. The sections of Markdown lie in each other and have no bound, so that there are no
-// windows of it; nor are there of what is held to its syntax as a whole.
+// text begins. A text that is held to its syntax as a whole is not cut into windows.
 func (p *Program) Windowing(f File, head []byte) Windowing {
 	var n lineNeeds
 	for _, r := range p.Rules {
@@ -96,8 +67,6 @@ func (p *Program) Windowing(f File, head []byte) Windowing {
 	switch {
 	case p.judges(f) && tree.MayBe(syntaxFor(f, p.Syntax(f)), head):
 		w.Order = NoWindows // what comes of it is read as a whole
-	case n.parts && f.markdown():
-		w.Order = NoWindows
 	case n.others || n.numbers && n.moves:
 		w.Order = NoWindows
 	case n.numbers || n.counts || n.parts || p.Sequential:
@@ -112,7 +81,12 @@ type once struct{ statement, rule int }
 
 // oneSpan reports whether the statement acts on one span that windows may cut.
 func (r *run) oneSpan() bool {
-	return !slices.ContainsFunc(r.stack, func(s selection) bool { return s.address.Kind != Lines })
+	return !slices.ContainsFunc(r.stack, func(s selection) bool { return !isLines(s.address) })
+}
+
+func isLines(a *Address) bool {
+	_, ok := a.Form.(*Lines)
+	return ok
 }
 
 // Add adds what the program made of the next window of a text: all but the edits. before is
@@ -142,45 +116,7 @@ func (r *Result) Add(next *Result, before int) {
 	r.Notes = below(r.Notes, next.Notes, before)
 	r.Unreadable = below(r.Unreadable, next.Unreadable, before)
 	r.Failures = below(r.Failures, next.Failures, before)
-	for _, u := range next.unasked {
-		u.note.Line += before
-		r.unasked = append(r.unasked, u)
-	}
 	r.Counters = next.Counters
-	r.open = next.open
-}
-
-// unasked is what an address asks for and is never closed, in a window in which nothing came
-// to the address.
-type unasked struct {
-	address int
-	note    Note
-}
-
-// End says that there are no more windows: what is never closed in one of them counts where
-// the address was come to in another.
-func (r *Result) End() {
-	to := r.program.unreadable(r)
-	known := map[Note]bool{}
-	for _, u := range r.unasked {
-		if r.addressed[u.address] == notAsked {
-			continue
-		}
-		if len(known) == 0 {
-			for _, n := range *to {
-				known[n] = true
-			}
-		}
-		r.addressed[u.address] = selectedSome // which is what an address that asks for it did
-		if !known[u.note] {
-			known[u.note] = true
-			*to = append(*to, u.note)
-		}
-	}
-	if len(known) > 0 {
-		slices.SortStableFunc(*to, func(a, b Note) int { return a.Line - b.Line })
-	}
-	r.unasked = nil
 }
 
 // unreadable returns where a result says what is never closed.

@@ -3,6 +3,8 @@ package query_test
 import (
 	"fmt"
 
+	"frizzel/core/syntax"
+
 	"frizzel/core/edit"
 	"frizzel/core/query"
 	"frizzel/core/tree"
@@ -12,7 +14,7 @@ import (
 // result is proven.
 func Example() {
 	text := []byte("boards:\n  - {name: platform-1, feed: 'depot-3'} # the first\n")
-	doc, err := tree.Parse(tree.YAML, text)
+	doc, err := tree.Parse(syntax.YAML, text)
 	if err != nil {
 		fmt.Println(err)
 		return

@@ -6,6 +6,8 @@ import (
 	"strings"
 	"sync"
 
+	"frizzel/core/syntax"
+
 	"github.com/antchfx/xpath"
 
 	"frizzel/core/tree"
@@ -60,7 +62,7 @@ func compileMarkup(source string) (made *markupPath, err error) {
 		}
 		made.of = append(made.of, one)
 	}
-	empty, _ := tree.Parse(tree.XML, []byte("<x/>"))
+	empty, _ := tree.Parse(syntax.XML, []byte("<x/>"))
 	if _, ok := expr.Evaluate(newNavigator(empty.Roots[0])).(*xpath.NodeIterator); !ok {
 		return nil, &Error{-1, "this path selects no nodes: it is a number, a text or a truth", "say which elements or attributes are meant"}
 	}

@@ -5,6 +5,8 @@ import (
 	"strings"
 	"sync"
 
+	"frizzel/core/syntax"
+
 	"github.com/theory/jsonpath/spec"
 
 	"frizzel/core/tree"
@@ -12,7 +14,7 @@ import (
 
 // Place is a path that names one place, whether something is there or not.
 type Place struct {
-	Family   tree.Family
+	Family   syntax.Family
 	Relative bool
 	Steps    []tree.Step
 }
@@ -25,7 +27,7 @@ func CompilePlace(source string) (*Place, error) {
 		return nil, err
 	}
 	place := &Place{Family: p.Family, Relative: p.Relative}
-	if p.Family == tree.Values {
+	if p.Family == syntax.Values {
 		place.Steps, err = valueSteps(source)
 	} else {
 		place.Steps, err = markupSteps(source)

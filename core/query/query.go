@@ -10,13 +10,15 @@ import (
 	"slices"
 	"strings"
 
+	"frizzel/core/syntax"
+
 	"frizzel/core/tree"
 )
 
 // Path is a compiled path.
 type Path struct {
 	Source string
-	Family tree.Family
+	Family syntax.Family
 	// Relative says that it begins at values that another path selected.
 	Relative bool
 
@@ -41,10 +43,10 @@ func Compile(source string) (*Path, error) {
 	case source == "":
 		return nil, &Error{-1, "this path is empty", "such as '$.clock.server', or '/signage/sign'"}
 	case source[0] == '$', source == "@", strings.HasPrefix(source, "@."), strings.HasPrefix(source, "@["):
-		p.Family, p.Relative = tree.Values, source[0] == '@'
+		p.Family, p.Relative = syntax.Values, source[0] == '@'
 		p.values, err = compileValues(source)
 	default:
-		p.Family = tree.Markup
+		p.Family = syntax.Markup
 		p.Relative = source[0] != '/' && source[0] != '('
 		p.markup, err = compileMarkup(source)
 	}
@@ -76,7 +78,7 @@ func (p *Path) Select(d *tree.Document, from []*tree.Node) (*Hits, error) {
 	}
 	hits := &Hits{}
 	var err error
-	if p.Family == tree.Markup {
+	if p.Family == syntax.Markup {
 		err = p.markup.find(d, from, hits)
 	} else {
 		err = p.values.find(d, from, hits)

@@ -7,6 +7,8 @@ import (
 	"strings"
 	"sync"
 
+	"frizzel/core/syntax"
+
 	"github.com/theory/jsonpath/spec"
 
 	"frizzel/core/tree"
@@ -50,7 +52,7 @@ const mostUnfolded = 20_000_000
 // where a name is doubled it is asked for once more for each further one.
 func (p *valuesPath) find(d *tree.Document, from []*tree.Node, hits *Hits) error {
 	u := &unfolding{doubled: 1}
-	if d.Syntax == tree.YAML {
+	if d.Syntax == syntax.YAML {
 		u.sizes = map[*tree.Node]int{}
 	}
 	for _, r := range d.Roots {
@@ -59,7 +61,7 @@ func (p *valuesPath) find(d *tree.Document, from []*tree.Node, hits *Hits) error
 		}
 	}
 	times := min(u.doubled, mostDoubled)
-	if d.Syntax == tree.CSV { // whose doubled names select the first
+	if d.Syntax == syntax.CSV { // whose doubled names select the first
 		times = 1
 	}
 	for nth := range times {

@@ -37,7 +37,7 @@ func (e *FailureError) Error() string {
 
 // Of runs a program over a file. The input's Text is filled in.
 func Of(p *program.Program, file *textfile.File, in program.Input) *Revision {
-	in.Text, in.Document = file.Text, file.Document
+	in.Text, in.Document = file.Text, Document(file)
 	made := p.Run(in)
 	made.Notes = append(made.Notes, Unseen(p, file, in.File, p.Matches)...)
 	r := &Revision{File: file, Text: made.Edits, Made: made}
@@ -57,7 +57,7 @@ func Of(p *program.Program, file *textfile.File, in program.Input) *Revision {
 // What the program asserts is asked of that text.
 func ByHand(p *program.Program, file *textfile.File, fresh []byte, in program.Input) *Revision {
 	r := &Revision{File: file, Text: diff.Compare(file.Text, fresh)}
-	in.Text, in.Document, in.Decide = fresh, file.Document, leave
+	in.Text, in.Document, in.Decide = fresh, Document(file), leave
 	r.Made = p.Run(in)
 	r.Raw, r.Refuse = file.Encode(r.Text, "")
 	return r
@@ -65,7 +65,7 @@ func ByHand(p *program.Program, file *textfile.File, fresh []byte, in program.In
 
 // None returns what the program says of a file of which no change is taken.
 func None(p *program.Program, file *textfile.File, in program.Input) *program.Result {
-	in.Text, in.Document, in.Decide = file.Text, file.Document, leave
+	in.Text, in.Document, in.Decide = file.Text, Document(file), leave
 	return p.Run(in)
 }
 
@@ -73,3 +73,11 @@ func leave(program.Proposal) program.Answer { return program.Answer{Leave: true}
 
 // Changes returns how many changes the rules made, or a person.
 func (r *Revision) Changes() int { return r.Made.All() }
+
+// Document returns the office document that a file is, as a program asks it; nil for other files.
+func Document(file *textfile.File) program.Document {
+	if file.Document == nil {
+		return nil
+	}
+	return file.Document
+}

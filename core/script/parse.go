@@ -1,15 +1,9 @@
 package script
 
-import (
-	"strings"
-)
+import "slices"
 
 // LanguageVersion is the version of the language that this package reads.
 const LanguageVersion = 1
-
-// Builtin is the names of the placeholders that every text knows; no rule and no
-// parameter may take one.
-var Builtin = []string{"count", "count-all", "pseudonym", "line", "file", "filename", "value-path", "today", "tab", "newline"}
 
 // parser turns tokens into a tree. A mistake is reported where it stands, by a
 // panic with bailout that ends the statement; the next one is read as usual.
@@ -20,7 +14,22 @@ type parser struct {
 	problems Problems
 	hoisted  []string // comments found inside the statement being read
 	depth    int      // how many braces and addresses are open
+
+	// Of a completion: the token that stands for what is to be completed, and the words that may come there.
+	completing bool
+	cursor     int
+	expected   []string
 }
+
+// context is where a node stands.
+type context int
+
+const (
+	atTop     context = 1 << iota // of a script
+	inRule                        // directly
+	inAddress                     // in an address's braces, or behind it
+	anywhere  = atTop | inRule | inAddress
+)
 
 // maxDepth bounds how deep braces and addresses nest.
 const maxDepth = 100
@@ -39,22 +48,11 @@ func Parse(name, text string) (*Script, Problems) {
 		p.report(t.pos, "this } closes nothing", "")
 	}
 	p.merge(problems)
-	if p.problems.Sort(); len(s.Items) == 0 && p.foreign() {
+	if p.problems.Sort(); len(s.Items) == 0 && p.isForeign() {
 		first := p.problems[0]
 		return s, Problems{first, {Source: &Source{Name: name}, Pos: first.Pos, Reason: "nothing in this file reads as a rule; is it a script?"}}
 	}
 	return s, p.problems
-}
-
-// foreign reports whether lines that begin as no statement does are most of what is wrong.
-func (p *parser) foreign() bool {
-	n := 0
-	for _, q := range p.problems {
-		if strings.HasPrefix(q.Reason, noStatement) && q.Remedy == statementWords {
-			n++
-		}
-	}
-	return len(p.problems) > 1 && 2*n >= len(p.problems)
 }
 
 // merge adds what the lexer reports, unless the line is known to be wrong before that place.
@@ -139,20 +137,17 @@ func trimBlank(lines []string) []string {
 func (p *parser) node(where context) (n Node) {
 	outer := p.hoisted
 	p.hoisted = nil
-	defer func() {
-		p.hoisted = append(outer, p.hoisted...)
-		if r := recover(); r != nil {
-			if _, ok := r.(bailout); !ok {
-				panic(r)
-			}
-			n = nil
-			p.skip()
+	ok := p.attempt(func() {
+		n = p.statement(where)
+		if t := p.peek(); !ends(t) {
+			p.readable(t)
+			p.fail(t.pos, t.describe()+" is not expected here: the statement is complete", p.hint(t))
 		}
-	}()
-	n = p.statement(where)
-	if t := p.peek(); !ends(t) {
-		p.readable(t)
-		p.fail(t.pos, t.describe()+" is not expected here: the statement is complete", p.hint(t))
+	})
+	p.hoisted = append(outer, p.hoisted...)
+	if !ok {
+		p.skip()
+		return nil
 	}
 	return n
 }
@@ -175,18 +170,14 @@ func (p *parser) hint(t token) string {
 		return ""
 	case t.text == "on" || t.text == "in" || t.text == "at" || t.text == "outside":
 		return "an address comes before its statement, as in: on line 3 delete"
-	case forms[t.text].parse != nil:
+	case rowOf[t.text] != nil:
 		return "each statement stands on a line of its own, or behind ;"
 	}
 	return didYouMean(t.text, optionWords)
 }
 
 // optionWords are those that may come after a complete statement.
-var optionWords = []string{
-	"first", "last", "occurrence", "occurrences", "in", "keeping", "ignoring", "whole", "across",
-	"preceded", "followed", "not", "unless", "having", "lacking", "commented", "continued", "directly",
-	"per", "with", "as", "matching", "about", "and", "from", "until", "to",
-}
+var optionWords = append(slices.Clone(continuing), "in", "not", "and", "from", "until", "to")
 
 // skip passes over the rest of a statement that holds a mistake; what stands in
 // its braces is read, for its own mistakes, and dropped.
@@ -208,4 +199,41 @@ func (p *parser) skip() {
 			p.at++
 		}
 	}
+}
+
+// whole reads a part of a script that stands alone; name is what messages call it.
+func whole(name, text string, read func(p *parser)) Problems {
+	source := &Source{Name: name, Text: text}
+	tokens, problems := lexIn(source, source)
+	p := &parser{source: source, tokens: tokens}
+	p.attempt(func() {
+		read(p)
+		if t := p.owed(); t.kind != kindEnd {
+			p.readable(t)
+			p.fail(t.pos, t.describe()+" is not expected here", p.hint(t))
+		}
+	})
+	p.merge(problems)
+	p.problems.Sort()
+	return p.problems
+}
+
+// ParseAddress parses an address behind its opening word, on or in; name is what messages call it.
+func ParseAddress(name, opening, text string) (*Address, Problems) {
+	a := &Address{Pos: Pos{1, 1, 1, &Source{Name: name, Text: text}}}
+	problems := whole(name, text, func(p *parser) { p.selector(a, opening) })
+	return a, problems
+}
+
+// ParsePattern parses a pattern with its kind and guards; name is what messages call it.
+func ParsePattern(name, text string) (n *Pattern, _ Problems) {
+	problems := whole(name, text, func(p *parser) { n = p.pattern() })
+	return n, problems
+}
+
+// ParseStatements parses statements and declarations that are part of a script; name is what messages
+// call them.
+func ParseStatements(name, text string) (nodes []Node, _ Problems) {
+	problems := whole(name, text, func(p *parser) { nodes, _ = p.nodes(atTop) })
+	return nodes, problems
 }

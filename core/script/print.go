@@ -137,14 +137,9 @@ func (p *printer) braces(head string, nodes []Node, end []string, after string) 
 }
 
 func (p *printer) node(n Node) {
-	after := n.head().After
 	switch n := n.(type) {
 	case *Rule:
-		head := "rule " + n.Name
-		if n.About != nil {
-			head += " " + quote(n.About)
-		}
-		p.braces(head, n.Body, n.End, after)
+		p.braces(n.pieces()[0].words, n.Body, n.End, n.After)
 	case *Example:
 		p.example(n)
 	case *ReplaceEach:
@@ -152,12 +147,12 @@ func (p *printer) node(n Node) {
 	case *Addressed:
 		p.addressed(n)
 	default:
-		p.statement(pieces(n), after)
+		p.statement(n.pieces(), n.head().After)
 	}
 }
 
 func (p *printer) addressed(n *Addressed) {
-	head := addressPieces(n.Address)
+	head := n.pieces()
 	if n.Braces {
 		last := &head[len(head)-1]
 		if last.block == nil {
@@ -182,7 +177,7 @@ func (p *printer) addressed(n *Addressed) {
 		p.indent--
 		p.comments(one(n.After))
 	default:
-		rest := pieces(inner)
+		rest := inner.pieces()
 		rest[0].joined = len(rest) == 1
 		p.statement(append(head, rest...), n.After)
 	}
@@ -196,25 +191,11 @@ func one(comment string) []string {
 }
 
 func (p *printer) replaceEach(n *ReplaceEach) {
-	words := "replace each text"
-	if n.Word {
-		words = "replace each word"
-	}
-	if n.IgnoreCase {
-		words += " ignoring case"
-	}
-	if n.KeepCase {
-		words += " keeping case"
-	}
-	if t := n.Table; t != nil {
-		words += " from table " + quote(t.Path)
-		if t.Old != nil {
-			words += " columns " + quote(t.Old) + " " + quote(t.New)
-		}
-		p.statement([]piece{{words: words}}, n.After)
+	if n.Table != nil {
+		p.statement(n.pieces(), n.After)
 		return
 	}
-	p.line(words + " {")
+	p.line(n.pieces()[0].words + " {")
 	p.indent++
 	for i, pair := range n.Pairs {
 		above := pair.Above
@@ -222,7 +203,7 @@ func (p *printer) replaceEach(n *ReplaceEach) {
 			above = above[1:]
 		}
 		p.comments(above)
-		p.statement(append(text("", pair.Old), text("with", pair.With)...), pair.After)
+		p.statement(append(textPieces("", pair.Old), textPieces("with", pair.With)...), pair.After)
 	}
 	p.comments(n.End)
 	p.indent--
@@ -230,43 +211,39 @@ func (p *printer) replaceEach(n *ReplaceEach) {
 }
 
 func (p *printer) example(n *Example) {
-	head := "example"
-	if n.Name != nil {
-		head += " " + quote(n.Name)
-	}
-	if n.Of != "" {
-		head += " of " + n.Of
-	}
-	p.line(head + " {")
+	p.line(n.pieces()[0].words + " {")
 	p.indent++
 	for _, s := range n.Sets {
-		p.statement(text("set "+s.Name+" =", s.Value), "")
+		p.statement(textPieces("set "+s.Name+" =", s.Value), "")
 	}
 	if n.File != nil {
-		p.statement(text("file", n.File), "")
+		p.statement(textPieces("file", n.File), "")
 	}
-	p.statement(text("given", n.Given), "")
+	p.statement(textPieces("given", n.Given), "")
 	if n.Gives == nil {
 		p.line("gives the same")
 	} else {
-		p.statement(text("gives", n.Gives), "")
+		p.statement(textPieces("gives", n.Gives), "")
 	}
 	p.indent--
 	p.line(strings.TrimSuffix("} "+n.After, " "))
 }
 
-// text is the pieces of words and a text after them.
-func text(words string, t *Text) []piece {
+// textPieces returns words and a text behind them.
+func textPieces(words string, t *Text) []piece {
 	if t.Block {
 		return []piece{{words: words, block: t}}
 	}
 	return []piece{{words: strings.TrimPrefix(words+" "+quote(t), " ")}}
 }
 
+// oneOf returns words as one piece.
+func oneOf(words string) []piece { return []piece{{words: words}} }
+
 // quote writes a text on one line; a block is written by its piece.
 func quote(t *Text) string {
 	if t.Quote == 0 {
-		t.choose('"')
+		t.Quoted('"')
 	}
 	return string(t.Quote) + t.Raw + string(t.Quote)
 }

@@ -2,10 +2,8 @@ package script
 
 import (
 	"fmt"
-	"slices"
 	"sort"
 	"strings"
-	"unicode/utf8"
 )
 
 // Source is one script's name, as shown in messages, and its text.
@@ -37,7 +35,12 @@ func (s *Source) line(n int) string {
 // in characters.
 type Pos struct {
 	Line, Column, Width int
+	// In is the source, of a part of a script that was parsed by itself; nil for that of the script.
+	In *Source
 }
+
+// posAt returns a place in the script that a node is part of.
+func posAt(line, column, width int) Pos { return Pos{Line: line, Column: column, Width: width} }
 
 // Severity tells an error, which keeps a script from running, from a warning.
 type Severity int
@@ -152,33 +155,6 @@ func (ps Problems) Errors() Problems {
 		}
 	}
 	return errs
-}
-
-// Worded returns the problems as they are of sources in whose lines the word before stands as
-// after, for scripts that were written for a person who knows another word for it.
-func (ps Problems) Worded(before, after string) Problems {
-	out := slices.Clone(ps)
-	sources := map[*Source]*Source{}
-	for i, p := range out {
-		if p.Source == nil {
-			continue
-		}
-		if sources[p.Source] == nil {
-			sources[p.Source] = &Source{Name: p.Source.Name, Text: strings.ReplaceAll(p.Source.Text, before, after)}
-		}
-		line, from := p.Source.line(p.Pos.Line), 0
-		for {
-			at := strings.Index(line[from:], before)
-			if at < 0 || utf8.RuneCountInString(line[:from+at]) >= p.Pos.Column-1 {
-				break
-			}
-			from += at + len(before)
-			out[i].Pos.Column -= utf8.RuneCountInString(before) - utf8.RuneCountInString(after)
-		}
-		out[i].Pos.Column = max(out[i].Pos.Column, 1)
-		out[i].Source = sources[p.Source]
-	}
-	return out
 }
 
 // Sort orders the problems of each source by place, sources in the order in

@@ -103,6 +103,7 @@ func (p *parser) readable(t token) {
 
 // want consumes a word that must come next.
 func (p *parser) want(word, after string) {
+	p.expect(word)
 	t := p.owed()
 	p.readable(t)
 	if t.kind != kindWord || t.text != word {
@@ -118,8 +119,14 @@ func (p *parser) want(word, after string) {
 	p.at++
 }
 
-// oneOf consumes one of the words, which must come next.
-func (p *parser) oneOf(what string, words ...string) string {
+// choice consumes one of the words, which must come next.
+func (p *parser) choice(what string, words ...string) string {
+	p.expect(words...)
+	return p.pick(what, words)
+}
+
+// pick is choice for words that a completion knows already.
+func (p *parser) pick(what string, words []string) string {
 	t := p.owed()
 	p.readable(t)
 	if t.kind != kindWord || !slices.Contains(words, t.text) {
@@ -146,6 +153,17 @@ func list(words []string) string {
 	return s
 }
 
+// once reports what is said a second time, unless first is set.
+func (p *parser) once(pos Pos, first bool, what string) {
+	if !first {
+		p.fail(pos, what+" is said twice", "say it once")
+	}
+}
+
+func join(words []string) string { return strings.Join(words, " ") }
+
+func quoted(word string) string { return strconv.Quote(word) }
+
 // number consumes a whole number of at least least.
 func (p *parser) number(what string, least int) int {
 	t := p.owed()
@@ -171,7 +189,7 @@ func (p *parser) name(what string) string {
 	if !IsName(t.text) {
 		p.fail(t.pos, "a name is small letters, digits and -, beginning with a letter", "")
 	}
-	if slices.Contains(Builtin, t.text) {
+	if slices.Contains(Builtin(), t.text) {
 		p.fail(t.pos, strconv.Quote(t.text)+" is a built-in placeholder's name", "choose another one")
 	}
 	p.at++

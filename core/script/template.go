@@ -6,7 +6,7 @@ import "strings"
 // call it. All problems are reported at once.
 func ParseTemplate(name, raw string) (*Text, Problems) {
 	source := &Source{Name: name, Text: raw}
-	whole := &Text{Pos: Pos{1, 1, 1}, Block: true, Raw: raw}
+	whole := &Text{Pos: posAt(1, 1, 1), Block: true, Raw: raw}
 	var problems Problems
 	number := 0
 	for line := range strings.SplitAfterSeq(raw, "\n") {
@@ -16,7 +16,10 @@ func ParseTemplate(name, raw string) (*Text, Problems) {
 			continue
 		}
 		p := &parser{source: source}
-		t, ok := p.templateLine(token{kind: kindString, text: line, pos: Pos{number, 1, 1}, textColumn: 1})
+		var t *Text
+		ok := p.attempt(func() {
+			t = p.textFrom([]token{{kind: kindString, text: line, pos: posAt(number, 1, 1), textColumn: 1}})
+		})
 		problems = append(problems, p.problems...)
 		if !ok {
 			continue
@@ -30,19 +33,6 @@ func ParseTemplate(name, raw string) (*Text, Problems) {
 		}
 	}
 	return whole, problems
-}
-
-// templateLine parses one line; false after a mistake.
-func (p *parser) templateLine(line token) (t *Text, ok bool) {
-	defer func() {
-		if r := recover(); r != nil {
-			if _, mistake := r.(bailout); !mistake {
-				panic(r)
-			}
-			t, ok = nil, false
-		}
-	}()
-	return p.textFrom([]token{line}), true
 }
 
 // literal appends what stands for itself.

@@ -1,18 +1,85 @@
 package script
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
 )
 
-// filters are the names of all filters, and whether each takes an operand.
-var filters = map[string]bool{
-	"upper": false, "lower": false, "capital": false, "trim": false, "digits": false,
-	"plus": true, "minus": true, "pad": true, "or": true,
+// filterRow is one filter. One that takes a number has it checked when it is parsed.
+type filterRow struct {
+	name    string
+	operand operand
+	use     Use
 }
 
-var filterNames = []string{"upper", "lower", "capital", "trim", "digits", "plus", "minus", "pad", "or"}
+// operand is what follows a filter's name.
+type operand uint8
+
+const (
+	noOperand operand = iota
+	aNumber
+	aWord
+)
+
+var filters = []filterRow{
+	{"upper", noOperand, Use{"{=NAME upper}", "in capitals", `replace regex '\w+' with "{=0 upper}"`}},
+	{"lower", noOperand, Use{"{=NAME lower}", "in small letters", `replace regex '\w+' with "{=0 lower}"`}},
+	{"capital", noOperand, Use{"{=NAME capital}", "the first letter as a capital, the rest as it is", `replace regex '\w+' with "{=0 capital}"`}},
+	{"trim", noOperand, Use{"{=NAME trim}", "without white space at its ends", `replace regex '= (.*)' with "= {=1 trim}"`}},
+	{"digits", noOperand, Use{"{=NAME digits}", "only its digits", `replace word "today" with "{=today digits}"`}},
+	{"plus", aNumber, Use{"{=NAME plus N}", "a whole number, and N more; it keeps the width of a zero-padded one", `replace regex '\d+' with "{=0 plus 1}"`}},
+	{"minus", aNumber, Use{"{=NAME minus N}", "a whole number, less N", `replace regex '\d+' with "{=0 minus 1}"`}},
+	{"pad", aNumber, Use{"{=NAME pad N}", "zeros on the left up to N characters", `replace regex '\d+' with "{=0 pad 4}"`}},
+	{"or", aWord, Use{"{=NAME or WORD}", "WORD if it is empty", `replace regex 'port=(\d*)' with "port={=1 or 8415}"`}},
+}
+
+// FilterNames returns the names of all filters.
+func FilterNames() (names []string) {
+	for _, f := range filters {
+		names = append(names, f.name)
+	}
+	return names
+}
+
+// placeholderRow is what may stand in {=…} by itself. Its name is no parameter's and no group's.
+type placeholderRow struct {
+	name string // "" for those that a script names
+	use  Use
+}
+
+var placeholders = []placeholderRow{
+	{"", Use{"{=NAME}", "a parameter, or a named group of the pattern", "param host = \"depot-4\"\n\nreplace word \"depot-3\" with \"{=host}\""}},
+	{"", Use{"{=0} {=1} …", "the whole match, and the groups of a regex", `replace regex 'depot-(\d)' with "yard-{=1}"`}},
+	{"count", Use{"{=count}", "the number of this change of this statement in this file", `replace word "N" with "{=count}"`}},
+	{"count-all", Use{"{=count-all}", "the same through all files, in path order", `replace word "N" with "{=count-all}"`}},
+	{"pseudonym", Use{"{=pseudonym}", "the same number for the same matched text, through all files", `replace regex '\w+@\S+' with "person-{=pseudonym}"`}},
+	{"line", Use{"{=line}", "the number of the line", `on lines with word "N" rewrite as "{=line}"`}},
+	{"file", Use{"{=file}", "the path of the file as it was selected", `insert at top "# {=file}" unless present`}},
+	{"filename", Use{"{=filename}", "the last part of that path", `insert at top "# {=filename}" unless present`}},
+	{"value-path", Use{"{=value-path}", "the path of the value, under `at`", `at '$..host' rewrite as "{=value-path}"`}},
+	{"today", Use{"{=today}", "the date, such as 2026-03-01", `insert at end "checked {=today}" unless present`}},
+	{"tab", Use{"{=tab}", "a tab", `replace text "," with "{=tab}"`}},
+	{"newline", Use{"{=newline}", "a line break", `replace text ";" with "{=newline}"`}},
+	{"", Use{"{==", "the two characters {=", `replace text "{==" with "<"`}},
+}
+
+// Builtin returns the names of the placeholders that every text knows; no rule, no parameter and no group
+// has one of them.
+func Builtin() (names []string) {
+	for _, p := range placeholders {
+		if p.name != "" {
+			names = append(names, p.name)
+		}
+	}
+	return names
+}
+
+var textUses = []Use{
+	{"\"…\" '…' `…`", "exactly what stands between the quotes; pick one that the text does not contain", `replace text "it's" with 'a "b"'`},
+	{"| LINES", "a margin block: the lines behind the marks, and one space after each mark", "on first line rewrite as\n    | [kiosk]\n    | port = 8415"},
+}
 
 // maxPad bounds what `pad N` may write, so that a slip of the finger does not
 // fill a disk with zeros.
@@ -22,7 +89,7 @@ const maxPad = 1000
 // tokens of a block, and parses its placeholders.
 func (p *parser) textFrom(lines []token) *Text {
 	first := lines[0]
-	t := &Text{Pos: first.pos, Block: first.kind == kindMargin, Quote: first.quote}
+	t := &Text{Pos: first.pos, Block: first.kind == kindMargin, Quote: first.quote, Column: first.textColumn}
 	raws := make([]string, len(lines))
 	var literal strings.Builder
 	flush := func() {
@@ -50,9 +117,9 @@ func (p *parser) textFrom(lines []token) *Text {
 				continue
 			}
 			inside, behind, closed := strings.Cut(after, "}")
-			pos := Pos{line.pos.Line, column, utf8.RuneCountInString(inside) + 3}
+			pos := Pos{line.pos.Line, column, utf8.RuneCountInString(inside) + 3, line.pos.In}
 			if !closed {
-				p.fail(Pos{pos.Line, pos.Column, 2}, "this placeholder is not closed",
+				p.fail(posAt(pos.Line, pos.Column, 2), "this placeholder is not closed",
 					"end it with }, or write {== where the two characters {= are meant")
 			}
 			flush()
@@ -74,19 +141,24 @@ func (p *parser) placeholder(pos Pos, inside string) *Placeholder {
 	hole := &Placeholder{Pos: pos, Name: words[0]}
 	for words = words[1:]; len(words) > 0; words = words[1:] {
 		name := words[0]
-		takes, known := filters[name]
-		if !known {
-			p.fail(pos, "unknown filter "+strconv.Quote(name), didYouMean(name, filterNames))
+		i := slices.IndexFunc(filters, func(f filterRow) bool { return f.name == name })
+		if i < 0 {
+			remedy := didYouMean(name, FilterNames())
+			if remedy == "" {
+				remedy = "the filters are " + strings.Join(FilterNames(), ", ")
+			}
+			p.fail(pos, "unknown filter "+strconv.Quote(name), remedy)
 		}
+		takes := filters[i].operand
 		f := Filter{Name: name}
-		if takes {
+		if takes != noOperand {
 			if len(words) < 2 {
 				p.fail(pos, "the filter "+name+" wants a value after it", "")
 			}
 			f.Word = words[1]
 			words = words[1:]
 		}
-		if takes && name != "or" {
+		if takes == aNumber {
 			n, err := strconv.Atoi(f.Word)
 			if err != nil || n < 0 || name == "pad" && n > maxPad {
 				p.fail(pos, "the filter "+name+" wants a whole number, not "+strconv.Quote(f.Word), "")
@@ -107,12 +179,12 @@ func NewText(s string, prefer byte) (*Text, bool) {
 	if s != "" {
 		t.Parts = []Part{{Literal: s}}
 	}
-	return t, t.choose(prefer)
+	return t, t.Quoted(prefer)
 }
 
-// choose picks the quote that t's raw text does not hold, or a block for
-// several lines.
-func (t *Text) choose(prefer byte) bool {
+// Quoted picks the quote that t is printed in, one that it does not hold, preferring the one given, or a
+// margin block for several lines. It reports false if t holds all three.
+func (t *Text) Quoted(prefer byte) bool {
 	if strings.Contains(t.Raw, "\n") {
 		t.Block = true
 		return true
@@ -126,24 +198,12 @@ func (t *Text) choose(prefer byte) bool {
 	return false
 }
 
-// RawText makes a text as it would be written between quotes, placeholders and all,
-// in a quote that fits, preferring the one given. It reports false where none fits.
-func RawText(raw string, prefer byte) (*Text, bool) {
-	t := &Text{Raw: raw}
-	return t, t.choose(prefer)
-}
-
 // ParseText parses a text that stands alone, placeholders and all; name is what
 // messages call it.
-func ParseText(name, raw string) (t *Text, problems Problems) {
+func ParseText(name, raw string) (t *Text, _ Problems) {
 	p := &parser{source: &Source{Name: name, Text: raw}}
-	defer func() {
-		if r := recover(); r != nil {
-			if _, ok := r.(bailout); !ok {
-				panic(r)
-			}
-			problems = p.problems
-		}
-	}()
-	return p.textFrom([]token{{kind: kindString, text: raw, quote: '"', pos: Pos{1, 1, 1}, textColumn: 1}}), nil
+	p.attempt(func() {
+		t = p.textFrom([]token{{kind: kindString, text: raw, quote: '"', pos: Pos{1, 1, 1, p.source}, textColumn: 1}})
+	})
+	return t, p.problems
 }

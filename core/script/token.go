@@ -56,6 +56,7 @@ func (t token) describe() string {
 // lexer cuts a source into tokens, a line at a time: no token crosses a line.
 type lexer struct {
 	source   *Source
+	in       *Source // of a part of a script that is parsed by itself
 	tokens   []token
 	problems Problems
 	number   int    // of the line, from 1
@@ -66,11 +67,14 @@ type lexer struct {
 }
 
 // lex returns the source's tokens, ending in one of kindEnd.
-func lex(source *Source) ([]token, Problems) {
-	l := &lexer{source: source}
+func lex(source *Source) ([]token, Problems) { return lexIn(source, nil) }
+
+// lexIn is lex for tokens whose places are in a source of their own, if that is not nil.
+func lexIn(source, in *Source) ([]token, Problems) {
+	l := &lexer{source: source, in: in}
 	if !utf8.ValidString(source.Text) || strings.IndexByte(source.Text, 0) >= 0 {
 		l.notUTF8()
-		return []token{{kind: kindEnd, pos: Pos{1, 1, 1}}}, l.problems
+		return []token{{kind: kindEnd, pos: posAt(1, 1, 1)}}, l.problems
 	}
 	text := strings.TrimPrefix(source.Text, "\ufeff")
 	for line := range strings.SplitSeq(text, "\n") {
@@ -101,13 +105,13 @@ func (l *lexer) notUTF8() {
 	}
 	if strings.IndexByte(l.source.Text, 0) >= 0 {
 		l.problems = append(l.problems, Problem{
-			Source: &Source{Name: l.source.Name}, Pos: Pos{1, 1, 1}, Reason: "this file holds no text, and so no script",
+			Source: &Source{Name: l.source.Name}, Pos: posAt(1, 1, 1), Reason: "this file holds no text, and so no script",
 		})
 		return
 	}
 	l.problems = append(l.problems, Problem{
 		Source: &Source{Name: l.source.Name},
-		Pos:    Pos{line, column, 1},
+		Pos:    posAt(line, column, 1),
 		Reason: "this script is not UTF-8 from here on",
 		Remedy: "save it as UTF-8, the encoding of every script",
 	})
@@ -120,7 +124,7 @@ func (l *lexer) add(k kind, text string, width int) *token {
 	runes := max(utf8.RuneCountInString(l.line[l.at:min(l.at+width, len(l.line))]), 1)
 	l.tokens = append(l.tokens, token{
 		kind: k, text: text, textColumn: l.column,
-		pos: Pos{l.number, l.column, runes},
+		pos: Pos{l.number, l.column, runes, l.in},
 	})
 	l.at += width
 	return &l.tokens[len(l.tokens)-1]
@@ -210,13 +214,13 @@ func (l *lexer) quoted(rest string) {
 	end := strings.IndexByte(rest[1:], rest[0])
 	if end >= 0 && escapes(rest, end+2) {
 		t := l.add(kindBad, rest, len(rest))
-		l.report(Pos{t.pos.Line, t.pos.Column + utf8.RuneCountInString(rest[:end]), 2}, "a quote is never escaped: a backslash is a character like others",
+		l.report(Pos{t.pos.Line, t.pos.Column + utf8.RuneCountInString(rest[:end]), 2, l.in}, "a quote is never escaped: a backslash is a character like others",
 			"put the text between quotes of another kind: "+strings.ReplaceAll("'…', \"…\" or `…`", rest[:1]+"…"+rest[:1]+", ", ""))
 		return
 	}
 	if end < 0 {
 		t := l.add(kindBad, rest, len(rest))
-		l.report(Pos{t.pos.Line, t.pos.Column, 1}, "this string is not closed on its line",
+		l.report(posAt(t.pos.Line, t.pos.Column, 1), "this string is not closed on its line",
 			"end it with "+rest[:1]+"; text of several lines goes into a margin block, lines that begin with |")
 		return
 	}

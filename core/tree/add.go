@@ -3,6 +3,8 @@ package tree
 import (
 	"strings"
 
+	"frizzel/core/syntax"
+
 	"frizzel/core/edit"
 	"frizzel/core/lines"
 )
@@ -21,11 +23,11 @@ func (d *Document) add(parent *Node, want *Node, fresh Fresh) (edit.List, Change
 	var edits edit.List
 	var err error
 	switch {
-	case d.Syntax == XML:
+	case d.Syntax == syntax.XML:
 		edits, err = w.markup(parent, want)
-	case d.Syntax == TOML && parent.style != flow:
+	case d.Syntax == syntax.TOML && parent.style != flow:
 		edits, err = w.toml(parent, want)
-	case d.Syntax == CSV || d.Syntax == BareCSV:
+	case d.Syntax == syntax.CSV || d.Syntax == syntax.BareCSV:
 		edits, err = w.cell(parent, want)
 	default:
 		edits, err = d.addMember(parent, func(indent, step string) string { return w.member(parent, want, indent, step) })
@@ -36,7 +38,7 @@ func (d *Document) add(parent *Node, want *Node, fresh Fresh) (edit.List, Change
 // addMember adds a member, as write gives it for an indentation and one step more, at the end of a
 // parent between brackets, or of one of YAML by its indentation.
 func (d *Document) addMember(parent *Node, write func(indent, step string) string) (edit.List, error) {
-	if d.Syntax == YAML && parent.style != flow {
+	if d.Syntax == syntax.YAML && parent.style != flow {
 		return d.addBlock(parent, write)
 	}
 	if parent.Kind == Null {
@@ -91,7 +93,7 @@ func (d *Document) addFirst(open, closing int, write func(indent, step string) s
 	case strings.TrimSpace(inside) != "": // a comment
 		at := open + len(strings.TrimRight(inside, " \t\r\n"))
 		return edit.List{{Start: at, End: at, New: []byte(d.ending() + indent + step + write(indent+step, step))}}
-	case d.Syntax == JSON && (strings.Contains(string(d.Text), "\n"+step) || strings.Contains(inside, "\n")):
+	case d.Syntax == syntax.JSON && (strings.Contains(string(d.Text), "\n"+step) || strings.Contains(inside, "\n")):
 		return edit.List{{Start: open, End: closing, New: []byte(d.ending() + indent + step + write(indent+step, step) + d.ending() + indent)}}
 	}
 	return edit.List{{Start: open, End: closing, New: []byte(write("", ""))}}

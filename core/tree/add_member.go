@@ -5,6 +5,8 @@ import (
 	"strings"
 	"sync"
 
+	"frizzel/core/syntax"
+
 	"frizzel/core/edit"
 	"frizzel/core/lines"
 )
@@ -31,7 +33,7 @@ func (w *memberWriter) innermost(n *Node) bool {
 // member writes a member with its name. Further ones are written inside it, on lines of their own
 // where there is a step of indentation.
 func (w *memberWriter) member(parent, n *Node, indent, step string) string {
-	block := w.Syntax == YAML && parent.style != flow && step != ""
+	block := w.Syntax == syntax.YAML && parent.style != flow && step != ""
 	name := w.nameLike(parent, n.Name)
 	sep := w.separator(parent)
 	if w.innermost(n) {
@@ -45,9 +47,9 @@ func (w *memberWriter) member(parent, n *Node, indent, step string) string {
 	switch {
 	case block:
 		return name + ":" + w.ending() + indent + step + w.member(&Node{Kind: Object}, inner, indent+step, step)
-	case w.Syntax == JSON && step != "":
+	case w.Syntax == syntax.JSON && step != "":
 		return name + sep + "{" + w.ending() + indent + step + w.member(parent, inner, indent+step, step) + w.ending() + indent + "}"
-	case w.Syntax == TOML:
+	case w.Syntax == syntax.TOML:
 		return name + sep + "{ " + w.member(&Node{style: flow}, inner, "", "") + " }"
 	}
 	return name + sep + "{" + w.member(&Node{style: flow, Parent: parent, Kind: Object}, inner, "", "") + "}"
@@ -62,9 +64,9 @@ func (w *memberWriter) nameLike(parent *Node, name string) string {
 		}
 	}
 	switch w.Syntax {
-	case JSON:
+	case syntax.JSON:
 		return `"` + escaped(name, jsonEscapes) + `"`
-	case TOML:
+	case syntax.TOML:
 		return w.tomlName(like, name)
 	}
 	if raw, err := w.yamlName(like, name); err == nil {
@@ -75,10 +77,10 @@ func (w *memberWriter) nameLike(parent *Node, name string) string {
 
 // separator is what stands between the name and the value of the last sibling.
 func (w *memberWriter) separator(parent *Node) string {
-	sep := map[Syntax]string{JSON: ": ", YAML: ": ", TOML: " = "}[w.Syntax]
+	sep := map[syntax.Syntax]string{syntax.JSON: ": ", syntax.YAML: ": ", syntax.TOML: " = "}[w.Syntax]
 	for _, m := range parent.Members {
 		if m.KeyEnd > m.Key && m.Start > m.KeyEnd && !m.scattered && (m.style == flow || !m.HasMembers()) {
-			if s := w.raw(m.KeyEnd, m.Start); !strings.ContainsAny(s, "\n#/") && len(s) <= 4 && strings.TrimSpace(s) != "" && (w.Syntax != YAML || s == ": ") {
+			if s := w.raw(m.KeyEnd, m.Start); !strings.ContainsAny(s, "\n#/") && len(s) <= 4 && strings.TrimSpace(s) != "" && (w.Syntax != syntax.YAML || s == ": ") {
 				sep = s
 			}
 		}

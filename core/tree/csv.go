@@ -8,6 +8,8 @@ import (
 	"strconv"
 	"strings"
 
+	"frizzel/core/syntax"
+
 	"frizzel/core/lines"
 )
 
@@ -35,7 +37,7 @@ func (d *Document) parseCSV() error {
 			row.add(n)
 		}
 		row.Start, row.End = row.Members[0].Start, row.Members[len(cells)-1].End
-		if d.Syntax == CSV && header == nil {
+		if d.Syntax == syntax.CSV && header == nil {
 			header = cells
 			root.places = []place{{row.Start, row.End}} // of the header
 			for _, m := range row.Members {
@@ -43,7 +45,7 @@ func (d *Document) parseCSV() error {
 			}
 			continue
 		}
-		if d.Syntax == CSV {
+		if d.Syntax == syntax.CSV {
 			row.Kind = Object
 			for i, m := range row.Members {
 				if m.Name = strconv.Itoa(i + 1); i < len(header) {
@@ -65,9 +67,9 @@ func (d *Document) reader(text []byte) *csv.Reader {
 func csvFault(err error) error {
 	var parse *csv.ParseError
 	if errors.As(err, &parse) {
-		return &SyntaxError{CSV, parse.Line, parse.Err.Error()}
+		return &SyntaxError{syntax.CSV, parse.Line, parse.Err.Error()}
 	}
-	return &SyntaxError{CSV, 0, err.Error()}
+	return &SyntaxError{syntax.CSV, 0, err.Error()}
 }
 
 // lineStarts returns where each line begins, and one more.

@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strings"
 
+	"frizzel/core/syntax"
+
 	"frizzel/core/edit"
 	"frizzel/core/lines"
 )
@@ -47,13 +49,13 @@ func (d *Document) deleteOf(parent *Node, nodes []*Node) (edit.List, error) {
 		return nil, misfit("a whole document cannot be deleted")
 	}
 	switch {
-	case d.Syntax == XML:
+	case d.Syntax == syntax.XML:
 		return d.deleteMarkup(nodes)
-	case d.Syntax == CSV || d.Syntax == BareCSV:
+	case d.Syntax == syntax.CSV || d.Syntax == syntax.BareCSV:
 		return d.deleteRows(parent, nodes)
-	case d.Syntax == TOML && parent.style != flow && !(parent.Kind == Array && !parent.scattered):
+	case d.Syntax == syntax.TOML && parent.style != flow && !(parent.Kind == Array && !parent.scattered):
 		return d.deleteTOML(parent, nodes)
-	case parent.style == flow || d.Syntax == JSON || d.Syntax == TOML:
+	case parent.style == flow || d.Syntax == syntax.JSON || d.Syntax == syntax.TOML:
 		return d.deleteFlow(parent, nodes), nil
 	}
 	return d.deleteBlock(parent, nodes)
@@ -100,9 +102,9 @@ func (d *Document) comma(at, end int) int {
 		switch c := d.Text[at]; {
 		case c == ',':
 			return at
-		case c == '#' && d.Syntax != JSON:
+		case c == '#' && d.Syntax != syntax.JSON:
 			at = d.lineEnd(at)
-		case c == '/' && d.Syntax == JSON:
+		case c == '/' && d.Syntax == syntax.JSON:
 			at = commentEnd(d.Text, at)
 		case c == ' ' || c == '\t' || c == '\r' || c == '\n':
 			at++
@@ -179,7 +181,7 @@ func (d *Document) brackets(n *Node) int {
 // commented reports whether a comment stands between brackets.
 func (d *Document) commented(start, end int) bool {
 	mark := "#"
-	if d.Syntax == JSON {
+	if d.Syntax == syntax.JSON {
 		mark = "/"
 	}
 	return strings.Contains(d.raw(start, end), mark)

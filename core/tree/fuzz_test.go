@@ -4,20 +4,21 @@ import (
 	"testing"
 
 	"frizzel/core/edit"
+	"frizzel/core/syntax"
 )
 
 // Whatever a text is, nothing that is asked of its tree panics, and nothing that is proven is wrong
 // about what it leaves alone.
 func FuzzTree(f *testing.F) {
-	for _, of := range []map[Syntax][]string{samples, layouts} {
-		for syntax, texts := range of {
+	for _, of := range []map[syntax.Syntax][]string{samples, layouts} {
+		for s, texts := range of {
 			for _, text := range texts {
-				f.Add(int(syntax), text, "a: b", 3)
+				f.Add(int(s), text, "a: b", 3)
 			}
 		}
 	}
-	f.Fuzz(func(t *testing.T, syntax int, text, fresh string, pick int) {
-		s := Syntax(max(syntax, 0)%int(BareCSV) + 1)
+	f.Fuzz(func(t *testing.T, n int, text, fresh string, pick int) {
+		s := syntax.Syntax(max(n, 0)%int(syntax.BareCSV) + 1)
 		d, err := Parse(s, []byte(text))
 		if err != nil || len(text) > 1<<12 {
 			return

@@ -9,6 +9,8 @@ import (
 	"sync"
 	"unicode/utf8"
 
+	"frizzel/core/syntax"
+
 	"github.com/tailscale/hujson"
 
 	"frizzel/core/lines"
@@ -32,14 +34,14 @@ var hujsonError = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompi
 func (d *Document) jsonFault(err error) error {
 	m := hujsonError().FindStringSubmatch(err.Error())
 	if m == nil {
-		return &SyntaxError{JSON, 0, err.Error()}
+		return &SyntaxError{syntax.JSON, 0, err.Error()}
 	}
 	line, _ := strconv.Atoi(m[1])
 	reason := m[3]
 	if strings.Contains(reason, "unexpected EOF") {
 		reason = "it ends too early"
 	}
-	return &SyntaxError{JSON, line, fmt.Sprintf("column %s: %s", m[2], reason)}
+	return &SyntaxError{syntax.JSON, line, fmt.Sprintf("column %s: %s", m[2], reason)}
 }
 
 // depth refuses what is nested so deep that a parser's stack would overflow.

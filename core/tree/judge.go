@@ -4,15 +4,14 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
-)
 
-// Judged reports whether texts of the syntax are held to it.
-func (s Syntax) Judged() bool { return s == JSON || s == YAML || s == TOML || s == XML }
+	"frizzel/core/syntax"
+)
 
 // MayBe reports whether a text that begins with head may be of the syntax. A log of JSON, a value a
 // line, is none: the first of them would have to be all.
-func MayBe(s Syntax, head []byte) bool {
-	if s != JSON {
+func MayBe(s syntax.Syntax, head []byte) bool {
+	if s != syntax.JSON {
 		return true
 	}
 	d := json.NewDecoder(bytes.NewReader(head))
@@ -31,10 +30,10 @@ const judgedSize = 64 << 20
 // Judge says how a text that could be read by its syntax cannot be read any more as it has become:
 // a *SyntaxError of the new one, or what is worse in it than in the old one. A text that could not
 // be read before is nobody's business.
-func Judge(s Syntax, before, after []byte) error {
-	if s == JSON && len(after) > judgedSize {
+func Judge(s syntax.Syntax, before, after []byte) error {
+	if s == syntax.JSON && len(after) > judgedSize {
 		if json.Valid(before) && !json.Valid(after) {
-			return &SyntaxError{JSON, 0, "it is no strict JSON"}
+			return &SyntaxError{syntax.JSON, 0, "it is no strict JSON"}
 		}
 		return nil
 	}

@@ -5,19 +5,21 @@ import (
 	"math/rand/v2"
 	"testing"
 
+	"frizzel/core/syntax"
+
 	"github.com/stretchr/testify/require"
 
 	"frizzel/core/edit"
 )
 
 // layouts are more texts whose members come and go.
-var layouts = map[Syntax][]string{
-	JSON: {"{\n\t\"a\": 1,\n\t\"b\": [\n\t\t\"x\",\n\t\t\"y\"\n\t],\n\t\"c\": {}\n}\n", `{"a":1,"b":2,"c":[1,2,3]}`, "[\n  {\"n\": \"x\"}, // first\n  {\"n\": \"y\"} // last\n]\n", "{\n  // only a comment\n}\n"},
-	YAML: {"boards:\n  - name: p1\n    host: depot-3\n  # about p2\n  - name: p2\n    host: depot-4 # here\nlist:\n- a\n- b\nempty:\nmap: {}\nflow: {a: 1, b: 2}\nseq: [x, y, ]\n",
+var layouts = map[syntax.Syntax][]string{
+	syntax.JSON: {"{\n\t\"a\": 1,\n\t\"b\": [\n\t\t\"x\",\n\t\t\"y\"\n\t],\n\t\"c\": {}\n}\n", `{"a":1,"b":2,"c":[1,2,3]}`, "[\n  {\"n\": \"x\"}, // first\n  {\"n\": \"y\"} // last\n]\n", "{\n  // only a comment\n}\n"},
+	syntax.YAML: {"boards:\n  - name: p1\n    host: depot-3\n  # about p2\n  - name: p2\n    host: depot-4 # here\nlist:\n- a\n- b\nempty:\nmap: {}\nflow: {a: 1, b: 2}\nseq: [x, y, ]\n",
 		"a:\n  b:\n    c: 1\n\n    # end\n  d: |\n    text\n\ne: f", "- - a\n  - b\n- c: d\n", "x:\n    - 1\n    - 2\n"},
-	TOML: {"# top\na = 1 # one\nb = \"x\"\n\n# about t\n[t]\nc = 1\n  [t.u]\n  d = [\n    1, # x\n    2,\n  ]\n\n[v]\n[[l]]\nn = 'x'\n[[l]]\nn = 'y'\n[w]\nq.r = 1\nq.s = { z = 1, y = 2 }\n", "[only]\n", "[a.b]\nc = 1\n"},
-	XML:  {"<a>\n  <b n=\"1\" m='2'>x</b>\n  <!-- about c -->\n  <c/>\n  <d></d>\n</a>\n", "<a><b/><c>t</c></a>", "<r x=\"1\"\n   y=\"2\"/>"},
-	CSV:  {"name,home,note\noak,depot-3,x\nash,depot-4\n"},
+	syntax.TOML: {"# top\na = 1 # one\nb = \"x\"\n\n# about t\n[t]\nc = 1\n  [t.u]\n  d = [\n    1, # x\n    2,\n  ]\n\n[v]\n[[l]]\nn = 'x'\n[[l]]\nn = 'y'\n[w]\nq.r = 1\nq.s = { z = 1, y = 2 }\n", "[only]\n", "[a.b]\nc = 1\n"},
+	syntax.XML:  {"<a>\n  <b n=\"1\" m='2'>x</b>\n  <!-- about c -->\n  <c/>\n  <d></d>\n</a>\n", "<a><b/><c>t</c></a>", "<r x=\"1\"\n   y=\"2\"/>"},
+	syntax.CSV:  {"name,home,note\noak,depot-3,x\nash,depot-4\n"},
 }
 
 func every(n *Node, found []*Node) []*Node {
@@ -29,9 +31,11 @@ func every(n *Node, found []*Node) []*Node {
 }
 
 // tally counts what was tried, and what of it was refused: at once, or when it was proven.
-type tally struct{ tried, refused, wrong map[Syntax]int }
+type tally struct{ tried, refused, wrong map[syntax.Syntax]int }
 
-func newTally() *tally { return &tally{map[Syntax]int{}, map[Syntax]int{}, map[Syntax]int{}} }
+func newTally() *tally {
+	return &tally{map[syntax.Syntax]int{}, map[syntax.Syntax]int{}, map[syntax.Syntax]int{}}
+}
 
 // prove holds what edits make of a document against the changes, and returns it, nil where it is
 // refused.
@@ -68,7 +72,7 @@ func (y *tally) end(t *testing.T) {
 }
 
 func documents(t *testing.T, each func(d *Document)) {
-	for _, of := range []map[Syntax][]string{samples, layouts} {
+	for _, of := range []map[syntax.Syntax][]string{samples, layouts} {
 		for syntax, texts := range of {
 			for _, text := range texts {
 				d, err := Parse(syntax, []byte(text))
@@ -124,7 +128,7 @@ func TestRename(t *testing.T) {
 func TestSettle(t *testing.T) {
 	y := newTally()
 	texts := []string{"depot-4", "8415", "yes", "", "two\nlines\n", "it's \"so\"", "a: b # c", " x "}
-	literals := map[Syntax][]string{JSON: {"1", "[1, {\"a\": null}]", "true"}, YAML: {"1", "[a, {b: c}]", "~", "yes"}, TOML: {"1", "[1, { a = 2 }]", "1979-05-27"}}
+	literals := map[syntax.Syntax][]string{syntax.JSON: {"1", "[1, {\"a\": null}]", "true"}, syntax.YAML: {"1", "[a, {b: c}]", "~", "yes"}, syntax.TOML: {"1", "[1, { a = 2 }]", "1979-05-27"}}
 	documents(t, func(d *Document) {
 		for i, root := range d.Roots {
 			for _, n := range every(root, nil) {
@@ -140,7 +144,7 @@ func TestSettle(t *testing.T) {
 					var steps []Step
 					name := []string{"new", "home", "note", "a b", "host"}[r.IntN(5)]
 					switch {
-					case d.Syntax == XML && n.Kind == Element && n.Parent != nil:
+					case d.Syntax == syntax.XML && n.Kind == Element && n.Parent != nil:
 						if name == "a b" {
 							name = "x"
 						}
@@ -152,7 +156,7 @@ func TestSettle(t *testing.T) {
 					case r.IntN(4) == 0:
 					case n.Kind == Object || n.Kind == Null:
 						steps = append(steps, Step{Name: name})
-						if r.IntN(2) == 0 && d.Syntax != CSV {
+						if r.IntN(2) == 0 && d.Syntax != syntax.CSV {
 							steps = append(steps, Step{Name: "deep"})
 						}
 					case n.Kind == Array:

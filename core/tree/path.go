@@ -3,6 +3,8 @@ package tree
 import (
 	"fmt"
 	"strings"
+
+	"frizzel/core/syntax"
 )
 
 // Path returns where a node is among all: its normalized path of RFC 9535, or of XML an XPath with
@@ -21,7 +23,7 @@ func (d *Document) Path(n *Node) string {
 		}
 	}
 	switch {
-	case d.Syntax != XML:
+	case d.Syntax != syntax.XML:
 		b.WriteByte('$')
 	case len(steps) == 0:
 		b.WriteByte('/')

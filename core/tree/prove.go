@@ -3,6 +3,8 @@ package tree
 import (
 	"fmt"
 	"strings"
+
+	"frizzel/core/syntax"
 )
 
 // Changes are what is to become of the nodes of a document. A node that is not among them, and
@@ -188,16 +190,16 @@ func (p *proof) members(old, now *Node, c *Change, counts func(*Node) bool) bool
 			got = append(got, m)
 		}
 	}
-	if p.doc.Syntax == TOML && old.Kind == Object { // whose order follows from headers
+	if p.doc.Syntax == syntax.TOML && old.Kind == Object { // whose order follows from headers
 		got = p.inOrderOf(want, got)
 	}
-	if touched && p.doc.Syntax == XML { // texts beside what is gone become one
+	if touched && p.doc.Syntax == syntax.XML { // texts beside what is gone become one
 		want, got = joinedTexts(want), joinedTexts(got)
 	}
 	if len(got) != len(want)+len(c.Added) {
 		return p.differs(old, "would have %d members, and not %d", len(got), len(want)+len(c.Added))
 	}
-	if len(c.Added) > 0 && p.doc.Syntax != JSON && p.doc.Syntax != YAML { // which may stand before others
+	if len(c.Added) > 0 && p.doc.Syntax != syntax.JSON && p.doc.Syntax != syntax.YAML { // which may stand before others
 		return p.unordered(old, want, got, c.Added)
 	}
 	for i, m := range want {

@@ -8,6 +8,8 @@ import (
 	"strings"
 	"testing"
 
+	"frizzel/core/syntax"
+
 	"github.com/stretchr/testify/require"
 
 	"frizzel/core/edit"
@@ -20,17 +22,17 @@ func TestRealFiles(t *testing.T) {
 	if roots == "" {
 		t.Skip("FRIZZEL_TREES lists no folders")
 	}
-	y, files := newTally(), map[Syntax]int{}
+	y, files := newTally(), map[syntax.Syntax]int{}
 	for _, root := range strings.Split(roots, ":") {
 		_ = filepath.WalkDir(root, func(path string, e fs.DirEntry, err error) error {
-			if err != nil || !e.Type().IsRegular() || SyntaxOf(path) == None {
+			if err != nil || !e.Type().IsRegular() || syntax.Of(path) == syntax.None {
 				return nil
 			}
 			text, err := os.ReadFile(path)
 			if err != nil || len(text) > 256<<10 {
 				return nil
 			}
-			if d, err := Parse(SyntaxOf(path), text); err == nil {
+			if d, err := Parse(syntax.Of(path), text); err == nil {
 				files[d.Syntax]++
 				tryReal(t, y, d, path)
 			}

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"frizzel/core/syntax"
+
 	"frizzel/core/edit"
 )
 
@@ -43,7 +45,7 @@ func (d *Document) Rename(n *Node, name string) (edit.List, Changes, error) {
 		at := n.InnerEnd + len("</")
 		edits = append(edits, d.replaced(at, at+len(n.Name), raw)...)
 	}
-	if d.Syntax == CSV { // every cell of the column is named by its header
+	if d.Syntax == syntax.CSV { // every cell of the column is named by its header
 		column := n.Index()
 		for _, row := range d.Roots[0].Members {
 			if column < len(row.Members) {
@@ -58,26 +60,26 @@ func (d *Document) Rename(n *Node, name string) (edit.List, Changes, error) {
 // key writes a name in the place of a member's.
 func (d *Document) key(n *Node, name string) (string, error) {
 	switch d.Syntax {
-	case JSON:
+	case syntax.JSON:
 		return `"` + escaped(name, jsonEscapes) + `"`, nil
-	case TOML:
+	case syntax.TOML:
 		return d.tomlName(n, name), nil
-	case XML:
-		made, err := Parse(XML, []byte("<x "+name+`="" />`))
+	case syntax.XML:
+		made, err := Parse(syntax.XML, []byte("<x "+name+`="" />`))
 		if err != nil || len(made.Roots[0].Members[0].Members) != 1 || made.Roots[0].Members[0].Members[0].Name != name {
 			if prefix, local, ok := strings.Cut(name, ":"); !ok || !nameOfXML(prefix) || !nameOfXML(local) {
 				return "", misfit("%q is no name of XML", name)
 			}
 		}
 		return name, nil
-	case YAML:
+	case syntax.YAML:
 		return d.yamlName(n, name)
 	}
 	return csvCodec{d}.forms(&Node{style: d.quoted(n.Key), Parent: n.Parent}, name, String)[0], nil
 }
 
 func nameOfXML(s string) bool {
-	_, err := Parse(XML, []byte("<"+s+"/>"))
+	_, err := Parse(syntax.XML, []byte("<"+s+"/>"))
 	return err == nil && !strings.ContainsAny(s, " \t\r\n/>")
 }
 
@@ -115,7 +117,7 @@ func (d *Document) yamlName(n *Node, name string) (string, error) {
 	}
 	c := yamlCodec{d}
 	for _, raw := range c.forms(&Node{style: d.quoted(n.Key), Kind: String}, name, String) {
-		made, err := Parse(YAML, []byte(raw+": 1\n"))
+		made, err := Parse(syntax.YAML, []byte(raw+": 1\n"))
 		if err == nil && len(made.Roots) == 1 && len(made.Roots[0].Members) == 1 && made.Roots[0].Members[0].Name == name {
 			return raw, nil
 		}

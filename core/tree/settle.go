@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strings"
 
+	"frizzel/core/syntax"
+
 	"frizzel/core/edit"
 )
 
@@ -72,7 +74,7 @@ func (d *Document) walk(from *Node, steps []Step) (at *Node, rest []Step, double
 			}
 		case s.Numbered:
 			return nil, nil, nil, misfit("%s is %s, and has no items", d.Path(at), at.Kind.An())
-		case at.Kind == Array && d.Syntax != XML:
+		case at.Kind == Array && d.Syntax != syntax.XML:
 			return nil, nil, nil, misfit("%s is a list, whose items have no names", d.Path(at))
 		case at.Kind != Object && at.Kind != Element && at.Kind != Null:
 			return nil, nil, nil, misfit("%s is %s, and has no members", d.Path(at), at.Kind.An())
@@ -93,8 +95,8 @@ func (d *Document) walk(from *Node, steps []Step) (at *Node, rest []Step, double
 	return at, nil, doubles, nil
 }
 
-func (s *Step) fits(n *Node, syntax Syntax) bool {
-	if syntax != XML {
+func (s *Step) fits(n *Node, of syntax.Syntax) bool {
+	if of != syntax.XML {
 		return n.Name == s.Name
 	}
 	kind := Element
@@ -118,9 +120,9 @@ func (d *Document) become(n *Node, fresh Fresh) (edit.List, Changes, error) {
 	switch {
 	case n.scattered:
 		return nil, nil, misfit("%s is no value in one place", d.Path(n))
-	case n.Parent == nil && d.Syntax != JSON && d.Syntax != YAML:
+	case n.Parent == nil && d.Syntax != syntax.JSON && d.Syntax != syntax.YAML:
 		return nil, nil, misfit("a whole %s file cannot become a value", d.Syntax)
-	case n.HasMembers() && (d.Syntax == CSV || d.Syntax == BareCSV):
+	case n.HasMembers() && (d.Syntax == syntax.CSV || d.Syntax == syntax.BareCSV):
 		return nil, nil, misfit("a row cannot become a value; say which of its cells")
 	case n.Tag != "":
 		return nil, nil, misfit("%s says its kind itself, by %s", d.Path(n), n.Tag)
@@ -138,7 +140,7 @@ func (d *Document) become(n *Node, fresh Fresh) (edit.List, Changes, error) {
 		return d.written(n, fresh.Text), changes, nil
 	}
 	if n.HasMembers() || n.Kind == Alias {
-		if d.Syntax == XML {
+		if d.Syntax == syntax.XML {
 			return nil, nil, misfit("%s holds other elements", d.Path(n))
 		}
 		want := &Node{Kind: String, Name: n.Name, Text: fresh.Text}
@@ -173,18 +175,18 @@ func (d *Document) literal(text string) (*Node, error) {
 	var made *Document
 	var err error
 	switch d.Syntax {
-	case JSON:
-		made, err = Parse(JSON, []byte(text))
+	case syntax.JSON:
+		made, err = Parse(syntax.JSON, []byte(text))
 		if err == nil && d.strict && !made.strict {
 			return nil, misfit("%s is no strict JSON, as the file is", excerpt(text))
 		}
-	case YAML:
-		made, err = Parse(YAML, []byte(text))
+	case syntax.YAML:
+		made, err = Parse(syntax.YAML, []byte(text))
 		if err == nil && (len(made.Roots) != 1 || made.Roots[0].End < len(strings.TrimSpace(text))) {
 			return nil, misfit("%s is not one value of YAML", excerpt(text))
 		}
-	case TOML:
-		made, err = Parse(TOML, []byte("x = "+text))
+	case syntax.TOML:
+		made, err = Parse(syntax.TOML, []byte("x = "+text))
 		if err == nil && len(made.Roots[0].Members) != 1 {
 			return nil, misfit("%s is not one value of TOML", excerpt(text))
 		}
@@ -205,13 +207,13 @@ func (d *Document) literal(text string) (*Node, error) {
 // written returns the edit that puts raw in the place of a value.
 func (d *Document) written(n *Node, raw string) edit.List {
 	start := n.Start
-	if n.Kind != Alias && d.Syntax == YAML {
+	if n.Kind != Alias && d.Syntax == syntax.YAML {
 		start = n.Inner
 	}
-	if d.Syntax == YAML && n.Start == n.End {
+	if d.Syntax == syntax.YAML && n.Start == n.End {
 		raw = yamlCodec{d}.spaced(n, raw)
 	}
-	if d.Syntax == YAML && n.HasMembers() && n.style != flow && n.Parent != nil && n.Parent.Kind == Object { // up to its key
+	if d.Syntax == syntax.YAML && n.HasMembers() && n.style != flow && n.Parent != nil && n.Parent.Kind == Object { // up to its key
 		for start > 0 && strings.IndexByte(" \t\r\n", d.Text[start-1]) >= 0 {
 			start--
 		}
@@ -230,7 +232,7 @@ func (d *Document) scalar(n *Node, text string) string {
 			}
 		}
 	}
-	if d.Syntax == TOML && n.style == plainStyle {
+	if d.Syntax == syntax.TOML && n.style == plainStyle {
 		n.style = doubleQuoted
 	}
 	c := d.codec()
@@ -254,7 +256,7 @@ func (d *Document) wanted(steps []Step, fresh Fresh) (*Node, error) {
 		}
 		copied := *of
 		n = &copied
-	case d.Syntax == XML:
+	case d.Syntax == syntax.XML:
 		n = &Node{Kind: Element, Text: fresh.Text}
 		if steps[len(steps)-1].Attribute {
 			n.Kind = Attribute
@@ -274,7 +276,7 @@ func (d *Document) wanted(steps []Step, fresh Fresh) (*Node, error) {
 		}
 		if i > 0 {
 			outer := &Node{Kind: Object}
-			if d.Syntax == XML {
+			if d.Syntax == syntax.XML {
 				outer.Kind = Element
 			}
 			outer.add(n)
@@ -287,7 +289,7 @@ func (d *Document) wanted(steps []Step, fresh Fresh) (*Node, error) {
 // SettleItem returns the edits after which the list below a node holds exactly one item that is
 // equal to what is given. The list is made where it is missing. The errors are those of Settle.
 func (d *Document) SettleItem(from *Node, steps []Step, fresh Fresh, add bool) (edit.List, Changes, error) {
-	if d.Syntax == XML || d.Syntax == CSV || d.Syntax == BareCSV {
+	if d.Syntax == syntax.XML || d.Syntax == syntax.CSV || d.Syntax == syntax.BareCSV {
 		return nil, nil, misfit("a %s file has no lists", d.Syntax)
 	}
 	at, rest, _, err := d.walk(from, steps)
@@ -350,7 +352,7 @@ func (d *Document) item(n *Node, fresh Fresh) string {
 
 // AnyLiteral reports whether a text stands for a value in some syntax that has literals.
 func AnyLiteral(text string) bool {
-	for _, s := range []Syntax{JSON, YAML, TOML} {
+	for _, s := range []syntax.Syntax{syntax.JSON, syntax.YAML, syntax.TOML} {
 		if _, err := (&Document{Syntax: s}).literal(text); err == nil {
 			return true
 		}

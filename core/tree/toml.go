@@ -7,6 +7,8 @@ import (
 	"strings"
 	"sync"
 
+	"frizzel/core/syntax"
+
 	"github.com/pelletier/go-toml/v2"
 	"github.com/pelletier/go-toml/v2/unstable"
 
@@ -38,7 +40,7 @@ func (d *Document) parseTOML() error {
 		}
 	}
 	if err := p.Error(); err != nil {
-		return &SyntaxError{TOML, 0, err.Error()}
+		return &SyntaxError{syntax.TOML, 0, err.Error()}
 	}
 	return nil
 }
@@ -66,9 +68,9 @@ func tomlFault(err error) error {
 	var decode *toml.DecodeError
 	if errors.As(err, &decode) {
 		line, _ := decode.Position()
-		return &SyntaxError{TOML, line, strings.TrimPrefix(decode.Error(), "toml: ")}
+		return &SyntaxError{syntax.TOML, line, strings.TrimPrefix(decode.Error(), "toml: ")}
 	}
-	return &SyntaxError{TOML, 0, strings.TrimPrefix(err.Error(), "toml: ")}
+	return &SyntaxError{syntax.TOML, 0, strings.TrimPrefix(err.Error(), "toml: ")}
 }
 
 // tomlReader is a text that is being read.
@@ -317,7 +319,7 @@ func (c tomlCodec) forms(n *Node, text string, kind Kind) []string {
 }
 
 func (c tomlCodec) reads(_ *Node, raw string) (string, Kind, bool) {
-	made, err := Parse(TOML, []byte("x = "+raw+"\n"))
+	made, err := Parse(syntax.TOML, []byte("x = "+raw+"\n"))
 	if err != nil || len(made.Roots[0].Members) != 1 {
 		return "", 0, false
 	}

@@ -13,59 +13,11 @@ package tree
 
 import (
 	"fmt"
-	"path"
 	"strings"
 
 	"frizzel/core/lines"
+	"frizzel/core/syntax"
 )
-
-// Syntax is a way of writing values.
-type Syntax int
-
-const (
-	None Syntax = iota
-	JSON        // RFC 8259; comments and trailing commas are read as well
-	YAML
-	TOML
-	XML
-	CSV     // RFC 4180, with a header; separated by what is most frequent
-	BareCSV // without a header
-)
-
-var names = map[Syntax]string{JSON: "JSON", YAML: "YAML", TOML: "TOML", XML: "XML", CSV: "CSV", BareCSV: "CSV"}
-
-func (s Syntax) String() string { return names[s] }
-
-// Family says which paths select in texts of a syntax.
-type Family int
-
-const (
-	NoFamily Family = iota
-	Values          // JSONPath
-	Markup          // XPath
-)
-
-// Family returns the family of paths for the syntax.
-func (s Syntax) Family() Family {
-	switch s {
-	case None:
-		return NoFamily
-	case XML:
-		return Markup
-	}
-	return Values
-}
-
-// Named are the syntaxes by the names that scripts give them.
-var Named = map[string]Syntax{"json": JSON, "yaml": YAML, "toml": TOML, "xml": XML, "csv": CSV, "csv without header": BareCSV}
-
-var endings = map[string]Syntax{
-	".json": JSON, ".jsonc": JSON, ".yaml": YAML, ".yml": YAML, ".toml": TOML, ".csv": CSV, ".tsv": CSV,
-	".xml": XML, ".svg": XML, ".xsd": XML, ".xsl": XML, ".xslt": XML, ".plist": XML, ".pom": XML, ".xhtml": XML, ".rng": XML, ".wsdl": XML,
-}
-
-// SyntaxOf returns the syntax of a file by its name, None where that does not tell.
-func SyntaxOf(name string) Syntax { return endings[strings.ToLower(path.Ext(name))] }
 
 // Kind is what a value is.
 type Kind byte
@@ -147,7 +99,7 @@ type place struct{ start, end int }
 
 // Document is a text that was read.
 type Document struct {
-	Syntax Syntax
+	Syntax syntax.Syntax
 	Text   []byte
 	Roots  []*Node // the documents of a YAML file; else one
 	// strict says of JSON that it has neither comments nor trailing commas.
@@ -157,7 +109,7 @@ type Document struct {
 
 // SyntaxError is the error of a text that does not parse.
 type SyntaxError struct {
-	Syntax Syntax
+	Syntax syntax.Syntax
 	Line   int // from 1; 0 where it is not known
 	Reason string
 }
@@ -169,19 +121,19 @@ const maxDepth = 10_000
 
 // Parse reads a text, which must not change while the document is in use. The error is a
 // *SyntaxError.
-func Parse(s Syntax, text []byte) (*Document, error) {
+func Parse(s syntax.Syntax, text []byte) (*Document, error) {
 	d := &Document{Syntax: s, Text: text}
 	var err error
 	switch s {
-	case JSON:
+	case syntax.JSON:
 		err = d.parseJSON()
-	case YAML:
+	case syntax.YAML:
 		err = d.parseYAML()
-	case TOML:
+	case syntax.TOML:
 		err = d.parseTOML()
-	case XML:
+	case syntax.XML:
 		err = d.parseXML()
-	case CSV, BareCSV:
+	case syntax.CSV, syntax.BareCSV:
 		err = d.parseCSV()
 	default:
 		err = &SyntaxError{s, 0, "no syntax is known for it"}

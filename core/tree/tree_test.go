@@ -4,22 +4,24 @@ import (
 	"math/rand/v2"
 	"testing"
 
+	"frizzel/core/syntax"
+
 	"github.com/stretchr/testify/require"
 
 	"frizzel/core/edit"
 )
 
-var samples = map[Syntax][]string{
-	JSON: {`{"a": 1, "b": [true, null, "x\u00e9\"\n"], "c": {"d": -1.10e3, "a": ""}}`,
+var samples = map[syntax.Syntax][]string{
+	syntax.JSON: {`{"a": 1, "b": [true, null, "x\u00e9\"\n"], "c": {"d": -1.10e3, "a": ""}}`,
 		"{\n  // note\n  \"a\": \"b\", /* c */\n  \"list\": [\n    1, // one\n    2,\n  ],\n}\n", `[]`, `"x"`, "{\"a\": {}, \"b\": [ ], \"a\": \"😀\\ud83d\\ude00\"}\r\n"},
-	YAML: {"a: 1\nb:\n  - x\n  - 'it''s'\n  - \"q\\tq\"\n  -\nc: {d: e, f: [1, ~, yes]}\n",
+	syntax.YAML: {"a: 1\nb:\n  - x\n  - 'it''s'\n  - \"q\\tq\"\n  -\nc: {d: e, f: [1, ~, yes]}\n",
 		"# top\nserver: &s\n  host: depot-3 # here\n  port: 0123\n  note: |\n    first\n      deeper\n\n    last\n  fold: >-\n    one\n    two\n\n    three\nother: *s\nmerged:\n  <<: *s\n  x: plain\n    goes on\n",
 		"---\na: b\n---\n- c\n- d: !!str 1\n  e: \"x\n    y\"\n...\n", "- - a\n  - b: c\n    d:\n-\n- \"\"\n", "keep: |+\n  a\n\n\nnext: |2-\n   b\nk: v\r\n", "? a\n: b\n", "plain", "a: 2020-01-01\nb: on\nc: ''\n\"d e\": x\n"},
-	TOML: {"a = 1\nb.c = \"x\\n\"\n# note\n[t.u] # c\nk = [1, 2, # x\n {z = 1, y.w = 2}]\n[[arr]]\nq = '''\nab'''\n[[arr]]\nd = 2020-01-01T00:00:00Z\n[t]\nz = \"\"\"a \\\n   b\nc\"\"\"\ne = 'lit'\n", "x = true\r\ny = \"é\\u00e9\"\r\n", ""},
-	XML: {"<?xml version=\"1.0\"?>\n<!-- c -->\n<a x='1' y=\"&lt;2&quot;\">\n  <b>t &amp; u</b>\n  <c/>\n  <d><![CDATA[raw <x>]]></d>\n  <e>one<!-- i -->two</e>\n</a>\n",
+	syntax.TOML: {"a = 1\nb.c = \"x\\n\"\n# note\n[t.u] # c\nk = [1, 2, # x\n {z = 1, y.w = 2}]\n[[arr]]\nq = '''\nab'''\n[[arr]]\nd = 2020-01-01T00:00:00Z\n[t]\nz = \"\"\"a \\\n   b\nc\"\"\"\ne = 'lit'\n", "x = true\r\ny = \"é\\u00e9\"\r\n", ""},
+	syntax.XML: {"<?xml version=\"1.0\"?>\n<!-- c -->\n<a x='1' y=\"&lt;2&quot;\">\n  <b>t &amp; u</b>\n  <c/>\n  <d><![CDATA[raw <x>]]></d>\n  <e>one<!-- i -->two</e>\n</a>\n",
 		"<!DOCTYPE p [<!ENTITY line \"Fernhollow\">]>\n<p:q xmlns:p=\"u\"><p:r p:s=\"&line; 1\">&line;&#233;\r\n</p:r>mixed <i>x</i></p:q>"},
-	CSV:     {"name,home\noak,depot-3\n\"a \"\"b\"\"\",\"x\ny\"\nshort\n", "a;b;c\r\n1;\"2;3\";\r\n", "x\ty\n1\t2\n"},
-	BareCSV: {"a,b\nc,\"d\"\n"},
+	syntax.CSV:     {"name,home\noak,depot-3\n\"a \"\"b\"\"\",\"x\ny\"\nshort\n", "a;b;c\r\n1;\"2;3\";\r\n", "x\ty\n1\t2\n"},
+	syntax.BareCSV: {"a,b\nc,\"d\"\n"},
 }
 
 func scalars(n *Node, found []*Node) []*Node {
@@ -35,7 +37,7 @@ func scalars(n *Node, found []*Node) []*Node {
 // Values that become other texts are those texts in what is written, and nothing else changes.
 func TestWrite(t *testing.T) {
 	pieces := []string{"depot-3", " ", "", "x", "\n", "'", "\"", "\\", "#", ": ", "- ", "é", "{", "]", ",", "&", "<", "]]>", "--", "1", "yes", "~", "\t", "\n\n", "  ", "😀", ";", "|", "null", "\r"}
-	refused, tried := map[Syntax]int{}, map[Syntax]int{}
+	refused, tried := map[syntax.Syntax]int{}, map[syntax.Syntax]int{}
 	for syntax, texts := range samples {
 		for _, text := range texts {
 			d, err := Parse(syntax, []byte(text))
@@ -77,7 +79,7 @@ func TestWrite(t *testing.T) {
 }
 
 // checkWrite counts what is refused, and holds what is not against what it should be.
-func checkWrite(t *testing.T, d *Document, n *Node, v *Value, edits edit.List, refused, tried map[Syntax]int) {
+func checkWrite(t *testing.T, d *Document, n *Node, v *Value, edits edit.List, refused, tried map[syntax.Syntax]int) {
 	want := string(edits.Apply(v.Text))
 	tried[d.Syntax]++
 	out, kind, err := d.Write(v, edits)
@@ -100,26 +102,26 @@ func checkWrite(t *testing.T, d *Document, n *Node, v *Value, edits edit.List, r
 // What reads otherwise than before is noticed, however it is written.
 func TestProveNotices(t *testing.T) {
 	for _, c := range []struct {
-		syntax        Syntax
+		syntax        syntax.Syntax
 		before, after string
 	}{
-		{YAML, "a: &x 1\n", "a: &y 1\n"},
-		{YAML, "a: 1\n", "a: !!int 1\n"},
-		{YAML, "a: &x 1\nb: *x\n", "a: &x 1\nb: 1\n"},
-		{YAML, "a: yes\n", "a: 'yes'\n"},
-		{YAML, "a: ~\n", "a:\n"},
-		{YAML, "a: 1\n---\nb: 1\n", "a: 1\n"},
-		{YAML, "a: {b: 1, c: 2}\n", "a: {c: 2, b: 1}\n"},
-		{JSON, `{"a": 1}`, `{"a": 1,}`},
-		{JSON, `{"a": 1}`, "{\"a\": 1} // note"},
-		{JSON, `[1.10]`, `[1.1]`},
-		{TOML, "a = 1\n", "a = 0x1\n"},
-		{TOML, "a.b = 1\n", "a.b = 1\na.c = 2\n"},
-		{XML, "<a b='1'>x</a>", "<a b='1'> x</a>"},
-		{XML, "<a><b/><!-- c --></a>", "<a><b/><!-- d --></a>"},
-		{XML, "<?p q?><a/>", "<?p r?><a/>"},
-		{CSV, "a,b\n1,2\n", "a,b\n1,2,\n"},
-		{CSV, "a,b\n1,2\n", "a,c\n1,2\n"},
+		{syntax.YAML, "a: &x 1\n", "a: &y 1\n"},
+		{syntax.YAML, "a: 1\n", "a: !!int 1\n"},
+		{syntax.YAML, "a: &x 1\nb: *x\n", "a: &x 1\nb: 1\n"},
+		{syntax.YAML, "a: yes\n", "a: 'yes'\n"},
+		{syntax.YAML, "a: ~\n", "a:\n"},
+		{syntax.YAML, "a: 1\n---\nb: 1\n", "a: 1\n"},
+		{syntax.YAML, "a: {b: 1, c: 2}\n", "a: {c: 2, b: 1}\n"},
+		{syntax.JSON, `{"a": 1}`, `{"a": 1,}`},
+		{syntax.JSON, `{"a": 1}`, "{\"a\": 1} // note"},
+		{syntax.JSON, `[1.10]`, `[1.1]`},
+		{syntax.TOML, "a = 1\n", "a = 0x1\n"},
+		{syntax.TOML, "a.b = 1\n", "a.b = 1\na.c = 2\n"},
+		{syntax.XML, "<a b='1'>x</a>", "<a b='1'> x</a>"},
+		{syntax.XML, "<a><b/><!-- c --></a>", "<a><b/><!-- d --></a>"},
+		{syntax.XML, "<?p q?><a/>", "<?p r?><a/>"},
+		{syntax.CSV, "a,b\n1,2\n", "a,b\n1,2,\n"},
+		{syntax.CSV, "a,b\n1,2\n", "a,c\n1,2\n"},
 	} {
 		d, err := Parse(c.syntax, []byte(c.before))
 		require.NoError(t, err)
@@ -135,7 +137,7 @@ func TestMayBe(t *testing.T) {
 	for head, may := range map[string]bool{
 		"{\"a\": 1}\n{\"a\": 2}\n": false, "1 2": false, "{\"a\": 1}\n": true, "{\"a\": 1} // note\n": true, "[1, 2": true, "": true, "no": true,
 	} {
-		require.Equal(t, may, MayBe(JSON, []byte(head)), "%q", head)
+		require.Equal(t, may, MayBe(syntax.JSON, []byte(head)), "%q", head)
 	}
-	require.True(t, MayBe(YAML, []byte("a: 1\n---\nb: 2\n")))
+	require.True(t, MayBe(syntax.YAML, []byte("a: 1\n---\nb: 2\n")))
 }

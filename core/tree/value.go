@@ -6,6 +6,8 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"frizzel/core/syntax"
+
 	"frizzel/core/edit"
 )
 
@@ -80,13 +82,13 @@ type codec interface {
 
 func (d *Document) codec() codec {
 	switch d.Syntax {
-	case JSON:
+	case syntax.JSON:
 		return jsonCodec{d}
-	case YAML:
+	case syntax.YAML:
 		return yamlCodec{d}
-	case TOML:
+	case syntax.TOML:
 		return tomlCodec{d}
-	case XML:
+	case syntax.XML:
 		return xmlCodec{d}
 	}
 	return csvCodec{d}
@@ -152,7 +154,7 @@ func (d *Document) align(c codec, n *Node, start, end int) (all []piece) {
 
 // content returns where a scalar begins behind its anchor and tag.
 func (d *Document) content(n *Node) int {
-	if d.Syntax == YAML {
+	if d.Syntax == syntax.YAML {
 		return n.Inner
 	}
 	return n.Start
@@ -191,7 +193,7 @@ func (d *Document) Write(v *Value, edits edit.List) (edit.List, Kind, error) {
 	}
 	c := d.codec()
 	fresh := string(edits.Apply(v.Text))
-	if !utf8.ValidString(fresh) && d.Syntax != CSV && d.Syntax != BareCSV {
+	if !utf8.ValidString(fresh) && d.Syntax != syntax.CSV && d.Syntax != syntax.BareCSV {
 		return nil, 0, &CannotHoldError{fmt.Sprintf("%s cannot hold bytes that are no UTF-8", d.Syntax)}
 	}
 	kind := d.kindOf(c, n, fresh)

@@ -1,10 +1,14 @@
 package tree
 
-import "sort"
+import (
+	"sort"
+
+	"frizzel/core/syntax"
+)
 
 // Finder says in which values bytes of texts lie, of one text after another.
 type Finder struct {
-	Syntax Syntax
+	Syntax syntax.Syntax
 	text   []byte
 	doc    *Document // nil where the text does not parse
 	starts []int     // of its lines
@@ -41,7 +45,7 @@ func (f *Finder) AtLine(text []byte, line, at int) string {
 
 // read reads a text, unless it was read last.
 func (f *Finder) read(text []byte) bool {
-	if f == nil || len(text) == 0 || len(text) > findable || !f.Syntax.Judged() && f.Syntax != CSV && f.Syntax != BareCSV {
+	if f == nil || len(text) == 0 || len(text) > findable || !f.Syntax.IsJudged() && f.Syntax != syntax.CSV && f.Syntax != syntax.BareCSV {
 		return false
 	}
 	if len(f.text) != len(text) || &f.text[0] != &text[0] {
@@ -55,7 +59,7 @@ func (f *Finder) read(text []byte) bool {
 
 // holding returns the innermost member of a node that a byte lies in, nil for none.
 func (d *Document) holding(n *Node, at int) *Node {
-	if d.Syntax == TOML {
+	if d.Syntax == syntax.TOML {
 		return d.holdingScattered(n, at)
 	}
 	i := sort.Search(len(n.Members), func(i int) bool {
@@ -80,7 +84,7 @@ func (d *Document) holding(n *Node, at int) *Node {
 
 // extent returns the bytes of a member with its name, but for what stands elsewhere.
 func (d *Document) extent(n *Node) (int, int) {
-	if d.Syntax == CSV || d.Syntax == BareCSV {
+	if d.Syntax == syntax.CSV || d.Syntax == syntax.BareCSV {
 		return n.Start, n.End
 	}
 	return n.span()

@@ -8,6 +8,8 @@ import (
 	"regexp"
 	"strings"
 	"sync"
+
+	"frizzel/core/syntax"
 )
 
 // parseXML reads a text with encoding/xml's raw tokens, which know where each ends. Entities are
@@ -71,10 +73,10 @@ type xmlReader struct {
 
 func (d *Document) xmlFault(at int, err error) error {
 	reason := err.Error()
-	var syntax *xml.SyntaxError
-	if errors.As(err, &syntax) {
-		reason = syntax.Msg
-		return &SyntaxError{XML, syntax.Line, reason}
+	var fault *xml.SyntaxError
+	if errors.As(err, &fault) {
+		reason = fault.Msg
+		return &SyntaxError{syntax.XML, fault.Line, reason}
 	}
 	return d.fault(at, "%s", reason)
 }

@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"strings"
 	"unicode/utf8"
+
+	"frizzel/core/syntax"
 )
 
 // xmlCodec writes texts and attributes of XML.
@@ -156,7 +158,7 @@ func (c xmlCodec) reads(n *Node, raw string) (string, Kind, bool) {
 	if n.Kind == Attribute {
 		doc = doctype + "<x" + prefixes + " y=" + raw + "></x>"
 	}
-	made, err := Parse(XML, []byte(doc))
+	made, err := Parse(syntax.XML, []byte(doc))
 	if err != nil {
 		return "", 0, false
 	}

@@ -10,6 +10,8 @@ import (
 	"sync"
 	"unicode/utf8"
 
+	"frizzel/core/syntax"
+
 	"go.yaml.in/yaml/v3"
 
 	"frizzel/core/lines"
@@ -57,10 +59,10 @@ var yamlError = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile
 func yamlFault(err error) error {
 	m := yamlError().FindStringSubmatch(err.Error())
 	if m == nil {
-		return &SyntaxError{YAML, 0, err.Error()}
+		return &SyntaxError{syntax.YAML, 0, err.Error()}
 	}
 	line, _ := strconv.Atoi(m[1])
-	return &SyntaxError{YAML, line, m[2]}
+	return &SyntaxError{syntax.YAML, line, m[2]}
 }
 
 // yamlReader is a text that is being read.

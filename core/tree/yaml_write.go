@@ -4,6 +4,8 @@ import (
 	"regexp"
 	"strings"
 	"sync"
+
+	"frizzel/core/syntax"
 )
 
 // nonString is what plain texts of YAML 1.1 or 1.2 are that are no strings.
@@ -243,7 +245,7 @@ func (c yamlCodec) reads(n *Node, raw string) (string, Kind, bool) {
 	if n != nil && n.Tag != "" {
 		before += n.Tag + " "
 	}
-	made, err := Parse(YAML, []byte(before+raw+after))
+	made, err := Parse(syntax.YAML, []byte(before+raw+after))
 	if err != nil || len(made.Roots) != 1 {
 		return "", 0, false
 	}

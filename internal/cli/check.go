@@ -33,7 +33,7 @@ func (a *app) check() *cobra.Command {
 			if format != "text" && format != "json" {
 				return wrong("--format is text or json, not %q", format)
 			}
-			r, err := rules.rules(c, a, "")
+			r, err := rules.rules(a, nil)
 			if err != nil {
 				return err
 			}

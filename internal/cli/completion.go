@@ -121,10 +121,14 @@ func (a *app) complete(c *cobra.Command) {
 		formats = []string{"diff", "summary", "names", "json"}
 	}
 	a.completeOption(c, "format", func(*cobra.Command, string) ([]string, bool) { return formats, true })
-	a.completeOption(c, "on", func(_ *cobra.Command, typed string) ([]string, bool) { return nextWords(onWords, typed), false })
-	a.completeOption(c, "in", func(_ *cobra.Command, typed string) ([]string, bool) { return nextWords(inWords, typed), false })
+	a.completeOption(c, "on", func(_ *cobra.Command, typed string) ([]string, bool) {
+		return nextWords(typed, addressAfter("on")), false
+	})
+	a.completeOption(c, "in", func(_ *cobra.Command, typed string) ([]string, bool) {
+		return nextWords(typed, addressAfter("in")), false
+	})
 	a.completeOption(c, "rule", func(c *cobra.Command, typed string) ([]string, bool) {
-		return append(nextWords(ruleWords, typed), ruleNames(c, typed)...), false
+		return append(nextWords(typed, script.Complete), ruleNames(c, typed)...), false
 	})
 	a.completeOption(c, "param", func(c *cobra.Command, typed string) ([]string, bool) { return params(c), false })
 	if c.Flags().Lookup("rules") != nil {
@@ -163,43 +167,24 @@ func scriptFiles(*cobra.Command, []string, string) ([]string, cobra.ShellCompDir
 	return []string{"friz"}, cobra.ShellCompDirectiveFilterFileExt
 }
 
-// What may come next in an address or a statement, by the words before it; "" begins one.
-var (
-	patternWords = []string{"text ", "word ", "regex "}
-	onWords      = map[string][]string{
-		"": {"line ", "lines ", "first line", "first ", "last line", "last "}, "lines": {"with ", "without ", "from ", "between "},
-		"lines with": patternWords, "lines without": patternWords, "lines from": append([]string{"line ", "last line"}, patternWords...),
-		"lines between": append([]string{"line ", "last line"}, patternWords...),
-	}
-	inWords = map[string][]string{
-		"": {"section ", "block with ", "paragraph with "}, "block": {"with "}, "paragraph": {"with "},
-		"block with": patternWords, "paragraph with": patternWords,
-	}
-	ruleWords = map[string][]string{
-		"": {"replace ", "replace each ", "remove ", "insert ", "settle ", "settle section ", "rewrite as ", "comment out with ", "uncomment ",
-			"copy ", "move ", "squeeze blank lines", "trim line ends", "use ", "on ", "in ", "outside ", "forbid ", "require "},
-		"replace": append([]string{"each "}, patternWords...), "remove": patternWords, "settle": append([]string{"section "}, patternWords...),
-		"replace each": {"text ", "word "}, "insert": {"above ", "below ", "at top ", "at end "}, "insert at": {"top ", "end "},
-		"use": {"line endings lf", "line endings crlf", "final line ending", "encoding "}, "forbid": patternWords, "require": patternWords,
-		"on": onWords[""], "on lines": onWords["lines"], "on lines with": patternWords, "on lines without": patternWords,
-		"in": inWords[""], "in block": {"with "}, "in block with": patternWords, "in paragraph": {"with "}, "in paragraph with": patternWords,
-		"outside": append(slices.Clone(onWords[""]), inWords[""]...),
-	}
-)
-
-// nextWords returns what was typed with each word that may come next.
-func nextWords(words map[string][]string, typed string) (out []string) {
+// nextWords returns what was typed with each word that may come next, and a space behind it.
+func nextWords(typed string, next func(before string) []string) (out []string) {
 	typed = strings.TrimLeft(typed, `'"`) // some shells pass a quote that is still open
 	before, part := "", typed
 	if i := strings.LastIndexByte(typed, ' '); i >= 0 {
 		before, part = typed[:i+1], typed[i+1:]
 	}
-	for _, w := range words[strings.TrimSpace(before)] {
+	for _, w := range next(before) {
 		if strings.HasPrefix(w, part) {
-			out = append(out, before+w)
+			out = append(out, before+w+" ")
 		}
 	}
 	return out
+}
+
+// addressAfter returns what completes an address behind its opening word.
+func addressAfter(opening string) func(before string) []string {
+	return func(before string) []string { return script.CompleteAddress(opening, before) }
 }
 
 // scripts reads the scripts that are given on the command line.

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
 
 	"github.com/spf13/cobra"
@@ -117,29 +116,24 @@ func (a *app) compileFind(c *cobra.Command, f *ruleFlags) (*usecase.Compiled, ru
 	if err != nil {
 		return nil, 0, err
 	}
-	var text string
+	var change *script.Script
 	sought := run.Changes
 	switch {
 	case oneOff.Kind == "" && len(oneOff.At) > 0 && len(f.scripts)+len(f.statements) == 0:
-		sought, f.wholeValues = run.Assertions, true
-		text, err = oneOff.Search()
+		sought = run.Assertions
+		change, err = oneOff.Search()
 	case oneOff.Kind == "":
-		text, err = oneOff.Script()
+		change, err = oneOff.Script()
 	case len(f.scripts)+len(f.statements) > 0:
 		err = wrong("--%s and a script do not go together: look for one of them", oneOff.Kind)
 	default:
 		sought = run.Assertions
-		text, err = oneOff.Search()
+		change, err = oneOff.Search()
 	}
 	if err != nil {
 		return nil, 0, err
 	}
-	compiled, err := a.compileWith(c, f, text)
-	var problems script.Problems
-	if sought == run.Assertions && errors.As(err, &problems) {
-		problems = problems.Worded(usecase.WholeValue, "")
-		err = problems.Worded("forbid", "find") // what is typed
-	}
+	compiled, err := a.compileWith(c, f, change)
 	return compiled, sought, err
 }
 

@@ -8,7 +8,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"frizzel/core/structure"
+	"frizzel/core/outline"
+	"frizzel/core/syntax"
 	"frizzel/docs"
 )
 
@@ -81,7 +82,7 @@ func (a *app) topic(t topic) error {
 		return err
 	}
 	if t.heading != "" {
-		spans := structure.New(page, structure.Plain).Headings(t.heading, false)
+		spans := outline.New(page, syntax.Markdown).Sections(false, func(name []byte) bool { return string(name) == t.heading })
 		if len(spans) == 0 {
 			return fmt.Errorf("%s has no heading %q", t.page, t.heading)
 		}

@@ -8,7 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"frizzel/core/script"
-	"frizzel/core/tree"
+	"frizzel/core/syntax"
 	"frizzel/internal/usecase"
 )
 
@@ -19,14 +19,14 @@ type ruleFlags struct {
 	with              string
 	ignoreCase        bool
 	keepCase          bool
-	at, on, in        []string
+	at                []string
+	where             []usecase.Where
 	syntax            string
 	joiners           string
 	statements        []string
 	set, valueFiles   []string
 	allowUnreadable   bool
 	allowBroken       bool
-	wholeValues       bool // what is looked for is each value at a path
 }
 
 // add declares all flags about rules.
@@ -53,10 +53,26 @@ func (f *ruleFlags) addChange(c *cobra.Command) {
 	fl.BoolVar(&f.keepCase, "keep-case", false, "match in any case, and write in the case of what was matched")
 	fl.StringArrayVar(&f.at, "at", nil, "only in the values at this `path`, such as '$.boards[*].host'; may be repeated, each within the one before")
 	fl.StringVar(&f.syntax, "syntax", "", "the `name` of the syntax of files whose names do not tell: json, yaml, toml, xml, csv or \"csv without header\"")
-	fl.StringArrayVar(&f.on, "on", nil, "only on these `lines`, such as 'lines 10 to 30'; may be repeated")
-	fl.StringArrayVar(&f.in, "in", nil, "only in this `part`, such as 'section \"clock\"'; may be repeated")
+	fl.Var(&whereFlag{"on", &f.where}, "on", "only on these `lines`, such as 'lines 10 to 30'; may be repeated, each within the one before")
+	fl.Var(&whereFlag{"in", &f.where}, "in", "only in this `part`, such as 'section \"clock\"'; may be repeated, each within the one before")
 	fl.StringVar(&f.joiners, "joiners", "", "`characters` that join words, such as \"-.\"")
 	fl.StringArrayVar(&f.statements, "rule", nil, "a `statement` of the rule language; may be repeated")
+}
+
+// whereFlag is --on or --in. Both append to one list, so that addresses nest in the order in which they are
+// typed.
+type whereFlag struct {
+	opening string
+	all     *[]usecase.Where
+}
+
+func (*whereFlag) String() string { return "" }
+func (*whereFlag) Type() string   { return "stringArray" }
+
+// Set appends an address.
+func (w *whereFlag) Set(text string) error {
+	*w.all = append(*w.all, usecase.Where{Opening: w.opening, Text: text})
+	return nil
 }
 
 // addValues declares the flags that give parameters their values.
@@ -76,12 +92,12 @@ func given(c *cobra.Command, names ...string) (out []string) {
 }
 
 // rules returns what the flags say of rules, the one-off change as a script.
-func (f *ruleFlags) rules(c *cobra.Command, a *app, oneOff string) (usecase.Rules, error) {
-	r := usecase.Rules{Scripts: f.scripts, Stdin: a.In, OneOff: oneOff, ValueFiles: f.valueFiles, Values: map[string]string{}, AllowUnreadable: f.allowUnreadable, AllowBroken: f.allowBroken, WholeValues: f.wholeValues}
+func (f *ruleFlags) rules(a *app, oneOff *script.Script) (usecase.Rules, error) {
+	r := usecase.Rules{Scripts: f.scripts, Stdin: a.In, OneOff: oneOff, ValueFiles: f.valueFiles, Values: map[string]string{}, AllowUnreadable: f.allowUnreadable, AllowBroken: f.allowBroken}
 	if f.syntax != "" {
 		var ok bool
-		if r.Syntax, ok = tree.Named[f.syntax]; !ok {
-			return r, wrong("--syntax is json, yaml, toml, xml, csv or \"csv without header\", not %q", f.syntax)
+		if r.Syntax, ok = syntax.Named(f.syntax); !ok {
+			return r, wrong("--syntax is %s, not %q", strings.Join(syntax.Names(), ", "), f.syntax)
 		}
 	}
 	for _, s := range f.set {
@@ -101,19 +117,19 @@ func (a *app) compile(c *cobra.Command, f *ruleFlags) (*usecase.Compiled, error)
 	if err != nil {
 		return nil, err
 	}
-	text, err := oneOff.Script()
+	change, err := oneOff.Script()
 	if err != nil {
 		return nil, err
 	}
-	return a.compileWith(c, f, text)
+	return a.compileWith(c, f, change)
 }
 
-// compileWith compiles the scripts and oneOff, a script's text or "".
-func (a *app) compileWith(c *cobra.Command, f *ruleFlags, oneOff string) (*usecase.Compiled, error) {
-	if len(f.scripts) == 0 && oneOff == "" {
+// compileWith compiles the scripts and oneOff, which may be nil.
+func (a *app) compileWith(c *cobra.Command, f *ruleFlags, oneOff *script.Script) (*usecase.Compiled, error) {
+	if len(f.scripts) == 0 && oneOff == nil {
 		return nil, a.noRules(c)
 	}
-	r, err := f.rules(c, a, oneOff)
+	r, err := f.rules(a, oneOff)
 	if err != nil {
 		return nil, err
 	}
@@ -160,7 +176,7 @@ func (a *app) warn(warnings script.Problems) {
 // oneOff returns the change that the flags stand for.
 func (f *ruleFlags) oneOff(c *cobra.Command) (*usecase.OneOff, error) {
 	o := &usecase.OneOff{
-		IgnoreCase: f.ignoreCase, KeepCase: f.keepCase, At: f.at, On: f.on, In: f.in, Joiners: f.joiners, Statements: f.statements,
+		IgnoreCase: f.ignoreCase, KeepCase: f.keepCase, At: f.at, Where: f.where, Joiners: f.joiners, Statements: f.statements,
 	}
 	if c.Flags().Changed("with") {
 		o.With = &f.with

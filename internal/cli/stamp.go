@@ -95,7 +95,7 @@ func (a *app) stampOptions(c *cobra.Command, f *stampFlags, templates []string) 
 		err = wrong("--each: %w", err)
 	}
 	if err == nil {
-		o.Rules, err = f.rules.rules(c, a, "")
+		o.Rules, err = f.rules.rules(a, nil)
 	}
 	return o, err
 }

@@ -12,8 +12,9 @@ import (
 	"unicode/utf8"
 
 	"frizzel/core/lines"
+	"frizzel/core/outline"
 	"frizzel/core/program"
-	"frizzel/core/structure"
+	"frizzel/core/syntax"
 	"frizzel/internal/run"
 	"frizzel/internal/terminal"
 )
@@ -178,7 +179,7 @@ func (p *lister) sight(f *run.Sight) error {
 	if f.Apart {
 		p.tail = nil
 	}
-	t := structure.New(f.File.Text, structure.Plain)
+	t := outline.New(f.File.Text, syntax.None)
 	content := func(line int) []byte {
 		if line > f.Line {
 			return t.Content(line - 1 - f.Line)

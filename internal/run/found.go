@@ -58,7 +58,7 @@ func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (
 		whole: func(j *job, text *textfile.File) {
 			step, end := p.Progress.Through(int64(len(text.Raw)))
 			defer end()
-			in := program.Input{Text: text.Text, Document: text.Document, File: asFile(j.file), Progress: step}
+			in := program.Input{Text: text.Text, Document: revision.Document(text), File: asFile(j.file), Progress: step}
 			j.found = &Found{At: j.file, sight: &Sight{At: j.file, File: text}}
 			var made *program.Result
 			j.found.sight.Matches, made = p.look(what, in)
@@ -153,7 +153,6 @@ func (f *Found) Each(context int, show func(*Sight) error) error {
 	err := l.again(f.At, s)
 	switch {
 	case first && err == nil:
-		made.End()
 		l.count, f.unreadable = nth, made.Unreadable
 	case first:
 		l.places = nil

@@ -107,7 +107,6 @@ func (p *Plan) edited(ctx context.Context, at selection.File, l *large, in progr
 		return nil, nil, nil, err
 	}
 	e.print = s.print
-	made.End()
 	if len(made.Failures) > 0 {
 		refuse = &revision.FailureError{Note: made.Failures[0]}
 	}
@@ -197,7 +196,6 @@ func (p *Plan) noneOfLarge(e *edited, at selection.File, in program.Input) (*pro
 		return nil
 	}
 	err := e.again(at, s)
-	made.End()
 	return made, err
 }
 

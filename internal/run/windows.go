@@ -32,13 +32,12 @@ type place struct {
 	line   int   // of the file, before it
 	text   int   // bytes of the file's text before it
 	count  int   // edits, or matches
-	open   program.Open
 	kept   kept
 }
 
 // placeOf returns the place of a window in which so many edits or matches are.
 func placeOf(w *pane, count int) place {
-	return place{offset: w.Offset, size: len(w.Raw), lines: w.lines, line: w.at.Lines, text: w.at.Bytes, count: count, open: w.at.Open}
+	return place{offset: w.Offset, size: len(w.Raw), lines: w.lines, line: w.at.Lines, text: w.at.Bytes, count: count}
 }
 
 // pane is a window on its way through a worker.
@@ -133,7 +132,6 @@ func (s *pass) do(ctx context.Context) error {
 		if w.File != nil {
 			if s.only != nil {
 				text, line = s.places[w.place].text, s.places[w.place].line
-				w.at.Open = s.places[w.place].open
 			}
 			if err := s.pass(w, text, line); err != nil {
 				return err
@@ -199,7 +197,7 @@ func (s *pass) one(ctx context.Context, w *pane) {
 
 // pass takes a window on, before which the text has so many bytes and lines.
 func (s *pass) pass(w *pane, text, line int) error {
-	at := program.Window{Lines: line, Bytes: text, Ending: s.ending, Open: w.at.Open}
+	at := program.Window{Lines: line, Bytes: text, Ending: s.ending}
 	if s.how.Order == program.InOrder && !s.apart {
 		w.at = at
 		s.work(w)
@@ -213,7 +211,6 @@ func (s *pass) pass(w *pane, text, line int) error {
 func (s *pass) inParts(ctx context.Context) error {
 	var print change.Printing
 	var kept room
-	var open program.Open
 	text, line := 0, 0
 	for offset, most := int64(0), s.windows.Width; offset < s.windows.Size; {
 		if err := ctx.Err(); err != nil {
@@ -224,7 +221,7 @@ func (s *pass) inParts(ctx context.Context) error {
 			return err
 		}
 		end := offset + int64(len(win.Raw))
-		w := &pane{Window: win, room: &kept, at: program.Window{Lines: line, Bytes: text, Ending: s.ending, More: end < s.windows.Size, Open: open}}
+		w := &pane{Window: win, room: &kept, at: program.Window{Lines: line, Bytes: text, Ending: s.ending, More: end < s.windows.Size}}
 		s.work(w)
 		n := w.res.Whole(win.Text)
 		switch {
@@ -244,7 +241,6 @@ func (s *pass) inParts(ctx context.Context) error {
 		if err := s.take(w); err != nil {
 			return err
 		}
-		open = w.res.Open()
 		offset, text, line = offset+int64(len(w.Raw)), text+len(w.Text), line+w.lines
 		most = s.windows.Width
 		kept.free(most)

@@ -1,116 +1,114 @@
 package usecase
 
 import (
-	"fmt"
 	"strings"
 
 	"frizzel/core/script"
 )
 
-// OneOff is a change without a script of its own, as it is given on the command line.
+// OneOff is a change without a script file, given on the command line.
 type OneOff struct {
-	Kind       string // text, word or regex; "" where only Statements are given
+	Kind       string // text, word or regex; "" if only Statements are given
 	Old        string
-	With       *string // nil where it is only looked for
+	With       *string // nil if it is only searched for
 	IgnoreCase bool
 	KeepCase   bool
 	At         []string // paths, each within the one before
-	On, In     []string // addresses, each within the one before, and within the paths
+	Where      []Where  // addresses, each within the one before, and within the paths
 	Joiners    string
 	Statements []string // of the rule language
 }
 
-// WholeValue is the statement that stands in a script for a search of values as a whole.
-const WholeValue = ` forbid text "value"`
+// Where is an address: what follows its opening word, which is on or in.
+type Where struct{ Opening, Text string }
 
-// Script writes the script that the change stands for, "" where there is none.
-func (o *OneOff) Script() (string, error) {
-	if o.Kind == "" {
-		return o.joined(o.Statements)
-	}
-	if o.With == nil {
-		return "", wrong("--%s wants --with, the text to replace it with", o.Kind)
-	}
-	p, err := o.pattern()
-	if err != nil {
-		return "", err
-	}
-	if err := o.addresses(); err != nil {
-		return "", err
-	}
-	n := &script.Replace{Pattern: p, KeepCase: o.KeepCase}
-	var ok bool
-	if n.With, ok = script.RawText(*o.With, '"'); !ok {
-		return "", wrong("--with holds all three quotes, which no string can")
-	}
-	change, err := o.addressed(n)
-	if err != nil {
-		return "", err
-	}
-	return o.joined(append([]string{change}, o.Statements...))
-}
+// OneOffName is the name of the script that a one-off change amounts to.
+const OneOffName = "command line"
 
-// Search writes the script that looks for the pattern.
-func (o *OneOff) Search() (string, error) {
-	if o.Kind == "" { // each value of the paths, whatever the pattern
-		n := &script.Assert{Forbid: true, Pattern: &script.Pattern{Text: &script.Text{Quote: '"', Raw: "value"}}}
-		at, err := o.addressed(n)
+// Script returns the change as a script, nil if there is none. The error is a wrong command line or
+// script.Problems, whose sources are the options.
+func (o *OneOff) Script() (*script.Script, error) {
+	var nodes []script.Node
+	if o.Kind != "" {
+		change, err := o.change()
 		if err != nil {
-			return "", err
+			return nil, err
 		}
-		return o.joined([]string{at})
+		nodes = append(nodes, change)
 	}
-	p, err := o.pattern()
+	more, err := o.statements()
 	if err != nil {
-		return "", err
+		return nil, err
 	}
-	if err := o.addresses(); err != nil {
-		return "", err
-	}
-	p.IgnoreCase = p.IgnoreCase || o.KeepCase
-	found, err := o.addressed(&script.Assert{Forbid: true, Pattern: p})
-	if err != nil {
-		return "", err
-	}
-	return o.joined([]string{found})
+	return o.scriptOf(append(nodes, more...))
 }
 
-// Saved lays out the script that the change stands for, to be kept.
+// Search returns a script that searches for the pattern, or for each value of the paths if there is none.
+func (o *OneOff) Search() (*script.Script, error) {
+	n := &script.Assert{Head: headOf("find"), Forbid: true}
+	if o.Kind != "" {
+		var err error
+		if n.Pattern, err = o.pattern(); err != nil {
+			return nil, err
+		}
+		n.Pattern.IgnoreCase = n.Pattern.IgnoreCase || o.KeepCase
+	}
+	found, err := o.addressed(n)
+	if err != nil {
+		return nil, err
+	}
+	return o.scriptOf([]script.Node{found})
+}
+
+// Saved returns the change as a script file. The error is that of Script, or that there is no change.
 func (o *OneOff) Saved() (string, error) {
-	text, err := o.Script()
+	s, err := o.Script()
 	if err != nil {
 		return "", err
 	}
-	if text == "" {
+	if s == nil {
 		return "", wrong("--save keeps a change given on the command line, and there is none")
-	}
-	s, problems := script.Parse(OneOffName, text)
-	if len(problems) > 0 {
-		return "", problems
 	}
 	return script.Format(s), nil
 }
 
-// joined joins statements to a script, with the joiners.
-func (o *OneOff) joined(statements []string) (string, error) {
-	if o.Joiners == "" {
-		return strings.Join(statements, "\n"), nil
-	}
-	if len(statements) == 0 {
-		return "", wrong("--joiners goes with --word or --regex; a script has its own")
-	}
-	t, ok := script.NewText(o.Joiners, '"')
-	if !ok {
-		return "", wrong("--joiners cannot hold all three quotes")
-	}
-	joiners := script.Format(&script.Script{Items: []script.Node{&script.Joiners{Text: t}}})
-	return joiners + strings.Join(statements, "\n"), nil
+// headOf returns the place of a node that an option stands for.
+func headOf(option string) script.Head {
+	return script.Head{Pos: script.Pos{Line: 1, Column: 1, Width: 1, In: &script.Source{Name: option}}}
 }
 
-// pattern returns what is looked for.
+// change returns the replacement.
+func (o *OneOff) change() (script.Node, error) {
+	if o.With == nil {
+		return nil, wrong("--%s wants --with, the text to replace it with", o.Kind)
+	}
+	p, err := o.pattern()
+	if err != nil {
+		return nil, err
+	}
+	n := &script.Replace{Head: headOf("--" + o.Kind), Pattern: p, KeepCase: o.KeepCase}
+	if n.With, err = textOf("--with", *o.With, '"', "--with holds all three quotes, which no string can"); err != nil {
+		return nil, err
+	}
+	return o.addressed(n)
+}
+
+// textOf parses a text as it was typed. misfit is what is wrong if no quote fits it.
+func textOf(option, raw string, prefer byte, misfit string) (*script.Text, error) {
+	t, problems := script.ParseText(option, raw)
+	if len(problems) > 0 {
+		return nil, problems
+	}
+	if !t.Quoted(prefer) {
+		return nil, wrong("%s", misfit)
+	}
+	return t, nil
+}
+
+// pattern returns what is searched for.
 func (o *OneOff) pattern() (*script.Pattern, error) {
 	p := &script.Pattern{IgnoreCase: o.IgnoreCase}
-	quote := byte('"')
+	quote, misfit := byte('"'), "--"+o.Kind+` holds all three quotes, which no string can; use --regex with \x27 for '`
 	switch o.Kind {
 	case "word":
 		p.Kind = script.WholeWord
@@ -120,50 +118,81 @@ func (o *OneOff) pattern() (*script.Pattern, error) {
 	if o.Old == "" {
 		return nil, wrong("--%s is empty: say what to look for", o.Kind)
 	}
-	var ok bool
-	if p.Text, ok = script.RawText(strings.ReplaceAll(o.Old, "\n", "{=newline}"), quote); !ok {
-		return nil, wrong(`--%s holds all three quotes, which no string can; use --regex with \x27 for '`, o.Kind)
+	var err error
+	if p.Text, err = textOf("--"+o.Kind, strings.ReplaceAll(o.Old, "\n", "{=newline}"), quote, misfit); err != nil {
+		return nil, err
 	}
+	p.Pos = p.Text.Pos
 	return p, nil
 }
 
-// addresses returns what is wrong with an address, each of which must be whole by itself.
-func (o *OneOff) addresses() error {
-	for _, on := range o.On {
-		if problems := script.CheckAddress("--on", "on", on); len(problems) > 0 {
-			return problems
-		}
-	}
-	for _, in := range o.In {
-		if problems := script.CheckAddress("--in", "in", in); len(problems) > 0 {
-			return problems
-		}
-	}
-	return nil
-}
-
-// addressed writes a statement behind the addresses.
-func (o *OneOff) addressed(n script.Node) (string, error) {
-	var words []string
+// addressed puts a statement under the paths and the addresses.
+func (o *OneOff) addressed(n script.Node) (script.Node, error) {
+	var around []*script.Address
 	for _, at := range o.At {
-		t, ok := script.RawText(at, '\'')
-		if !ok || t.Block {
-			return "", wrong("--at holds all three quotes, or a line break, which no path needs")
+		const misfit = "--at holds all three quotes, or a line break, which no path needs"
+		t, err := textOf("--at", at, '\'', misfit)
+		if err != nil {
+			return nil, err
 		}
-		words = append(words, "at "+string(t.Quote)+t.Raw+string(t.Quote))
+		if t.Block {
+			return nil, wrong(misfit)
+		}
+		around = append(around, &script.Address{Pos: t.Pos, Form: &script.Values{Path: t}})
 	}
-	for _, on := range o.On {
-		words = append(words, "on "+on)
+	for _, w := range o.Where {
+		a, problems := script.ParseAddress("--"+w.Opening, w.Opening, w.Text)
+		if len(problems) > 0 {
+			return nil, problems
+		}
+		around = append(around, a)
 	}
-	for _, in := range o.In {
-		words = append(words, "in "+in)
+	for i := len(around) - 1; i >= 0; i-- {
+		n = &script.Addressed{Head: script.Head{Pos: around[i].Pos}, Address: around[i], Body: []script.Node{n}}
 	}
-	text := script.Format(&script.Script{Items: []script.Node{n}})
-	return strings.Join(append(words, strings.TrimSuffix(text, "\n")), " "), nil
+	return n, nil
 }
 
-// New writes a script for the change to be filled in: with comments, with a parameter where
-// the new text looks like a value, and with an example.
+// statements parses the statements.
+func (o *OneOff) statements() (all []script.Node, err error) {
+	for _, text := range o.Statements {
+		nodes, problems := script.ParseStatements("--rule", text)
+		if len(problems) > 0 {
+			return nil, problems
+		}
+		all = append(all, nodes...)
+	}
+	return all, nil
+}
+
+// scriptOf returns a script of nodes, with the joiners; nil if there are none.
+func (o *OneOff) scriptOf(nodes []script.Node) (*script.Script, error) {
+	if o.Joiners != "" {
+		if len(nodes) == 0 {
+			return nil, wrong("--joiners goes with --word or --regex; a script has its own")
+		}
+		joiners, err := o.joiners()
+		if err != nil {
+			return nil, err
+		}
+		nodes = append([]script.Node{joiners}, nodes...)
+	}
+	if len(nodes) == 0 {
+		return nil, nil
+	}
+	return &script.Script{Source: &script.Source{Name: OneOffName}, Items: nodes}, nil
+}
+
+func (o *OneOff) joiners() (script.Node, error) {
+	t, ok := script.NewText(o.Joiners, '"')
+	if !ok {
+		return nil, wrong("--joiners cannot hold all three quotes")
+	}
+	return &script.Joiners{Head: headOf("--joiners"), Text: t}, nil
+}
+
+// New returns a script for the change to be filled in: with comments, with a parameter if the new text
+// looks like a value, and with an example.
 func (o *OneOff) New() (string, error) {
 	if o.Kind == "" {
 		return "", wrong("say what to change, as in: frizzel new --word depot-3 --with depot-4")
@@ -173,47 +202,54 @@ func (o *OneOff) New() (string, error) {
 		with = *o.With
 	}
 	change := *o
-	param, what := valueLike(with)
+	change.Joiners = ""
+	param, about := valueLike(with)
 	if param != "" {
 		hole := "{=" + param + "}"
 		change.With = &hole
 	}
-	joiners := change.Joiners
-	change.Joiners = ""
 	rule, err := change.Script()
 	if err != nil {
 		return "", err
 	}
-	var b strings.Builder
-	fmt.Fprintf(&b, "# What this script is for, in a sentence.\nfrizzel %d\ntitle \"…\"\n\n", script.LanguageVersion)
-	if param != "" {
-		t, _ := script.NewText(with, '"')
-		fmt.Fprintf(&b, "param %s = %c%s%c about \"%s\"\n\n", param, t.Quote, t.Raw, t.Quote, what)
+	said := func(comments ...string) script.Head { return script.Head{Above: comments} }
+	items := []script.Node{
+		&script.Version{Head: said("# What this script is for, in a sentence."), Number: script.LanguageVersion},
+		&script.Title{Text: plainText("…")},
 	}
-	b.WriteString("# Which files: paths of folders count from the folder given on the command line.\n# files \"conf/**\" \"*.ini\"\n\n")
-	if joiners != "" {
-		text, err := (&OneOff{Joiners: joiners, Statements: []string{""}}).Script()
+	if param != "" {
+		items = append(items, &script.Param{Head: said(""), Name: param, Default: plainText(with), About: plainText(about)})
+	}
+	files := said("", "# Which files: paths of folders count from the folder given on the command line.", `# files "conf/**" "*.ini"`, "")
+	named := &script.Rule{Name: "change", About: plainText("Say here what is changed, and why"), Body: rule.Items}
+	if o.Joiners == "" {
+		named.Head = files
+	} else {
+		joiners, err := o.joiners()
 		if err != nil {
 			return "", err
 		}
-		b.WriteString(text + "\n")
+		joiners.(*script.Joiners).Head = files
+		items = append(items, joiners)
 	}
-	fmt.Fprintf(&b, "rule change \"Say here what is changed, and why\" {\n%s\n}\n\n", strings.TrimSpace(rule))
-	b.WriteString("# Put a line in that must change, and one that must not.\n")
-	b.WriteString(o.example(with))
-	s, problems := script.Parse("new script", b.String())
-	if len(problems) > 0 {
-		return "", problems
-	}
-	return script.Format(s), nil
+	return script.Format(&script.Script{Items: append(items, named, o.example(with))}), nil
 }
 
-// example writes an example that holds as it stands.
-func (o *OneOff) example(with string) string {
+// plainText returns a text that stands for itself.
+func plainText(s string) *script.Text {
+	t, _ := script.NewText(s, '"')
+	return t
+}
+
+// example returns an example that holds as it stands.
+func (o *OneOff) example(with string) *script.Example {
+	block := func(raw string) *script.Text { return &script.Text{Block: true, Raw: raw} }
+	n := &script.Example{Name: plainText("…"), Given: block("a line")}
+	n.Above = []string{"", "# Put a line in that must change, and one that must not."}
 	plain := !strings.Contains(with, "{=") && !strings.ContainsAny(o.Old+with, "\n")
-	if o.Kind == "regex" || !plain || len(o.At)+len(o.On)+len(o.In)+len(o.Statements) > 0 {
-		return "example \"…\" {\n    given\n        | a line\n    gives the same\n}\n"
+	if o.Kind != "regex" && plain && len(o.At)+len(o.Where)+len(o.Statements) == 0 {
+		n.Given = block("before " + strings.ReplaceAll(o.Old, "{=", "{==") + " after")
+		n.Gives = block("before " + with + " after")
 	}
-	return fmt.Sprintf("example \"…\" {\n    given\n        | before %s after\n    gives\n        | before %s after\n}\n",
-		strings.ReplaceAll(o.Old, "{=", "{=="), with)
+	return n
 }

@@ -9,10 +9,11 @@ import (
 	"strings"
 	"time"
 
+	"frizzel/core/syntax"
+
 	"frizzel/core/compile"
 	"frizzel/core/program"
 	"frizzel/core/script"
-	"frizzel/core/tree"
 	"frizzel/internal/disk"
 	"frizzel/internal/values"
 )
@@ -24,23 +25,18 @@ const (
 	mostValues = 1 << 20
 )
 
-// OneOffName is the name of the script that a one-off change stands for.
-const OneOffName = "command line"
-
 // Rules say which rules are to run.
 type Rules struct {
 	Scripts    []string // paths; - is Stdin
 	Stdin      io.Reader
-	OneOff     string // the text of a script without a file, "" for none
+	OneOff     *script.Script // without a file; nil for none
 	Values     map[string]string
 	ValueFiles []string // for many scripts; Values win over them
 	// AllowUnreadable lets files be written in which something is never closed.
 	AllowUnreadable bool
-	// AllowBroken lets files be written that are of their syntaxes no more.
+	// AllowBroken permits writing a file that no longer parses in its syntax.
 	AllowBroken bool
-	Syntax      tree.Syntax // of files whose names do not tell, and of which a script says nothing
-	// WholeValues has what is looked for be each value of a path as a whole.
-	WholeValues bool
+	Syntax      syntax.Syntax // of files whose names do not tell, and of which a script says nothing
 }
 
 // Compiled is rules ready to run, and what they were made of.
@@ -89,8 +85,9 @@ func (r Rules) read() (*readRules, error) {
 		}
 		parse(filepath.ToSlash(path), text)
 	}
-	if r.OneOff != "" {
-		parse(OneOffName, r.OneOff)
+	if r.OneOff != nil {
+		c.sources[OneOffName] = script.Format(r.OneOff)
+		c.scripts = append(c.scripts, r.OneOff)
 	}
 	var err error
 	c.options, err = r.options()
@@ -173,7 +170,7 @@ func ReadScript(path string, stdin io.Reader) (string, error) {
 func (r *Rules) options() (compile.Options, error) {
 	o := compile.Options{
 		Values: r.Values, Shared: map[string]string{}, Env: os.LookupEnv, Now: time.Now(), Load: loadFile,
-		AllowUnreadable: r.AllowUnreadable, AllowBroken: r.AllowBroken, Syntax: r.Syntax, WholeValues: r.WholeValues,
+		AllowUnreadable: r.AllowUnreadable, AllowBroken: r.AllowBroken, Syntax: r.Syntax,
 	}
 	for _, path := range r.ValueFiles {
 		text, err := disk.ReadBounded(path, mostValues)

@@ -37,7 +37,9 @@ func newRailway(t *testing.T, rules string) *railway {
 	r.write(t, "conf/clock.ini", "server = depot-3\n[log]\nhost = depot-3\n")
 	r.write(t, "docs/notice.md", "Call depot-30.\n")
 	var err error
-	r.rules, err = Compile(Rules{OneOff: rules})
+	oneOff, problems := script.Parse(OneOffName, rules)
+	require.Empty(t, problems)
+	r.rules, err = Compile(Rules{OneOff: oneOff})
 	require.NoError(t, err)
 	return r
 }

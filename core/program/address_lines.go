@@ -1,0 +1,118 @@
+package program
+
+import (
+	"frizzel/core/edit"
+	"frizzel/core/lines"
+	"frizzel/core/outline"
+	"frizzel/core/pattern"
+)
+
+// Lines is `lines 10 to 30`: numbers from 1, To 0 for the last line.
+type Lines struct{ From, To int }
+
+func (f *Lines) needs(acted) lineNeeds { return lineNeeds{numbers: true} }
+func (f *Lines) traits() traits        { return traits{single: f.From == f.To, shifts: true, narrow: true} }
+
+func (f *Lines) find(r *run, _ *Address) ([]edit.Span, []int) {
+	before := r.in.linesBefore()
+	from, to := max(f.From-1-before, 0), f.To-before
+	if f.To == 0 {
+		to = r.text.Count()
+	}
+	if to = min(to, r.text.Count()); from < to {
+		return []edit.Span{r.text.Lines(from, to)}, nil
+	}
+	return nil, nil
+}
+
+// FirstLines is `first 2 lines`.
+type FirstLines struct{ Count int }
+
+func (f *FirstLines) needs(on acted) lineNeeds { return lineNeeds{others: !on.whole()} }
+func (f *FirstLines) traits() traits           { return traits{shifts: true, narrow: true} }
+
+func (f *FirstLines) within(t *outline.Text, e edit.Span, _ func(int, int)) ([]edit.Span, int) {
+	end := e.Start
+	for range f.Count {
+		end = lines.Next(t.Bytes, end, e.End)
+	}
+	if end == e.Start {
+		return nil, -1
+	}
+	return []edit.Span{edit.SpanOf(e.Start, end)}, -1
+}
+
+// LastLines is `last 2 lines`.
+type LastLines struct{ Count int }
+
+func (f *LastLines) needs(on acted) lineNeeds { return lineNeeds{others: !on.whole()} }
+func (f *LastLines) traits() traits           { return traits{shifts: true, narrow: true} }
+
+func (f *LastLines) within(t *outline.Text, e edit.Span, _ func(int, int)) ([]edit.Span, int) {
+	start := e.End
+	for range f.Count {
+		start = lines.Previous(t.Bytes, e.Start, start)
+	}
+	if start == e.End {
+		return nil, -1
+	}
+	return []edit.Span{edit.SpanOf(start, e.End)}, -1
+}
+
+// LinesWith is `lines with PATTERN`, each with its neighbours, or `lines without PATTERN`.
+type LinesWith struct {
+	Without      bool
+	Pattern      *pattern.Pattern
+	Above, Below int // how many neighbours
+}
+
+func (f *LinesWith) neighbours() bool { return f.Above+f.Below > 0 }
+
+func (f *LinesWith) needs(on acted) lineNeeds {
+	return lineNeeds{others: f.Pattern.SpansLines(), parts: f.neighbours() && !on.alone}
+}
+
+func (f *LinesWith) traits() traits {
+	return traits{single: true, part: f.neighbours(), shifts: true, narrow: true}
+}
+
+func (f *LinesWith) within(t *outline.Text, e edit.Span, _ func(int, int)) ([]edit.Span, int) {
+	spans := linesWith(t.Bytes, f.Pattern, e)
+	if f.Without {
+		return eachLine(t.Bytes, complement(spans, e)), -1
+	}
+	if !f.neighbours() {
+		return spans, -1
+	}
+	for i := range spans {
+		for range f.Above {
+			spans[i].Start = lines.Previous(t.Bytes, e.Start, spans[i].Start)
+		}
+		for range f.Below {
+			spans[i].End = lines.Next(t.Bytes, spans[i].End, e.End)
+		}
+		spans[i].Last, spans[i].Below = spans[i].End, spans[i].End
+	}
+	return spans, -1
+}
+
+// linesWith returns the lines of a span that hold a match.
+func linesWith(text []byte, p *pattern.Pattern, e edit.Span) (spans []edit.Span) {
+	done := e.Start
+	p.Find(text, e.Start, e.End, func(loc []int) bool {
+		if loc[0] < done && loc[1] <= done {
+			return true
+		}
+		start := max(lines.Start(text, e.Start, loc[0]), done)
+		last := max(loc[1]-1, loc[0])
+		end := lines.Next(text, min(last, e.End), e.End)
+		done = end
+		for start < end {
+			next := lines.Next(text, start, e.End)
+			spans = append(spans, edit.SpanOf(start, next))
+			start = next
+		}
+		return true
+	})
+	return spans
+}

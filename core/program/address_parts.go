@@ -1,0 +1,160 @@
+package program
+
+import (
+	"frizzel/core/edit"
+	"frizzel/core/lines"
+	"frizzel/core/outline"
+	"frizzel/core/pattern"
+)
+
+// Section is `section NAME`.
+type Section struct{ Name string }
+
+func (f *Section) needs(acted) lineNeeds { return lineNeeds{others: true} }
+func (f *Section) traits() traits        { return traits{scope: true, part: true} }
+
+func (f *Section) find(r *run, a *Address) ([]edit.Span, []int) {
+	spans := r.text.Sections(a.Direct, func(name []byte) bool { return string(name) == f.Name })
+	return joined(a.filter(r.text, spans)), nil
+}
+
+// Block is `block with PATTERN`.
+type Block struct{ Pattern *pattern.Pattern }
+
+func (f *Block) needs(acted) lineNeeds { return lineNeeds{others: true} }
+func (f *Block) traits() traits        { return traits{scope: true, part: true, narrow: true} }
+
+// find returns the blocks whose opening lines match; of those within each other the outermost.
+func (f *Block) find(r *run, a *Address) (spans []edit.Span, unclosed []int) {
+	t := r.text
+	eachMatching(t, f.Pattern, func(i int) {
+		s, ok := t.Block(i)
+		switch {
+		case !ok:
+			unclosed = append(unclosed, i)
+		case s.Start < s.End:
+			s.Direct = a.Direct
+			spans = append(spans, s)
+		}
+	})
+	return joined(a.filter(t, spans)), unclosed
+}
+
+// Paragraph is `paragraph with PATTERN`.
+type Paragraph struct{ Pattern *pattern.Pattern }
+
+func (f *Paragraph) needs(acted) lineNeeds {
+	return lineNeeds{others: f.Pattern.SpansLines(), parts: true}
+}
+func (f *Paragraph) traits() traits { return traits{scope: true, part: true} }
+
+func (f *Paragraph) find(r *run, a *Address) (spans []edit.Span, _ []int) {
+	end := 0
+	eachMatching(r.text, f.Pattern, func(i int) {
+		if r.text.Start(i) < end {
+			return
+		}
+		if s, ok := r.text.Paragraph(i); ok {
+			spans, end = append(spans, s), s.End
+		}
+	})
+	r.bindParagraphs(spans)
+	return joined(a.filter(r.text, spans)), nil
+}
+
+// eachMatching calls act with each line, from 0, on which a match begins.
+func eachMatching(t *outline.Text, p *pattern.Pattern, act func(i int)) {
+	next := 0
+	p.Find(t.Bytes, 0, len(t.Bytes), func(loc []int) bool {
+		if loc[0] >= next {
+			i := t.At(loc[0])
+			next = t.Start(i + 1)
+			act(i)
+		}
+		return true
+	})
+}
+
+// view is the own lines of a span as one text.
+type view struct {
+	of    edit.Span
+	whole *outline.Text
+	text  []byte
+	parts []part
+}
+
+// part is a run of lines of a view: where it begins there, and its bytes in the whole text.
+type part struct{ at, start, end int }
+
+// viewOf returns the own lines of a span.
+func (r *run) viewOf(e edit.Span) *view {
+	v := &view{of: e, whole: r.text}
+	for from, to := range r.runs(e) {
+		v.parts = append(v.parts, part{len(v.text), from, to})
+		v.text = append(v.text, r.text.Bytes[from:to]...)
+	}
+	return v
+}
+
+// within returns what a form selects of the view, as it is in the whole text.
+func (v *view) within(f partForm) ([]edit.Span, int) {
+	if g, ok := f.(*Range); ok {
+		seen := *g
+		seen.Open, seen.Close = v.mark(g.Open), v.mark(g.Close)
+		f = &seen
+	}
+	text := v.whole.Like(v.text)
+	found, unclosed := f.within(text, edit.SpanOf(0, len(v.text)), func(int, int) {})
+	for i, s := range found {
+		found[i] = v.span(s)
+	}
+	if unclosed >= 0 {
+		unclosed = v.whole.At(v.place(text.Start(unclosed)))
+	}
+	return found, unclosed
+}
+
+// mark returns a mark as it is in the view: a numbered line has another number there, or one
+// behind the last if it is not in the view.
+func (v *view) mark(m *Mark) *Mark {
+	if m.Pattern != nil || m.Line == 0 {
+		return m
+	}
+	t := v.whole
+	if m.Line <= t.Count() {
+		start, n := t.Start(m.Line-1), 1
+		for _, p := range v.parts {
+			if p.start <= start && start < p.end {
+				return &Mark{Line: n + t.At(start) - t.At(p.start)}
+			}
+			n += t.At(p.end-1) - t.At(p.start) + 1
+		}
+	}
+	return &Mark{Line: len(v.text) + 2}
+}
+
+// place returns where a byte of the view is in the whole text.
+func (v *view) place(at int) int {
+	k := 0
+	for k+1 < len(v.parts) && v.parts[k+1].at <= at {
+		k++
+	}
+	return v.parts[k].start + at - v.parts[k].at
+}
+
+// span returns a span of the view as it is in the whole text.
+func (v *view) span(s edit.Span) edit.Span {
+	start := v.place(s.Start)
+	if s.Start == s.End {
+		if s.Start == len(v.text) {
+			start = v.of.End
+		}
+		return edit.SpanOf(start, start)
+	}
+	out := edit.SpanOf(start, lines.Next(v.whole.Bytes, v.place(s.End-1), len(v.whole.Bytes)))
+	if s.Last < s.End {
+		out.Last = v.place(s.Last)
+	}
+	out.Direct = true
+	return out
+}

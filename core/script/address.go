@@ -1,0 +1,435 @@
+package script
+
+import (
+	"slices"
+	"strconv"
+)
+
+// Address selects where statements act.
+type Address struct {
+	Pos     Pos
+	Outside bool
+	Form    Form
+	Having  []Holding
+	Direct  bool // of a block its own lines alone, of a document's section those before its first subsection
+}
+
+// A Form is the sort of an address, and what it looks for.
+type Form interface {
+	// pieces returns the address behind its opening word, on, in or outside.
+	pieces(opening string) []piece
+	word() string // that it begins with
+}
+
+// Forms of addresses.
+type (
+	// Lines is `line 3` and `lines 10 to 30`, from 1, To 0 for the last.
+	Lines struct {
+		From, To int
+		Single   bool
+	}
+	// EdgeLines is `first line`, `last 2 lines` and their like.
+	EdgeLines struct {
+		Last  bool
+		Count int
+	}
+	// LinesWith is `lines with PATTERN` with its neighbours, and `lines without PATTERN`.
+	LinesWith struct {
+		Without      bool
+		Pattern      *Pattern
+		Above, Below int
+	}
+	// Range is the lines from one mark to another.
+	Range struct {
+		Form        RangeForm
+		Open, Close *Mark
+	}
+	// Section is `section NAME`.
+	Section struct{ Name *Text }
+	// Block is `block with PATTERN`.
+	Block struct{ Pattern *Pattern }
+	// Paragraph is `paragraph with PATTERN`.
+	Paragraph struct{ Pattern *Pattern }
+	// Values is `at PATH`.
+	Values struct{ Path *Text }
+)
+
+// RangeForm says which of its marks belong to a range.
+type RangeForm int
+
+const (
+	FromTo  RangeForm = iota // both
+	Between                  // neither
+	Until                    // the opening one
+)
+
+// Holding is `having PATTERN`, or `lacking PATTERN` if Lacking is set.
+type Holding struct {
+	Lacking bool
+	Pattern *Pattern
+}
+
+// Mark bounds a range: a pattern, a line number from 1, or the last line.
+type Mark struct {
+	Pos     Pos
+	Pattern *Pattern
+	Line    int
+	Last    bool
+}
+
+// Addressed is an address before a statement, or before a block of them.
+type Addressed struct {
+	Head
+	Address *Address
+	Braces  bool
+	Body    []Node
+	End     []string
+}
+
+var addressing = []row{
+	{"on", anywhere, func(p *parser, h Head) Node { return p.addressed(h, "on") }, nil},
+	{"in", anywhere, func(p *parser, h Head) Node { return p.addressed(h, "in") }, nil},
+	{"outside", anywhere, func(p *parser, h Head) Node { return p.addressed(h, "outside") }, []Use{
+		{"outside ADDRESS", "all but what the address selects", `outside section "clock" remove word "depot-3"`},
+	}},
+	{"at", anywhere, (*parser).atPath, []Use{
+		{"at PATH", "the values that a path selects, of a structured file", `at '$.boards[*].host' rewrite as "depot-4"`},
+	}},
+}
+
+var addresses = []addressRow{
+	{word: "line", opening: "on", parse: (*parser).oneLine, uses: []Use{
+		{"on line N", "one line, by its number", "on line 3 delete"},
+	}},
+	{word: "lines", opening: "on", holding: true, parse: (*parser).lines, uses: []Use{
+		{"on lines N to N", "lines by their numbers; `to last` for all that follow", "on lines 10 to last delete"},
+		{"on lines with PATTERN", "each line that matches", `on lines with word "depot-3" delete`},
+		{"on lines with PATTERN and N above and N below", "each with its neighbours", `on lines with word "depot-3" and 1 above and 2 below delete`},
+		{"on lines without PATTERN", "each line that does not match", `on lines without text "=" delete`},
+		{"on lines from MARK to MARK", "a range with the lines of both marks, as often as it occurs; MARK is a pattern, `line N` or `last line`",
+			`on lines from text "BEGIN" to text "END" delete`},
+		{"on lines from MARK until MARK", "a range up to the closing mark, which may open the next one, or to the end",
+			`on lines from regex '^platform' until regex '^\w' delete`},
+		{"on lines between MARK and MARK", "a range without the lines of its marks", `on lines between text "BEGIN" and text "END" delete`},
+	}},
+	{word: "first", opening: "on", parse: func(p *parser) Form { return &EdgeLines{Count: p.lineCount()} }, uses: []Use{
+		{"on first line", "the first line of what is selected, else of the file", "on first line delete"},
+		{"on first N lines", "the first few", "on first 2 lines delete"},
+	}},
+	{word: "last", opening: "on", parse: func(p *parser) Form { return &EdgeLines{Last: true, Count: p.lineCount()} }, uses: []Use{
+		{"on last line", "the last line of what is selected, else of the file", "on last line delete"},
+		{"on last N lines", "the last few", "on last 5 lines delete"},
+	}},
+	{word: "section", opening: "in", holding: true, direct: true, parse: func(p *parser) Form { return &Section{p.text("a section's name")} }, uses: []Use{
+		{"in section NAME", "[NAME] to the next header; in a document the heading with all below it", `in section "clock" remove word "depot-3"`},
+	}},
+	{word: "block", opening: "in", holding: true, direct: true, parse: func(p *parser) Form { return &Block{p.with("block")} }, uses: []Use{
+		{"in block with PATTERN", "a line that matches and all that it opens: by brackets, a tag, or deeper indentation", `in block with text "server {" remove word "depot-3"`},
+	}},
+	{word: "paragraph", opening: "in", holding: true, parse: func(p *parser) Form { return &Paragraph{p.with("paragraph")} }, uses: []Use{
+		{"in paragraph with PATTERN", "the lines up to the blank lines around a match", `in paragraph with word "platform" remove word "depot-3"`},
+	}},
+}
+
+// addressUses are what may follow an address.
+var addressUses = []Use{
+	{"ADDRESS having PATTERN", "only the sections, blocks, paragraphs or ranges that hold it", `in block with text "server {" having word "boards" remove word "depot-3"`},
+	{"ADDRESS lacking PATTERN", "only those that do not hold it", `in section "clock" lacking text "server" remove word "depot-3"`},
+	{"ADDRESS directly", "of blocks only their own lines, of sections only those before the first subsection", `in block with text "server {" directly remove word "depot-3"`},
+	{"ADDRESS { … }", "several statements at one address", "on first line {\n    remove word \"depot-3\"\n    trim line ends\n}"},
+}
+
+func (*Lines) word() string { return "lines" }
+func (a *Lines) pieces(opening string) []piece {
+	switch {
+	case a.Single:
+		return oneOf(opening + " line " + strconv.Itoa(a.From))
+	case a.To == 0:
+		return oneOf(opening + " lines " + strconv.Itoa(a.From) + " to last")
+	}
+	return oneOf(opening + " lines " + strconv.Itoa(a.From) + " to " + strconv.Itoa(a.To))
+}
+
+func (a *EdgeLines) word() string { return map[bool]string{true: "last", false: "first"}[a.Last] }
+func (a *EdgeLines) pieces(opening string) []piece {
+	if a.Count == 1 {
+		return oneOf(opening + " " + a.word() + " line")
+	}
+	return oneOf(opening + " " + a.word() + " " + strconv.Itoa(a.Count) + " lines")
+}
+
+func (*LinesWith) word() string { return "lines" }
+func (a *LinesWith) pieces(opening string) []piece {
+	if a.Without {
+		return patternPieces(opening+" lines without", a.Pattern)
+	}
+	ps := patternPieces(opening+" lines with", a.Pattern)
+	if a.Above > 0 {
+		ps = append(ps, piece{words: "and " + strconv.Itoa(a.Above) + " above", joined: true})
+	}
+	if a.Below > 0 {
+		ps = append(ps, piece{words: "and " + strconv.Itoa(a.Below) + " below", joined: true})
+	}
+	return ps
+}
+
+func (*Range) word() string { return "lines" }
+func (a *Range) pieces(opening string) []piece {
+	first, second := " lines from", [...]string{"to", "and", "until"}[a.Form]
+	if a.Form == Between {
+		first = " lines between"
+	}
+	return append(markPieces(opening+first, a.Open), markPieces(second, a.Close)...)
+}
+
+func markPieces(head string, m *Mark) []piece {
+	var ps []piece
+	switch {
+	case m.Pattern != nil:
+		ps = patternPieces(head, m.Pattern)
+	case m.Last:
+		ps = oneOf(head + " last line")
+	default:
+		ps = oneOf(head + " line " + strconv.Itoa(m.Line))
+	}
+	ps[0].joined = true
+	return ps
+}
+
+func (*Section) word() string   { return "section" }
+func (*Block) word() string     { return "block" }
+func (*Paragraph) word() string { return "paragraph" }
+func (*Values) word() string    { return "at" }
+
+func (a *Section) pieces(opening string) []piece { return textPieces(opening+" section", a.Name) }
+func (a *Block) pieces(opening string) []piece {
+	return patternPieces(opening+" block with", a.Pattern)
+}
+func (a *Paragraph) pieces(opening string) []piece {
+	return patternPieces(opening+" paragraph with", a.Pattern)
+}
+func (a *Values) pieces(string) []piece { return textPieces("at", a.Path) }
+
+func (n *Addressed) pieces() []piece { return n.Address.pieces() }
+
+// pieces returns the address with its opening word.
+func (a *Address) pieces() []piece {
+	opening := "outside"
+	if r := addressRowOf(a.Form.word()); r != nil && !a.Outside {
+		opening = r.opening
+	}
+	ps := a.Form.pieces(opening)
+	for _, h := range a.Having {
+		ps = append(ps, patternPieces(h.word(), h.Pattern)...)
+	}
+	return append(ps, when(a.Direct, "directly")...)
+}
+
+func (h Holding) word() string {
+	if h.Lacking {
+		return "lacking"
+	}
+	return "having"
+}
+
+// addressed reads an address and what it applies to: a statement or a block.
+func (p *parser) addressed(h Head, opening string) Node {
+	n := &Addressed{Head: h, Address: &Address{Pos: h.Pos, Outside: opening == "outside"}}
+	return p.applied(n, func() { p.selector(n.Address, opening) })
+}
+
+// atPath reads a path and what it applies to.
+func (p *parser) atPath(h Head) Node {
+	n := &Addressed{Head: h, Address: &Address{Pos: h.Pos}}
+	return p.applied(n, func() {
+		n.Address.Form = &Values{p.text("a path")}
+		p.having(n.Address, true)
+	})
+}
+
+// applied reads an address, as read does, and what it applies to.
+func (p *parser) applied(n *Addressed, read func()) Node {
+	h := n.Head
+	if p.depth++; p.depth > maxDepth {
+		p.depth--
+		p.fail(h.Pos, "addresses and braces are nested too deep here", "")
+	}
+	defer func() { p.depth-- }()
+	read()
+	if t := p.owed(); t.kind == kindOpen {
+		n.Braces = true
+		p.at++
+		n.Body, n.End = p.nodes(inAddress)
+		p.closing(t)
+		return n
+	}
+	if t := p.owed(); (t.kind == kindClose || t.kind == kindEnd) && !p.completing {
+		p.fail(h.Pos, "this address has no statement", "say what is to be done there")
+	}
+	n.Body = []Node{p.statement(inAddress)}
+	return n
+}
+
+// selector reads what follows on, in or outside.
+func (p *parser) selector(a *Address, opening string) {
+	known := addressWords("")
+	if opening == "outside" {
+		p.expect(known...)
+	} else {
+		p.expect(addressWords(opening)...)
+	}
+	t := p.owed()
+	switch {
+	case t.kind == kindWord && t.text == "at":
+		p.fail(t.pos, "outside does not go with at", `say in the path what is left out, as in at '$.boards[?@.name != "platform-1"]'`)
+	case t.kind == kindNumber:
+		p.fail(t.pos, "expected an address, found "+t.describe(), "say line "+t.text+", or lines "+t.text+" to last")
+	case t.kind == kindString, t.kind == kindWord && !slices.Contains(known, t.text) && didYouMean(t.text, known) == "":
+		p.fail(t.pos, "expected an address, found "+t.describe(), `such as section "`+t.text+`", block with text "…", or lines with word "…"`)
+	}
+	r := addressRowOf(p.pick("an address", known))
+	a.Form = r.parse(p)
+	_, byNumber := a.Form.(*Lines)
+	_, single := a.Form.(*LinesWith)
+	p.having(a, r.holding && !byNumber && !single)
+	p.direct(a, r)
+	a.Pos.Width = max(t.pos.Column+t.pos.Width-a.Pos.Column, 1)
+	if t.pos.Line != a.Pos.Line {
+		a.Pos.Width = 1
+	}
+}
+
+// direct reads `directly`.
+func (p *parser) direct(a *Address, r *addressRow) {
+	if r.direct {
+		p.expect("directly")
+	}
+	word := p.peek()
+	if !p.accept("directly") {
+		return
+	}
+	if !r.direct {
+		p.fail(word.pos, "only blocks and sections have a level of their own", "")
+	}
+	a.Direct = true
+	next := p.peek()
+	switch {
+	case next.kind == kindWord && (next.text == "having" || next.text == "lacking"):
+		p.fail(next.pos, next.text+" comes before directly", "")
+	case next.kind == kindWord && next.text == "directly":
+		p.fail(next.pos, "directly is said twice", "say it once")
+	}
+}
+
+// having reads what the parts must hold, or must lack.
+func (p *parser) having(a *Address, takes bool) {
+	for {
+		if takes {
+			p.expect("having", "lacking")
+		}
+		word := p.peek()
+		holding := Holding{Lacking: word.text == "lacking"}
+		if !p.accept("having") && !p.accept("lacking") {
+			break
+		}
+		if !takes {
+			p.fail(word.pos, "only sections, blocks, paragraphs and ranges are chosen by what they hold",
+				"narrow the lines one address at a time: on lines with … { on lines without … … }")
+		}
+		holding.Pattern = p.pattern()
+		a.Having = append(a.Having, holding)
+	}
+}
+
+// with reads `with PATTERN`.
+func (p *parser) with(after string) *Pattern {
+	p.want("with", after)
+	return p.pattern()
+}
+
+func (p *parser) oneLine() Form {
+	n := p.number("a line number", 1)
+	return &Lines{From: n, To: n, Single: true}
+}
+
+// lineCount reads the rest of `first line` or `first 2 lines`.
+func (p *parser) lineCount() int {
+	p.expect("line")
+	if p.accept("line") {
+		return 1
+	}
+	n := p.number("how many lines", 1)
+	p.choice("lines", "lines", "line")
+	return n
+}
+
+// lines reads what follows `lines`.
+func (p *parser) lines() Form {
+	if p.owed().kind == kindNumber {
+		a := &Lines{}
+		a.From, a.To = p.interval("a line number")
+		return a
+	}
+	switch p.choice("which lines", "with", "without", "from", "between") {
+	case "with":
+		a := &LinesWith{Pattern: p.pattern()}
+		p.neighbours(a)
+		return a
+	case "without":
+		return &LinesWith{Without: true, Pattern: p.pattern()}
+	case "between":
+		a := &Range{Form: Between, Open: p.mark()}
+		p.want("and", "the opening mark")
+		return p.closed(a)
+	}
+	a := &Range{Open: p.mark()}
+	if p.choice("to or until", "to", "until") == "until" {
+		a.Form = Until
+	}
+	return p.closed(a)
+}
+
+// closed reads a range's closing mark.
+func (p *parser) closed(a *Range) Form {
+	a.Close = p.mark()
+	if a.Open.Line > 0 && a.Close.Line > 0 && a.Close.Line < a.Open.Line {
+		p.fail(a.Close.Pos, "this range ends before it begins", "write the smaller number first")
+	}
+	return a
+}
+
+// neighbours reads `and 1 above and 2 below`.
+func (p *parser) neighbours(a *LinesWith) {
+	for {
+		p.expect("and")
+		if !p.accept("and") {
+			return
+		}
+		pos := p.owed().pos
+		n := p.number("how many neighbours", 1)
+		side := &a.Below
+		if p.choice("where the neighbours are", "above", "below") == "above" {
+			side = &a.Above
+		}
+		p.once(pos, *side == 0, "how many neighbours there are on that side")
+		*side = n
+	}
+}
+
+func (p *parser) mark() *Mark {
+	p.expect("line", "last")
+	t := p.owed()
+	m := &Mark{Pos: t.pos}
+	switch {
+	case t.kind == kindWord && t.text == "line":
+		p.at++
+		m.Line = p.number("a line number", 1)
+	case t.kind == kindWord && t.text == "last":
+		p.at++
+		p.want("line", "last")
+		m.Last = true
+	default:
+		m.Pattern = p.pattern()
+	}
+	return m
+}

@@ -1,0 +1,421 @@
+package script
+
+import (
+	"strconv"
+
+	"frizzel/core/bound"
+)
+
+// Declarations.
+type (
+	// Version is `frizzel 1`.
+	Version struct {
+		Head
+		Number int
+	}
+	// Title is `title "…"`.
+	Title struct {
+		Head
+		Text *Text
+	}
+	// Param is a parameter, where its value comes from, and what it may be.
+	Param struct {
+		Head
+		Name     string
+		Default  *Text // nil without one
+		Env      *Text // the environment variable's name, or nil
+		Matching *Pattern
+		About    *Text
+	}
+	// Files is `files GLOB …` or `not files GLOB …`.
+	Files struct {
+		Head
+		Not   bool
+		Globs []*Text
+	}
+	// Joiners is `joiners "…"`.
+	Joiners struct {
+		Head
+		Text *Text
+	}
+	// Encoding is `encoding "…"`, of the files read.
+	Encoding struct {
+		Head
+		Name *Text
+	}
+	// Syntax is `syntax "…"`, of files whose name does not tell.
+	Syntax struct {
+		Head
+		Name *Text
+	}
+	// UseScript is `use "other.friz"`.
+	UseScript struct {
+		Head
+		Path *Text
+	}
+	// Rule is a named rule.
+	Rule struct {
+		Head
+		Name  string
+		About *Text // nil without a description
+		Body  []Node
+		End   []string
+	}
+	// Example is a text and what the script makes of it.
+	Example struct {
+		Head
+		Name  *Text  // nil without one
+		Of    string // the one rule to run, or ""
+		Sets  []Set
+		File  *Text // what file the text would be, or nil
+		Given *Text
+		Gives *Text // nil for `gives the same`
+	}
+	// Set gives a parameter its value in an example.
+	Set struct {
+		Pos   Pos
+		Name  string
+		Value *Text
+	}
+)
+
+var declarations = []row{
+	{"frizzel", atTop, (*parser).version, []Use{
+		{"frizzel 1", "the version of the language that the script is written in", "frizzel 1"},
+	}},
+	{"title", atTop, func(p *parser, h Head) Node { return &Title{h, p.plain("a title")} }, []Use{
+		{"title TEXT", "what the script is called in reports and histories", `title "Move depot 3"`},
+	}},
+	{"param", atTop, (*parser).param, []Use{
+		{`param NAME = "…"`, "a parameter and its default value; without one it must be given", `param host = "depot-4"`},
+		{`param NAME from env "VARIABLE"`, "a value from the environment", `param key from env "KIOSK_KEY"`},
+		{"param NAME matching PATTERN", "what its value must match as a whole", `param port matching regex '\d{2,5}'`},
+		{`param NAME about "…"`, "a description", `param port about "the board's port"`},
+	}},
+	{"rule", atTop, (*parser).rule, []Use{
+		{`rule NAME "…" { … }`, "statements under one name, with files, guards and expectations of their own",
+			"rule host \"Host names\" {\n    replace word \"depot-3\" with \"depot-4\"\n}"},
+	}},
+	{"example", atTop, (*parser).example, []Use{
+		{`example "…" of RULE { … }`, "a text and what the script, or one rule, makes of it; `set NAME = \"…\"` and `file \"…\"` may come first",
+			"replace word \"depot-3\" with \"depot-4\"\n\nexample \"a host\" {\n    given \"ntp depot-3\"\n    gives \"ntp depot-4\"\n}"},
+		{"gives the same", "the text stays as it is", "replace word \"depot-3\" with \"depot-4\"\n\nexample {\n    given \"depot-30\"\n    gives the same\n}"},
+	}},
+	{"files", atTop | inRule, func(p *parser, h Head) Node { return p.files(h, false) }, []Use{
+		{"files GLOB …", "only these files, for the script or the rule", `files "*.ini" "conf/**"`},
+	}},
+	{"not", atTop | inRule, (*parser).notFiles, []Use{
+		{"not files GLOB …", "all but these files", `not files "docs/archive/**"`},
+	}},
+	{"joiners", atTop | inRule, func(p *parser, h Head) Node { return &Joiners{h, p.plain("the joining characters")} }, []Use{
+		{`joiners "…"`, "characters that belong to a word between two of its characters", `joiners "-."`},
+	}},
+	{"encoding", atTop | inRule, func(p *parser, h Head) Node { return &Encoding{h, p.plain("an encoding's name")} }, []Use{
+		{`encoding "…"`, "the encoding of the files read", `encoding "iso-8859-1"`},
+	}},
+	{"syntax", atTop | inRule, func(p *parser, h Head) Node { return &Syntax{h, p.plain("a syntax's name")} }, []Use{
+		{`syntax "…"`, "the syntax of files whose name does not tell", `syntax "yaml"`},
+	}},
+}
+
+func (n *Version) pieces() []piece   { return oneOf("frizzel " + strconv.Itoa(n.Number)) }
+func (n *Title) pieces() []piece     { return textPieces("title", n.Text) }
+func (n *Joiners) pieces() []piece   { return textPieces("joiners", n.Text) }
+func (n *Encoding) pieces() []piece  { return textPieces("encoding", n.Name) }
+func (n *Syntax) pieces() []piece    { return textPieces("syntax", n.Name) }
+func (n *UseScript) pieces() []piece { return textPieces("use", n.Path) }
+
+func (n *Files) pieces() []piece {
+	s := "files"
+	if n.Not {
+		s = "not files"
+	}
+	for _, g := range n.Globs {
+		s += " " + quote(g)
+	}
+	return oneOf(s)
+}
+
+func (n *Param) pieces() []piece {
+	ps := oneOf("param " + n.Name)
+	if n.Default != nil {
+		if n.Default.Block {
+			ps = textPieces(ps[0].words+" =", n.Default)
+		} else {
+			ps[0].words += " = " + quote(n.Default)
+		}
+	}
+	return append(ps, optionPieces(n.options())...)
+}
+
+func (n *Rule) pieces() []piece {
+	if n.About == nil {
+		return oneOf("rule " + n.Name)
+	}
+	return textPieces("rule "+n.Name, n.About)
+}
+
+func (n *Example) pieces() []piece {
+	head := "example"
+	if n.Name != nil {
+		head += " " + quote(n.Name)
+	}
+	if n.Of != "" {
+		head += " of " + n.Of
+	}
+	return oneOf(head)
+}
+
+func (p *parser) version(h Head) Node {
+	t := p.owed()
+	n := p.number("the language's version", 1)
+	if n > LanguageVersion {
+		p.fail(t.pos, "this script wants version "+strconv.Itoa(n)+" of the language; this program reads version "+
+			strconv.Itoa(LanguageVersion), "install a newer frizzel")
+	}
+	return &Version{h, n}
+}
+
+// options returns what may follow a parameter's name, but for the default value.
+func (n *Param) options() []option {
+	env := texted(&n.Env, true, "the environment variable", "an environment variable's name", "from", "env")
+	for i := range env.pieces {
+		env.pieces[i].joined = true
+	}
+	all := []option{env, {words: []string{"matching"}, what: "what the value matches", parse: func(p *parser) { n.Matching = p.pattern() }}}
+	if n.Matching != nil {
+		all[1].pieces = patternPieces("matching", n.Matching)
+	}
+	return append(all, texted(&n.About, true, "the description", "a description", "about"))
+}
+
+func (p *parser) param(h Head) Node {
+	n := &Param{Head: h, Name: p.name("a parameter's name")}
+	o := p.options(n.options())
+	for {
+		if t := p.peek(); t.kind == kindEqual {
+			p.once(t.pos, n.Default == nil, "the default value")
+			p.at++
+			n.Default = p.plain("a default value")
+		} else if !o.one() {
+			return n
+		}
+	}
+}
+
+func (p *parser) rule(h Head) Node {
+	n := &Rule{Head: h, Name: p.name("a rule's name")}
+	if p.owed().kind == kindString {
+		n.About = p.plain("a description")
+	}
+	open := p.brace("the rule's name")
+	n.Body, n.End = p.nodes(inRule)
+	p.closing(open)
+	return n
+}
+
+func (p *parser) files(h Head, not bool) Node {
+	n := &Files{Head: h, Not: not, Globs: []*Text{p.text("a glob such as \"conf/**\"")}}
+	for p.peek().kind == kindString {
+		n.Globs = append(n.Globs, p.text("a glob"))
+	}
+	return n
+}
+
+func (p *parser) notFiles(h Head) Node {
+	p.want("files", "not")
+	return p.files(h, true)
+}
+
+func (p *parser) example(h Head) Node {
+	n := &Example{Head: h}
+	if p.owed().kind == kindString {
+		n.Name = p.plain("an example's name")
+	}
+	if p.owed().text == "of" {
+		p.at++
+		n.Of = p.name("a rule's name")
+	}
+	open := p.brace("example")
+	gives := false
+	for {
+		if p.owed().kind == kindSemicolon {
+			p.at++
+			continue
+		}
+		if p.owed().kind != kindWord {
+			break
+		}
+		p.exampleItem(n, &gives)
+	}
+	p.closing(open)
+	if n.Given == nil || !gives {
+		p.fail(h.Pos, "an example says what is given and what it gives", "")
+	}
+	return n
+}
+
+// exampleItem reads one line of an example.
+func (p *parser) exampleItem(n *Example, gives *bool) {
+	switch t := p.take(); t.text {
+	case "set":
+		s := Set{Pos: p.owed().pos, Name: p.name("a parameter's name")}
+		if e := p.owed(); e.kind != kindEqual {
+			p.fail(e.pos, "expected = after the parameter's name, found "+e.describe(), "")
+		}
+		p.at++
+		s.Value = p.plain("a value")
+		n.Sets = append(n.Sets, s)
+	case "file":
+		p.once(t.pos, n.File == nil, "the file")
+		n.File = p.plain("a file's name")
+	case "given":
+		p.once(t.pos, n.Given == nil, "what is given")
+		n.Given = p.text("the example's text")
+	case "gives":
+		p.once(t.pos, !*gives, "what it gives")
+		*gives = true
+		if !p.accept("the", "same") {
+			n.Gives = p.text("what the text becomes, or the same")
+		}
+	default:
+		p.fail(t.pos, "an example holds no "+t.describe(), didYouMean(t.text, []string{"set", "file", "given", "gives"}))
+	}
+}
+
+// Guards and assertions.
+type (
+	// When is a guard of a rule: exactly one of Pattern and Changed is in use.
+	When struct {
+		Head
+		Lacks   bool
+		Pattern *Pattern // nil for `when file changed`
+		By      string   // the rule that changed it, "" for any
+	}
+	// Expect is how many changes a rule must make if it makes any.
+	Expect struct {
+		Head
+		Bound   bound.Bound
+		PerFile bool
+	}
+	// Assert is `forbid` or `require`.
+	Assert struct {
+		Head
+		Forbid  bool
+		Bound   bound.Bound // of a require; {AtLeast, 1} if none is written
+		Plain   bool        // no bound is written
+		Pattern *Pattern    // nil for each value of the path around it, as a search may ask for
+		PerFile bool
+	}
+)
+
+var guards = []row{
+	{"when", inRule, (*parser).when, []Use{
+		{"when file has PATTERN", "the rule runs only on files that hold it", "rule x {\n    when file has word \"depot-3\"\n    insert at end \"moved\" unless present\n}"},
+		{"when file lacks PATTERN", "only on files that do not", "rule x {\n    when file lacks word \"moved\"\n    insert at end \"moved\" unless present\n}"},
+		{"when file changed", "only on files that a rule before it changed", "rule x {\n    when file changed\n    insert at end \"moved\" unless present\n}"},
+		{"when file changed by RULE", "only on files that this rule changed",
+			"rule host {\n    replace word \"depot-3\" with \"depot-4\"\n}\n\nrule x {\n    when file changed by host\n    insert at end \"moved\" unless present\n}"},
+	}},
+	{"expect", inRule, (*parser).expectation, []Use{
+		{"expect N changes", "so many changes, if there are any; also `at least N` and `at most N`, and `per file`",
+			"rule x {\n    expect at least 2 changes per file\n    replace word \"depot-3\" with \"depot-4\"\n}"},
+	}},
+	{"forbid", anywhere, func(p *parser, h Head) Node { return p.assert(h, true) }, []Use{
+		{"forbid PATTERN", "nothing is written if it is found when all rules have run", `forbid word "depot-3"`},
+	}},
+	{"require", anywhere, func(p *parser, h Head) Node { return p.assert(h, false) }, []Use{
+		{"require PATTERN", "nothing is written unless it is found", `require word "depot-4"`},
+		{"require N of PATTERN", "so many matches; also `at least N` and `at most N`, and `per file`", `require at most 2 of word "depot-4" per file`},
+	}},
+}
+
+func (n *When) pieces() []piece {
+	switch {
+	case n.Pattern != nil && n.Lacks:
+		return patternPieces("when file lacks", n.Pattern)
+	case n.Pattern != nil:
+		return patternPieces("when file has", n.Pattern)
+	case n.By != "":
+		return oneOf("when file changed by " + n.By)
+	}
+	return oneOf("when file changed")
+}
+
+func (n *Expect) pieces() []piece {
+	s := "expect " + n.Bound.String() + " changes"
+	if n.Bound.Count == 1 {
+		s = s[:len(s)-1]
+	}
+	if n.PerFile {
+		s += " per file"
+	}
+	return oneOf(s)
+}
+
+func (n *Assert) pieces() []piece {
+	head := "forbid"
+	if !n.Forbid {
+		head = "require"
+		if !n.Plain {
+			head += " " + n.Bound.String() + " of"
+		}
+	}
+	ps := oneOf(head)
+	if n.Pattern != nil {
+		ps = patternPieces(head, n.Pattern)
+	}
+	return append(ps, when(n.PerFile, "per file")...)
+}
+
+func (p *parser) when(h Head) Node {
+	p.want("file", "when")
+	n := &When{Head: h}
+	switch p.choice("what the file must be", "has", "lacks", "changed") {
+	case "has":
+		n.Pattern = p.pattern()
+	case "lacks":
+		n.Lacks, n.Pattern = true, p.pattern()
+	default:
+		p.expect("by")
+		if p.accept("by") {
+			n.By = p.name("a rule's name")
+		}
+	}
+	return n
+}
+
+func (p *parser) expectation(h Head) Node {
+	n := &Expect{Head: h, Bound: p.bound("the number of changes")}
+	p.choice("what is counted", "changes", "change")
+	p.options([]option{flagged(&n.PerFile, "per file", "per", "file")}).read()
+	return n
+}
+
+// bound reads `3`, `at least 3` or `at most 3`.
+func (p *parser) bound(what string) bound.Bound {
+	b := bound.Bound{}
+	p.expect("at")
+	if p.accept("at") {
+		if p.choice("how the number binds", "least", "most") == "least" {
+			b.Kind = bound.AtLeast
+		} else {
+			b.Kind = bound.AtMost
+		}
+	}
+	b.Count = p.number(what, 0)
+	return b
+}
+
+func (p *parser) assert(h Head, forbid bool) Node {
+	n := &Assert{Head: h, Forbid: forbid, Bound: bound.Bound{Kind: bound.AtLeast, Count: 1}, Plain: true}
+	if t := p.owed(); !forbid && (t.kind == kindNumber || t.kind == kindWord && t.text == "at") {
+		n.Bound, n.Plain = p.bound("the number of matches"), false
+		p.want("of", "the number")
+	}
+	n.Pattern = p.pattern()
+	if !forbid {
+		p.options([]option{flagged(&n.PerFile, "per file", "per", "file")}).read()
+	}
+	return n
+}

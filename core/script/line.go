@@ -1,0 +1,190 @@
+package script
+
+import "strconv"
+
+// Statements about whole lines.
+type (
+	// Delete is `delete`.
+	Delete struct{ Head }
+	// Insert is the four inserts.
+	Insert struct {
+		Head
+		Where         Edge
+		Text          *Text
+		UnlessPresent bool
+	}
+	// Rewrite is `rewrite as TEXT`.
+	Rewrite struct {
+		Head
+		Text *Text
+	}
+	// Rename is `rename to TEXT`.
+	Rename struct {
+		Head
+		To *Text
+	}
+	// Comment is `comment out with "…"` and `uncomment "…"`.
+	Comment struct {
+		Head
+		Out  bool
+		Mark *Text
+	}
+	// Transfer is `copy DEST` and `move DEST`.
+	Transfer struct {
+		Head
+		Move bool
+		Dest Dest
+	}
+)
+
+// Edge is where an insert goes: above or below each span, or to the top or the end of the file.
+type Edge int
+
+const (
+	Above Edge = iota
+	Below
+	Top
+	End
+)
+
+var edgeWords = [...]string{"above", "below", "at top", "at end"}
+
+func (e Edge) String() string { return edgeWords[e] }
+
+// Dest is where copied and moved lines go.
+type Dest struct {
+	Below   bool
+	Line    int      // a line number from 1, or 0
+	First   bool     // the first line
+	Last    bool     // the last line
+	Pattern *Pattern // the first line with it
+}
+
+var lining = []row{
+	{"delete", anywhere, func(_ *parser, h Head) Node { return &Delete{h} }, []Use{
+		{"delete", "the addressed lines, or the members that a path selects", `on lines with word "depot-3" delete`},
+	}},
+	{"insert", anywhere, (*parser).insert, []Use{
+		{"insert above TEXT", "lines above what is addressed", `on first line insert above "# kiosk" unless present`},
+		{"insert below TEXT", "lines below it", `on lines with word "depot-3" insert below "moved" unless present`},
+		{"insert at top TEXT", "lines at the top of the file, below a #! line or an XML declaration", `insert at top "# kiosk" unless present`},
+		{"insert at end TEXT", "lines at the end of the file", `insert at end "moved" unless present`},
+		{"insert … unless present", "not if the section, block, paragraph or range around, else the file, has the lines", `insert at end "moved" unless present`},
+	}},
+	{"rewrite", anywhere, (*parser).rewrite, []Use{
+		{"rewrite as TEXT", "the addressed lines become TEXT", `on lines with word "depot-3" rewrite as "moved"`},
+	}},
+	{"comment", anywhere, (*parser).commentOut, []Use{
+		{`comment out with "…"`, "the mark goes before each addressed line", `on lines with word "depot-3" comment out with "# "`},
+	}},
+	{"uncomment", anywhere, func(p *parser, h Head) Node { return &Comment{Head: h, Mark: p.text("the comment mark")} }, []Use{
+		{`uncomment "…"`, "the mark goes from each addressed line, with one space behind it", `on lines with word "depot-4" uncomment "#"`},
+	}},
+	{"copy", anywhere, func(p *parser, h Head) Node { return p.transfer(h, false) }, []Use{
+		{"copy below DEST", "the addressed lines once more; DEST is `line N`, `first line`, `last line` or `lines with PATTERN`, which is the first such; also `above`",
+			`on line 3 copy below last line`},
+	}},
+	{"move", anywhere, func(p *parser, h Head) Node { return p.transfer(h, true) }, []Use{
+		{"move above DEST", "the addressed lines, to above or below one that stays", `on lines with word "depot-3" move above first line`},
+	}},
+	{"rename", anywhere, (*parser).rename, []Use{
+		{"rename to TEXT", "the members that a path selects get another name", `at '$.boards' rename to "signs"`},
+	}},
+}
+
+func (*Delete) pieces() []piece { return oneOf("delete") }
+
+func (n *Insert) options() []option {
+	return []option{flagged(&n.UnlessPresent, "unless present", "unless", "present")}
+}
+
+func (n *Insert) pieces() []piece {
+	return append(textPieces("insert "+n.Where.String(), n.Text), optionPieces(n.options())...)
+}
+
+func (n *Rewrite) pieces() []piece { return textPieces("rewrite as", n.Text) }
+func (n *Rename) pieces() []piece  { return textPieces("rename to", n.To) }
+
+func (n *Comment) pieces() []piece {
+	if n.Out {
+		return textPieces("comment out with", n.Mark)
+	}
+	return textPieces("uncomment", n.Mark)
+}
+
+func (n *Transfer) pieces() []piece {
+	head := "copy"
+	if n.Move {
+		head = "move"
+	}
+	if n.Dest.Below {
+		head += " below"
+	} else {
+		head += " above"
+	}
+	switch d := n.Dest; {
+	case d.First:
+		return oneOf(head + " first line")
+	case d.Last:
+		return oneOf(head + " last line")
+	case d.Line > 0:
+		return oneOf(head + " line " + strconv.Itoa(d.Line))
+	}
+	return patternPieces(head+" lines with", n.Dest.Pattern)
+}
+
+func (p *parser) insert(h Head) Node {
+	n := &Insert{Head: h}
+	switch p.choice("where to insert", "above", "below", "at") {
+	case "above":
+		n.Where = Above
+	case "below":
+		n.Where = Below
+	default:
+		n.Where = Top
+		if p.choice("which end of the file", "top", "end") == "end" {
+			n.Where = End
+		}
+	}
+	n.Text = p.text("the lines to insert")
+	p.options(n.options()).read()
+	return n
+}
+
+func (p *parser) rewrite(h Head) Node {
+	p.want("as", "rewrite")
+	return &Rewrite{h, p.text("what the lines become")}
+}
+
+func (p *parser) rename(h Head) Node {
+	p.want("to", "rename")
+	return &Rename{h, p.text("the new name")}
+}
+
+func (p *parser) commentOut(h Head) Node {
+	p.want("out", "comment")
+	p.want("with", "out")
+	return &Comment{Head: h, Out: true, Mark: p.text("the comment mark")}
+}
+
+// transfer reads where copied or moved lines go.
+func (p *parser) transfer(h Head, move bool) Node {
+	what := "copy"
+	if move {
+		what = "move"
+	}
+	d := Dest{Below: p.choice("where to "+what+" the lines", "above", "below") == "below"}
+	switch p.choice("a line", "line", "first", "last", "lines") {
+	case "line":
+		d.Line = p.number("a line number", 1)
+	case "first":
+		p.want("line", "first")
+		d.First = true
+	case "last":
+		p.want("line", "last")
+		d.Last = true
+	default:
+		d.Pattern = p.with("lines")
+	}
+	return &Transfer{Head: h, Move: move, Dest: d}
+}

@@ -1,0 +1,130 @@
+package script
+
+import "slices"
+
+// An option is words that may follow a form, with what they say. It is defined once for the parser, which
+// refuses what is said twice and what contradicts another option, and for the printer.
+type option struct {
+	words []string // that it begins with
+	what  string   // what it says, for "… is said twice"
+	// group is what only one option of a form may say; the same as what for those that stand alone.
+	group string
+
+	many bool // it may be said several times
+
+	flag *bool
+	// parse reads what follows the words; nil for an option that is only a flag.
+	parse func(p *parser)
+	// pieces returns the option as it is printed, nil if it is not set; for a flag it is the words.
+	pieces []piece
+}
+
+// flagged is an option that only sets a flag.
+func flagged(flag *bool, what string, words ...string) option {
+	return option{words: words, what: what, flag: flag, pieces: when(*flag, join(words))}
+}
+
+// texted is an option with a text, without placeholders if plain is set.
+func texted(text **Text, plain bool, what, operand string, words ...string) option {
+	o := option{words: words, what: what, parse: func(p *parser) {
+		if plain {
+			*text = p.plain(operand)
+		} else {
+			*text = p.text(operand)
+		}
+	}}
+	if *text != nil {
+		o.pieces = textPieces(join(words), *text)
+	}
+	return o
+}
+
+// when returns words as a piece, if ok.
+func when(ok bool, words string) []piece {
+	if !ok {
+		return nil
+	}
+	return []piece{{words: words}}
+}
+
+// options reads the options of a form, in any order, as often as read is called.
+type options struct {
+	p    *parser
+	all  []option
+	said map[string]string // by group, what was said
+}
+
+func (p *parser) options(all []option) *options {
+	return &options{p, all, map[string]string{}}
+}
+
+func (o *options) read() {
+	for o.one() {
+	}
+}
+
+// one reads one option, if one follows.
+func (o *options) one() bool {
+	for _, opt := range o.all {
+		if !o.p.begins(opt.words) {
+			continue
+		}
+		pos := o.p.peek().pos
+		o.p.acceptRest(opt.words)
+		group := opt.group
+		if group == "" {
+			group = opt.what
+		}
+		before, twice := o.said[group]
+		switch {
+		case opt.many:
+		case twice && before != opt.what:
+			o.p.fail(pos, before+" and "+opt.what+" contradict each other", "keep one of them")
+		case twice || opt.flag != nil && *opt.flag:
+			o.p.fail(pos, opt.what+" is said twice", "say it once")
+		}
+		o.said[group] = opt.what
+		if opt.flag != nil {
+			*opt.flag = true
+		}
+		if opt.parse != nil {
+			opt.parse(o.p)
+		}
+		return true
+	}
+	return false
+}
+
+// optionPieces returns the options that are set, as they are printed.
+func optionPieces(all []option) (out []piece) {
+	for _, o := range all {
+		out = append(out, o.pieces...)
+	}
+	return out
+}
+
+// begins reports whether an option's first word comes next, and, if another word tells it from what else may
+// begin with that word, that one too.
+func (p *parser) begins(words []string) bool {
+	p.expect(join(words))
+	t := p.peek()
+	if t.kind != kindWord || t.text != words[0] {
+		return false
+	}
+	if !slices.Contains(ambiguous, words[0]) || len(words) == 1 {
+		return true
+	}
+	next := p.tokens[min(p.at+1, len(p.tokens)-1)]
+	return next.kind == kindWord && next.text == words[1]
+}
+
+// ambiguous are words that begin options and other forms, or several options.
+var ambiguous = []string{"in", "not"}
+
+// acceptRest consumes the words, the first of which comes next.
+func (p *parser) acceptRest(words []string) {
+	p.at++
+	for i, w := range words[1:] {
+		p.want(w, words[i])
+	}
+}

@@ -1,0 +1,116 @@
+package script
+
+// Statements that settle.
+type (
+	// Settle is `settle PATTERN as TEXT`.
+	Settle struct {
+		Head
+		Pattern   *Pattern
+		Text      *Text
+		Commented *Text // the comment marks, each a character; nil for none
+		// KeepComment says that a comment behind the line stays. The line goes on in the next one
+		// if it ends in Continued, or, with ByIndentation, in deeper ones below it.
+		KeepComment   bool
+		Continued     *Text // nil for none
+		ByIndentation bool
+	}
+	// SettleSection is `settle section "…"`.
+	SettleSection struct {
+		Head
+		Name *Text
+	}
+	// SettleValue is `settle value PATH as TEXT`, and `settle item` if Item is set.
+	SettleValue struct {
+		Head
+		Path    *Text
+		Item    bool
+		Literal bool
+		Text    *Text
+	}
+)
+
+var settling = []row{
+	{"settle", anywhere, (*parser).settle, []Use{
+		{"settle PATTERN as TEXT", "exactly one line: the first that matches becomes TEXT, further ones go; without any, TEXT is added", `settle regex '^port\s*=' as "port = 8415"`},
+		{`settle … commented by "…"`, "a line that would match without its comment mark is taken before one is added", `settle regex '^port\s*=' as "port = 8415" commented by "#"`},
+		{"settle … keeping comment", "a comment at the line's end stays", `settle regex '^port\s*=' as "port = 8415" keeping comment`},
+		{`settle … continued by "…"`, "the line takes its continuation lines with it, which the mark at a line's end continues", `settle regex '^hosts' as "hosts = depot-4" continued by "\"`},
+		{"settle … continued by indentation", "the same of deeper-indented lines below it", `settle regex '^hosts' as "hosts = depot-4" continued by indentation`},
+		{`settle section "…"`, "that section exists: its header is added at the file's end if it does not", `settle section "clock"`},
+		{"settle value PATH as TEXT", "that member has this value, and is added if it is missing; `as literal` for a number, a list and the like", `settle value '$.port' as literal "8415"`},
+		{"settle item PATH as TEXT", "that list holds this item", `settle item '$.hosts' as "depot-4"`},
+	}},
+}
+
+func (n *Settle) options() []option {
+	indentation := option{words: []string{"continued", "by"}, what: "how the line is continued", parse: func(p *parser) {
+		p.expect("indentation")
+		if t := p.owed(); t.kind == kindWord {
+			p.want("indentation", "by")
+			n.ByIndentation = true
+		} else {
+			n.Continued = p.plain("the mark that continues a line")
+		}
+	}}
+	switch {
+	case n.ByIndentation:
+		indentation.pieces = oneOf("continued by indentation")
+	case n.Continued != nil:
+		indentation.pieces = textPieces("continued by", n.Continued)
+	}
+	return []option{
+		texted(&n.Commented, true, "how lines are commented", "the comment marks", "commented", "by"),
+		flagged(&n.KeepComment, "keeping comment", "keeping", "comment"),
+		indentation,
+		{words: []string{"ignoring", "case"}, what: "ignoring case", flag: &n.Pattern.IgnoreCase},
+	}
+}
+
+func (n *Settle) pieces() []piece {
+	ps := append(patternPieces("settle", n.Pattern), textPieces("as", n.Text)...)
+	return append(ps, optionPieces(n.options())...)
+}
+
+func (n *SettleSection) pieces() []piece { return textPieces("settle section", n.Name) }
+
+func (n *SettleValue) pieces() []piece {
+	head, as := "settle value", "as"
+	if n.Item {
+		head = "settle item"
+	}
+	if n.Literal {
+		as = "as literal"
+	}
+	return append(textPieces(head, n.Path), textPieces(as, n.Text)...)
+}
+
+func (p *parser) settle(h Head) Node {
+	p.expect("section", "value", "item")
+	switch t := p.owed(); {
+	case t.kind != kindWord:
+	case t.text == "section":
+		p.at++
+		return &SettleSection{h, p.text("a section's name")}
+	case t.text == "value" || t.text == "item":
+		p.at++
+		return p.settleValue(h, t.text == "item")
+	}
+	n := &Settle{Head: h, Pattern: p.pattern()}
+	p.want("as", "the pattern")
+	n.Text = p.text("the one line")
+	p.options(n.options()).read()
+	return n
+}
+
+// settleValue reads what follows `settle value` and `settle item`.
+func (p *parser) settleValue(h Head, item bool) Node {
+	n := &SettleValue{Head: h, Item: item, Path: p.text("a path")}
+	p.want("as", "the path")
+	p.expect("literal")
+	if t := p.owed(); t.kind == kindWord {
+		p.want("literal", "as")
+		n.Literal = true
+	}
+	n.Text = p.text("the value")
+	return n
+}
