@@ -1,6 +1,7 @@
 package compile
 
 import (
+	"cmp"
 	"fmt"
 	"regexp"
 	"regexp/syntax"
@@ -17,7 +18,7 @@ import (
 // warn reports what is allowed, and most likely not meant.
 func (c *compiler) warn(pos script.Pos, remedy, format string, args ...any) {
 	c.problems = append(c.problems, script.Problem{
-		Source: c.source, Pos: pos, Severity: script.Warning, Reason: fmt.Sprintf(format, args...), Remedy: remedy,
+		Source: cmp.Or(pos.In, c.source), Pos: pos, Severity: script.Warning, Reason: fmt.Sprintf(format, args...), Remedy: remedy,
 	})
 }
 

@@ -95,7 +95,7 @@ func (c *compiler) wholeFile(pos script.Pos, words string) {
 func (c *compiler) knownSyntax(name *script.Text) {
 	s, ok := syntax.Named(c.fixed(name))
 	if !ok {
-		remedy := "the syntaxes are " + strings.Join(syntax.Names(), ", ")
+		remedy := "one of " + syntax.List()
 		if near := script.Nearest(c.fixed(name), syntax.Names()); near != "" {
 			remedy = "did you mean " + near + "?"
 		}

@@ -203,7 +203,7 @@ func (t *Text) Quoted(prefer byte) bool {
 func ParseText(name, raw string) (t *Text, _ Problems) {
 	p := &parser{source: &Source{Name: name, Text: raw}}
 	p.attempt(func() {
-		t = p.textFrom([]token{{kind: kindString, text: raw, quote: '"', pos: Pos{1, 1, 1, p.source}, textColumn: 1}})
+		t = p.textFrom([]token{{kind: kindString, text: raw, quote: '"', pos: Pos{1, 1, max(utf8.RuneCountInString(raw), 1), p.source}, textColumn: 1}})
 	})
 	return t, p.problems
 }

@@ -3,6 +3,7 @@ package syntax
 
 import (
 	"path"
+	"strconv"
 	"strings"
 )
 
@@ -104,6 +105,18 @@ func (s Syntax) Family() Family {
 
 // IsJudged reports whether a text that parses must still parse after a change.
 func (s Syntax) IsJudged() bool { return s == JSON || s == YAML || s == TOML || s == XML }
+
+// List returns the names that Named knows, for a message.
+func List() string {
+	names := Names()
+	for i, name := range names {
+		if strings.Contains(name, " ") {
+			names[i] = strconv.Quote(name)
+		}
+	}
+	last := len(names) - 1
+	return strings.Join(names[:last], ", ") + " or " + names[last]
+}
 
 // HasValues reports whether texts of the syntax are trees of values that paths select.
 func (s Syntax) HasValues() bool { return table[s].name != "" }

@@ -97,7 +97,7 @@ func (f *ruleFlags) rules(a *app, oneOff *script.Script) (usecase.Rules, error) 
 	if f.syntax != "" {
 		var ok bool
 		if r.Syntax, ok = syntax.Named(f.syntax); !ok {
-			return r, wrong("--syntax is %s, not %q", strings.Join(syntax.Names(), ", "), f.syntax)
+			return r, wrong("--syntax is %s, not %q", syntax.List(), f.syntax)
 		}
 	}
 	for _, s := range f.set {

@@ -197,7 +197,7 @@ func (p *Printer) foreign(s *run.Summary) {
 	for _, n := range slices.Sorted(maps.Keys(by)) {
 		slices.Sort(by[n])
 		which := ": " + some(by[n])
-		if strings.HasPrefix(by[n][0], "command line:") && len(by[n]) == 1 {
+		if strings.HasPrefix(by[n][0], "--") && len(by[n]) == 1 {
 			which = ""
 		}
 		fmt.Fprintf(p.Err, "note: %s passed over: this path is for files of another kind%s\n", Count(n, "file"), which)

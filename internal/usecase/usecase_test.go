@@ -263,14 +263,14 @@ func TestScripts(t *testing.T) {
 // A long input that is not decided line by line is filtered as a short one is, whatever comes of
 // it: the first lines of it, said again and again, tell what the rest becomes.
 func TestFilterLongInput(t *testing.T) {
-	const part = "[box]\nclock {\n  host = depot-3\n}\n\n[kiosk]\nhost = depot-3\n"
+	const part = "\n[box]\nclock {\n  host = depot-3\n}\n\n[kiosk]\nhost = depot-3\n"
 	short := strings.Repeat(part, 3)
 	times := (held+held/8)/len(part) + 1
 	for i, rules := range []string{
-		"in section \"box\" replace text \"depot-3\" with \"depot-44\"",
+		"in paragraph with text \"[box]\" replace text \"depot-3\" with \"depot-44\"",
 		"in block with word \"clock\" insert below \"# seen\"\nin section \"kiosk\" replace text \"depot-3\" with \"depot-44\"",
-		"in section \"box\" replace text \"depot\" with \"x\" in file", // held after all
-		"in section \"box\" replace text \"depot-3\" with \"x\"\nrequire word \"signal\"",
+		"in section \"box\" replace text \"depot\" with \"x\"", // which needs the whole text
+		"in paragraph with text \"[box]\" replace text \"depot-3\" with \"x\"\nrequire word \"signal\"",
 		"on lines from text \"kiosk\" to text \"signal\" delete", // never closed
 	} {
 		r := newRailway(t, rules)
@@ -285,13 +285,13 @@ func TestFilterLongInput(t *testing.T) {
 		require.Equal(t, wantErr == nil, gotErr == nil, "%s: %v", rules, gotErr)
 	}
 	var out bytes.Buffer
-	r := newRailway(t, "on lines with text \"~\" delete\nin section \"signal\" delete") // all of the last window
+	r := newRailway(t, "on lines with text \"~\" delete\nin paragraph with text \"signal\" delete") // all of the last window
 	require.NoError(t, Filter(FilterOptions{Rules: r.rules, In: strings.NewReader(strings.Repeat(part, times) + strings.Repeat("~\n", 1<<20) + "~"), Out: &out}))
 	require.True(t, strings.TrimSuffix(strings.Repeat(part, times), "\n") == out.String())
 
 	out.Reset()
 	t.Setenv("TMPDIR", filepath.Join(t.TempDir(), "gone"))
-	r = newRailway(t, "in section \"box\" delete")
+	r = newRailway(t, "in paragraph with text \"[box]\" delete")
 	err := Filter(FilterOptions{Rules: r.rules, In: strings.NewReader(strings.Repeat(part, times)), Out: &out, Note: func(int, string) {}})
 	require.ErrorContains(t, err, "TMPDIR")
 	require.Zero(t, out.Len())
