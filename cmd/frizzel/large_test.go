@@ -84,32 +84,30 @@ func TestLargeFile(t *testing.T) {
 	require.True(t, bytes.Equal(fresh, read(t, folder)), "redo")
 }
 
-// Blocks of a large file, one in another, are found in memory for some of them, be it a file or
-// what a filter reads.
-func TestLargeBlocks(t *testing.T) {
-	const mib, most = 36, 68
-	folder := t.TempDir()
+// Paragraphs of a large file are found in memory for some of them, be it a file or what a filter reads; blocks
+// in memory for the text and its outline.
+func TestLargeParts(t *testing.T) {
+	const mib = 36
 	var old, fresh bytes.Buffer
-	old.WriteString("kiosks (\n")
-	fresh.WriteString("kiosks (\n")
 	for i := 0; old.Len() < mib<<20; i++ {
-		block := fmt.Sprintf("  kiosk %d {\n    depot = depot-%d\n    clock {\n      server = 192.0.2.1\n    }\n  }\n", i, i%40)
+		block := fmt.Sprintf("kiosk %d {\n    depot = depot-%d\n    clock {\n      server = 192.0.2.1\n    }\n}\n\n", i, i%40)
 		old.WriteString(block)
 		if i%40 == 3 {
 			block = strings.ReplaceAll(block, "192.0.2.1", "192.0.2.77")
 		}
 		fresh.WriteString(block)
 	}
-	old.WriteString(")\n")
-	fresh.WriteString(")\n")
-	require.NoError(t, os.WriteFile(filepath.Join(folder, "kiosks.conf"), old.Bytes(), 0o600))
-	rule := []string{"--rule", "joiners \"-\"\nin block with word \"kiosk\" having word \"depot-3\" replace word \"192.0.2.1\" with \"192.0.2.77\""}
-	out := measured(t, most, folder, old.Bytes(), append([]string{"filter"}, rule...)...)
-	require.True(t, fresh.String() == out, "a filter writes something else")
-	measured(t, most, folder, nil, append([]string{"apply", "--yes", "."}, rule...)...)
-	written, err := os.ReadFile(filepath.Join(folder, "kiosks.conf"))
-	require.NoError(t, err)
-	require.True(t, bytes.Equal(fresh.Bytes(), written), "an apply writes something else")
+	for part, most := range map[string]int{"paragraph": 68, "block": 320} {
+		folder := t.TempDir()
+		require.NoError(t, os.WriteFile(filepath.Join(folder, "kiosks.conf"), old.Bytes(), 0o600))
+		rule := []string{"--rule", "joiners \"-\"\nin " + part + " with word \"kiosk\" having word \"depot-3\" replace word \"192.0.2.1\" with \"192.0.2.77\""}
+		out := measured(t, most, folder, old.Bytes(), append([]string{"filter"}, rule...)...)
+		require.True(t, fresh.String() == out, "a filter writes something else")
+		measured(t, most, folder, nil, append([]string{"apply", "--yes", "."}, rule...)...)
+		written, err := os.ReadFile(filepath.Join(folder, "kiosks.conf"))
+		require.NoError(t, err)
+		require.True(t, bytes.Equal(fresh.Bytes(), written), "an apply writes something else")
+	}
 }
 
 // A large file whose backup is damaged is left alone, and keeps no other one; one that was
