@@ -36,8 +36,16 @@ func TestEvents(t *testing.T) {
 		"preview --sealed kept", "check .", "check bad.friz", "history",
 		"apply --yes -r move.friz conf", "apply --yes -r plain.friz --note notice conf", "apply --yes -r plain.friz conf",
 		"undo --yes", "apply --yes --sealed kept", "history", "history --of conf/a.ini",
+		"undo --yes", "apply --yes --hold 1h -r plain.friz conf", "history", "damage", "history",
 	} {
 		words := strings.Fields(args)
+		if args == "damage" {
+			records, err := filepath.Glob(filepath.Join(filepath.Dir(folder), "state", "runs", "*-1", "record"))
+			require.NoError(t, err)
+			require.Len(t, records, 1)
+			require.NoError(t, os.WriteFile(records[0], []byte("{}"), 0o600))
+			continue
+		}
 		if words[0] != "undo" {
 			words = append(words, "--format", "json")
 		}
@@ -47,18 +55,26 @@ func TestEvents(t *testing.T) {
 		}
 		lines := strings.Split(strings.TrimSuffix(stdout, "\n"), "\n")
 		require.Contains(t, lines[0], `{"event":"begin","version":1,"command":"`+words[0]+`"}`, "%s\n%s", args, stderr)
-		require.Contains(t, lines[len(lines)-1], `{"event":"summary",`, args)
+		last := map[string]string{"check": "checked", "history": "history"}[words[0]]
+		if last == "" {
+			last = "summary"
+		}
+		require.Contains(t, lines[len(lines)-1], `{"event":"`+last+`",`, args)
 		for i, line := range lines {
 			event, err := jsonschema.UnmarshalJSON(strings.NewReader(line))
 			require.NoError(t, err, "%s: %s", args, line)
 			require.NoError(t, schema.Validate(event), "%s: %s", args, line)
 			kind := event.(map[string]any)["event"].(string)
 			seen[kind] = true
+			if state := event.(map[string]any)["state"]; state != nil {
+				seen[state.(string)] = true
+				require.Equal(t, state == "held", strings.Contains(line, `"held_until":"20`), line)
+			}
 			require.Equal(t, i == 0, kind == "begin", args)
-			require.Equal(t, i == len(lines)-1, kind == "summary", args)
+			require.Equal(t, i == len(lines)-1, kind == last, args)
 		}
 	}
-	for _, kind := range []string{"match", "file", "skip", "problem", "example", "run"} {
+	for _, kind := range []string{"match", "file", "skip", "problem", "script_problem", "example", "run", "damaged", "done", "held", "taken_back"} {
 		require.True(t, seen[kind], kind)
 	}
 }

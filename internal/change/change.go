@@ -21,6 +21,7 @@ import (
 	"frizzel/core/edit"
 	"frizzel/internal/digest"
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 )
 
 // TempPrefix is what the names of the files begin with that a run stages beside
@@ -77,6 +78,9 @@ func (c *Change) Count() int {
 
 // ChangedError is the error of a file that is no longer what was read.
 type ChangedError struct{ Path string }
+
+// ExitStatus returns Refused.
+func (*ChangedError) ExitStatus() exit.Status { return exit.Refused }
 
 func (e *ChangedError) Error() string {
 	return fmt.Sprintf("%s has changed since it was read; nothing was written", e.Path)

@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frizzel/internal/exit"
 	"frizzel/internal/report"
 	"frizzel/internal/review"
 	"frizzel/internal/run"
@@ -75,16 +76,16 @@ func (a *app) canAsk(yes bool) error {
 	if yes || review.Terminal(a.In, a.files.Out) {
 		return nil
 	}
-	return refused("there is no terminal to ask at, so nothing was written; --yes does not ask")
+	return exit.Refusedf("there is no terminal to ask at, so nothing was written; --yes does not ask")
 }
 
 // checkFormat returns what is wrong with --format.
 func (f *applyFlags) checkFormat() error {
 	switch {
 	case f.format == "json" && !f.yes:
-		return wrong("--format json goes with --yes")
+		return exit.Wrongf("--format json goes with --yes")
 	case f.format != "text" && f.format != "json":
-		return wrong("--format is text or json, not %q", f.format)
+		return exit.Wrongf("--format is text or json, not %q", f.format)
 	}
 	return nil
 }
@@ -92,7 +93,7 @@ func (f *applyFlags) checkFormat() error {
 // applyRules applies what rules change.
 func (a *app) applyRules(c *cobra.Command, f *applyFlags, paths []string) error {
 	if f.yes && len(paths) == 0 && f.files.from == "" {
-		return wrong("apply --yes wants its paths said; . is the current folder")
+		return exit.Wrongf("apply --yes wants its paths said; . is the current folder")
 	}
 	rules, err := a.compile(c, &f.rules)
 	if err != nil {
@@ -189,7 +190,7 @@ func (ap *applying) end(a *usecase.Applied, err error, tellChanged bool) error {
 		ap.wrote(a.Run, a.Files)
 	}
 	if a.Run != nil && tellChanged {
-		return &exitError{exitChanged, nil}
+		return exit.Silent(exit.Changed)
 	}
 	return nil
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"frizzel/internal/exit"
 	"frizzel/internal/report"
 	"frizzel/internal/review"
 	"frizzel/internal/run"
@@ -24,9 +25,9 @@ var waysToAsk = []string{"screen", "file", "match"}
 func (a *app) canAskBy(c *cobra.Command, said string, yes bool) error {
 	switch {
 	case said != "" && !slices.Contains(waysToAsk, said):
-		return wrong("--ask is %s, not %q", oneOf(waysToAsk), said)
+		return exit.Wrongf("--ask is %s, not %q", oneOf(waysToAsk), said)
 	case yes && c.Flags().Changed("ask"):
-		return wrong("--yes does not ask, so --ask does not go with it")
+		return exit.Wrongf("--yes does not ask, so --ask does not go with it")
 	}
 	return a.canAsk(yes)
 }

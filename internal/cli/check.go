@@ -7,6 +7,8 @@ import (
 
 	"frizzel/core/compile"
 	"frizzel/core/script"
+	"frizzel/internal/event"
+	"frizzel/internal/exit"
 	"frizzel/internal/report"
 	"frizzel/internal/usecase"
 )
@@ -31,7 +33,7 @@ func (a *app) check() *cobra.Command {
 		Example: checkExample,
 		RunE: func(c *cobra.Command, paths []string) error {
 			if format != "text" && format != "json" {
-				return wrong("--format is text or json, not %q", format)
+				return exit.Wrongf("--format is text or json, not %q", format)
 			}
 			r, err := rules.rules(a, nil)
 			if err != nil {
@@ -68,18 +70,6 @@ func (ch *checking) style() report.Style {
 	return ch.printer().Style
 }
 
-// problemEvent is a problem for programs.
-type problemEvent struct {
-	Event    string `json:"event"`
-	Path     string `json:"path"`
-	Line     int    `json:"line"`
-	Column   int    `json:"column"`
-	Width    int    `json:"width"`
-	Severity string `json:"severity"`
-	Reason   string `json:"reason"`
-	Remedy   string `json:"remedy,omitempty"`
-}
-
 // problems shows the problems of a script, in JSON all of them.
 func (ch *checking) problems(all script.Problems) error {
 	first, more := all.Shown()
@@ -89,7 +79,10 @@ func (ch *checking) problems(all script.Problems) error {
 	for _, p := range first {
 		var err error
 		if ch.json {
-			err = ch.event(problemEvent{"problem", p.Source.Name, p.Pos.Line, p.Pos.Column, p.Pos.Width, p.Severity.String(), p.Reason, p.Remedy})
+			err = ch.event(event.ScriptProblem{
+				Path: p.Source.Name, Line: p.Pos.Line, Column: p.Pos.Column, Width: p.Pos.Width,
+				Severity: p.Severity.String(), Reason: p.Reason, Remedy: p.Remedy,
+			})
 		} else {
 			_, err = fmt.Fprintln(ch.Out, ch.style().Problem(p))
 		}
@@ -104,16 +97,6 @@ func (ch *checking) problems(all script.Problems) error {
 	return err
 }
 
-// exampleEvent is an example that was run, for programs.
-type exampleEvent struct {
-	Event  string `json:"event"`
-	Path   string `json:"path"`
-	Line   int    `json:"line"`
-	Name   string `json:"name,omitempty"`
-	Passed bool   `json:"passed"`
-	Diff   string `json:"diff,omitempty"`
-}
-
 func (ch *checking) trial(s *script.Script, t *compile.Trial) error {
 	var wrong string
 	if !t.Passed() {
@@ -121,7 +104,7 @@ func (ch *checking) trial(s *script.Script, t *compile.Trial) error {
 	}
 	switch {
 	case ch.json:
-		return ch.event(exampleEvent{"example", s.Source.Name, t.Example.Pos.Line, t.Name(), t.Passed(), wrong})
+		return ch.event(event.Example{Path: s.Source.Name, Line: t.Example.Pos.Line, Name: t.Name(), Passed: t.Passed(), Diff: wrong})
 	case !t.Passed():
 		name := ""
 		if t.Name() != "" {
@@ -133,27 +116,17 @@ func (ch *checking) trial(s *script.Script, t *compile.Trial) error {
 	return nil
 }
 
-func (ch *checking) event(e any) error {
+func (ch *checking) event(e event.Event) error {
 	if ch.events == nil {
 		ch.events = report.NewEvents(ch.Out, "check", nil)
 	}
 	return ch.events.Write(e)
 }
 
-// checkEvent ends a check for programs.
-type checkEvent struct {
-	Event    string `json:"event"`
-	Scripts  int    `json:"scripts"`
-	Errors   int    `json:"errors"`
-	Warnings int    `json:"warnings"`
-	Passed   int    `json:"examples_passed"`
-	Failed   int    `json:"examples_failed"`
-}
-
 func (ch *checking) end(c *usecase.Checked) error {
 	var err error
 	if ch.json {
-		err = ch.event(checkEvent{"summary", c.Scripts, c.Errors, c.Warnings, c.Passed, c.Failed})
+		err = ch.event(event.Checked{Scripts: c.Scripts, Errors: c.Errors, Warnings: c.Warnings, Passed: c.Passed, Failed: c.Failed})
 	} else {
 		_, err = fmt.Fprintf(ch.Out, "%s: %s, %s; %s passed, %d failed\n", report.Count(c.Scripts, "script"),
 			report.Count(c.Errors, "error"), report.Count(c.Warnings, "warning"), report.Count(c.Passed, "example"), c.Failed)
@@ -162,9 +135,9 @@ func (ch *checking) end(c *usecase.Checked) error {
 	case err != nil:
 		return err
 	case c.Errors > 0:
-		return &exitError{exitWrong, nil}
+		return exit.Silent(exit.Wrong)
 	case c.Failed > 0:
-		return &exitError{exitWould, nil}
+		return exit.Silent(exit.Would)
 	}
 	return nil
 }

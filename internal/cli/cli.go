@@ -19,17 +19,14 @@ import (
 	"golang.org/x/term"
 
 	"frizzel/core/script"
-	"frizzel/internal/change"
-	"frizzel/internal/hook"
+	"frizzel/internal/exit"
 	"frizzel/internal/report"
 	"frizzel/internal/review"
-	"frizzel/internal/selection"
 	"frizzel/internal/settings"
 	"frizzel/internal/terminal"
 	"frizzel/internal/usecase"
 	"frizzel/internal/vault/history"
 	"frizzel/internal/vault/store"
-	"frizzel/internal/vault/transaction"
 )
 
 // Streams are where a command reads and writes.
@@ -38,44 +35,8 @@ type Streams struct {
 	Out, Err *os.File
 }
 
-// The exit statuses.
-const (
-	exitDone        = 0
-	exitWould       = 1 // find: nothing found; preview --check: something would change
-	exitWrong       = 2 // the command line or a script is wrong
-	exitRefused     = 3 // nothing stays written
-	exitUnreadable  = 4 // a file could not be read or written
-	exitChanged     = 5 // with --tell-changed: something was written
-	exitInPart      = 6 // undo, redo, recover: done in part
-	exitInterrupted = 130
-	exitBrokenPipe  = 141
-)
-
-// exitError carries an exit status. Its error may be nil where all is said already.
-type exitError struct {
-	status int
-	err    error
-}
-
-func (e *exitError) Error() string {
-	if e.err == nil {
-		return ""
-	}
-	return e.err.Error()
-}
-
-func (e *exitError) Unwrap() error { return e.err }
-
-func wrong(format string, args ...any) error {
-	return &exitError{exitWrong, fmt.Errorf(format, args...)}
-}
-
-func refused(format string, args ...any) error {
-	return &exitError{exitRefused, fmt.Errorf(format, args...)}
-}
-
-// holdLittle lets garbage be collected half as often, for a command that holds little of what it
-// reads: some of a tenth of its time, for memory that it has to spare.
+// holdLittle doubles GOGC for a command with a small live heap: it saves up to a tenth of its time and costs
+// little memory.
 func holdLittle() {
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(200)
@@ -107,7 +68,9 @@ func newApp(s Streams, broken func()) *app {
 const grace = 700 * time.Millisecond
 
 // Main runs the program and returns its exit status.
-func Main(args []string, s Streams) int {
+func Main(args []string, s Streams) int { return int(runMain(args, s)) }
+
+func runMain(args []string, s Streams) exit.Status {
 	signals := []os.Signal{os.Interrupt, syscall.SIGTERM, syscall.SIGHUP}
 	signals = slices.DeleteFunc(signals, signal.Ignored) // such as by nohup
 	ctx, stop := signal.NotifyContext(context.Background(), signals...)
@@ -117,20 +80,20 @@ func Main(args []string, s Streams) int {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	a := newApp(s, func() { cancel(errBrokenPipe) })
-	done := make(chan int, 1)
+	done := make(chan exit.Status, 1)
 	go func() { done <- a.run(ctx, args) }()
 	select {
 	case status := <-done:
 		return ended(ctx, status)
 	case <-ctx.Done():
 	}
-	for { // what writes comes to its end, or puts back what it did; what waits for its input never does
+	for { // a writing command finishes or rolls back; one blocked on input never returns, hence the grace period
 		select {
 		case status := <-done:
 			return ended(ctx, status)
 		case <-time.After(grace):
 			if !store.Working() && !a.patient.Load() {
-				return ended(ctx, exitInterrupted)
+				return ended(ctx, exit.Interrupted)
 			}
 		}
 	}
@@ -140,67 +103,46 @@ func Main(args []string, s Streams) int {
 var errBrokenPipe = errors.New("nobody reads the output")
 
 // ended returns the exit status of a program that may have been ended by a broken pipe.
-func ended(ctx context.Context, status int) int {
-	if errors.Is(context.Cause(ctx), errBrokenPipe) && status != exitDone && status != exitChanged {
-		return exitBrokenPipe
+func ended(ctx context.Context, status exit.Status) exit.Status {
+	if errors.Is(context.Cause(ctx), errBrokenPipe) && status != exit.Done && status != exit.Changed {
+		return exit.BrokenPipe
 	}
 	return status
 }
 
-func (a *app) run(ctx context.Context, args []string) int {
+func (a *app) run(ctx context.Context, args []string) (status exit.Status) {
+	defer func() {
+		if r := recover(); r != nil {
+			fmt.Fprintf(a.Err, "%v\n%s%s\n", r, debug.Stack(), report7)
+			status = exit.Internal
+		}
+	}()
 	root := a.root()
 	root.SetArgs(args)
 	err := root.ExecuteContext(ctx)
-	status := statusOf(err)
+	status = statusOf(err)
 	if err != nil && err.Error() != "" && !errors.Is(context.Cause(ctx), errBrokenPipe) {
 		fmt.Fprintln(a.Err, a.describe(err))
+		if status == exit.Internal {
+			fmt.Fprintln(a.Err, report7)
+		}
 	}
 	return status
 }
 
-// statusOf returns the exit status that an error stands for.
-func statusOf(err error) int {
-	var (
-		exit       *exitError
-		wrong      *usecase.WrongError
-		refused    *usecase.RefusedError
-		unreadable *usecase.UnreadableError
-		missing    *selection.MissingError
-		noRun      *store.MissingError
-		damaged    *store.DamagedError
-		changed    *change.ChangedError
-		exists     *transaction.ExistsError
-		staged     *transaction.StagedError
-		moved      *transaction.MovedError
-		proof      *hook.ProofError
-		problems   script.Problems
-	)
-	switch {
-	case err == nil:
-		return exitDone
-	case errors.As(err, &exit):
-		return exit.status
-	case errors.Is(err, context.Canceled), errors.Is(err, review.ErrInterrupted):
-		return exitInterrupted
-	case errors.Is(err, review.ErrDeclined), errors.Is(err, usecase.ErrNothingTaken):
-		return exitRefused
-	case errors.As(err, &wrong), errors.As(err, &missing), errors.As(err, &noRun), errors.As(err, &problems):
-		return exitWrong
-	case errors.As(err, &refused), errors.As(err, &changed), errors.As(err, &proof), errors.As(err, &exists),
-		errors.As(err, &staged), errors.As(err, &moved), errors.Is(err, store.ErrBusy):
-		return exitRefused
-	case errors.As(err, &unreadable), errors.As(err, &damaged), isFileError(err):
-		return exitUnreadable
-	}
-	return exitWrong
-}
+// report7 is what to do about an error that nobody foresaw.
+const report7 = "frizzel: this is a mistake of the program, not yours; please report it with the command line and what frizzel version prints"
 
-func isFileError(err error) bool {
-	var p *os.PathError
-	var l *os.LinkError
-	var s *os.SyscallError
-	var n syscall.Errno
-	return errors.As(err, &p) || errors.As(err, &l) || errors.As(err, &s) || errors.As(err, &n)
+// statusOf returns the exit status of an error.
+func statusOf(err error) exit.Status {
+	var problems script.Problems
+	switch {
+	case errors.Is(err, context.Canceled), errors.Is(err, review.ErrInterrupted):
+		return exit.Interrupted
+	case errors.As(err, &problems):
+		return exit.Wrong
+	}
+	return exit.Of(err)
 }
 
 // describe words an error for people.
@@ -275,7 +217,7 @@ func (a *app) root() *cobra.Command {
 			return err
 		}
 		if !slices.Contains(coloring, a.color) {
-			return wrong("--color is %s, not %q", oneOf(coloring), a.color)
+			return exit.Wrongf("--color is %s, not %q", oneOf(coloring), a.color)
 		}
 		if a.color == "always" {
 			a.Out.Shown = true // somebody looks at it behind a pager

@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"frizzel/core/script"
+	"frizzel/internal/exit"
 	"frizzel/internal/terminal"
 	"frizzel/internal/usecase"
 )
@@ -103,7 +104,7 @@ func (a *app) completion(root *cobra.Command) *cobra.Command {
 				_, err := fmt.Fprint(a.Out, strings.Replace(b.String(), fishPrefix, fishOpen+fishPrefix, 1))
 				return err
 			}
-			return wrong("completion is for bash, zsh or fish, not %q", args[0])
+			return exit.Wrongf("completion is for bash, zsh or fish, not %q", args[0])
 		},
 	}
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"frizzel/demo"
+	"frizzel/internal/exit"
 	"frizzel/internal/hook"
 	"frizzel/internal/review"
 )
@@ -89,7 +90,7 @@ func (a *app) demo() *cobra.Command {
 // leaveDemo unpacks the files and says what to try.
 func (a *app) leaveDemo(folder string) error {
 	if err := demo.Unpack(folder); err != nil {
-		return wrong("%w", err)
+		return exit.Wrongf("%w", err)
 	}
 	fmt.Fprintf(a.Out, "The files of the Fernhollow Light Railway are in %s. Try there:\n\n  cd %s\n", folder, hook.Quote(folder))
 	for _, s := range steps {
@@ -125,8 +126,8 @@ func (a *app) walkDemo(ctx context.Context) error {
 			}
 		}
 		sub := newApp(a.files, a.Out.Broken)
-		if status := sub.run(ctx, append(s.args, "--color", a.color)); status != exitDone {
-			return &exitError{status, fmt.Errorf("step %d of the demo ended with status %d", i+1, status)}
+		if status := sub.run(ctx, append(s.args, "--color", a.color)); status != exit.Done {
+			return exit.With(status, fmt.Errorf("step %d of the demo ended with status %d", i+1, status))
 		}
 	}
 	fmt.Fprintf(a.Out, "\nTo play with these files: frizzel demo FOLDER\n")

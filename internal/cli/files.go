@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 	"frizzel/internal/run"
 	"frizzel/internal/usecase"
 )
@@ -53,7 +54,7 @@ func (a *app) plan(f *fileFlags, rules *usecase.Compiled, paths []string) (*run.
 		return nil, err
 	}
 	if f.from != "" && len(paths)+len(listed) == 0 {
-		return nil, wrong("--from %s names no paths", f.from)
+		return nil, exit.Wrongf("--from %s names no paths", f.from)
 	}
 	files := usecase.Files{
 		Paths: append(paths, listed...), Only: f.in, Not: f.out, Depth: f.depth, NoHidden: f.noHidden, NoDocuments: f.noDocuments,
@@ -62,7 +63,7 @@ func (a *app) plan(f *fileFlags, rules *usecase.Compiled, paths []string) (*run.
 	if f.maxSize != "" {
 		size, err := humanize.ParseBytes(f.maxSize)
 		if err != nil || size == 0 || size > 1<<62 {
-			return nil, wrong("--max-size wants a size such as 10MB, not %q", f.maxSize)
+			return nil, exit.Wrongf("--max-size wants a size such as 10MB, not %q", f.maxSize)
 		}
 		files.MaxSize = int64(size)
 	}
@@ -82,7 +83,7 @@ const mostList = 1 << 30
 func (a *app) listed(f *fileFlags) ([]string, error) {
 	if f.from == "" {
 		if f.null {
-			return nil, wrong("--null goes with --from")
+			return nil, exit.Wrongf("--null goes with --from")
 		}
 		return nil, nil
 	}
@@ -91,7 +92,7 @@ func (a *app) listed(f *fileFlags) ([]string, error) {
 	if f.from == "-" {
 		text, err = disk.ReadStream(a.In, "standard input", mostList)
 	} else if text, err = disk.ReadBounded(f.from, mostList); errors.Is(err, fs.ErrNotExist) {
-		return nil, wrong("there is no list of paths %q", f.from)
+		return nil, exit.Wrongf("there is no list of paths %q", f.from)
 	}
 	if err != nil {
 		return nil, err

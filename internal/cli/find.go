@@ -7,6 +7,7 @@ import (
 
 	"frizzel/core/program"
 	"frizzel/core/script"
+	"frizzel/internal/exit"
 	"frizzel/internal/report"
 	"frizzel/internal/run"
 	"frizzel/internal/terminal"
@@ -95,17 +96,17 @@ func (a *app) find() *cobra.Command {
 
 func (how *findFlags) check(c *cobra.Command) error {
 	if how.format != "text" && how.format != "json" {
-		return wrong("--format is text or json, not %q", how.format)
+		return exit.Wrongf("--format is text or json, not %q", how.format)
 	}
 	if how.context < 0 {
-		return wrong("--context is at least 0")
+		return exit.Wrongf("--context is at least 0")
 	}
 	ways := given(c, "names", "count", "without", "show")
 	if how.format == "json" {
 		ways = append(ways, "--format json")
 	}
 	if len(ways) > 1 {
-		return wrong("%s and %s do not go together", ways[0], ways[1])
+		return exit.Wrongf("%s and %s do not go together", ways[0], ways[1])
 	}
 	return nil
 }
@@ -125,7 +126,7 @@ func (a *app) compileFind(c *cobra.Command, f *ruleFlags) (*usecase.Compiled, ru
 	case oneOff.Kind == "":
 		change, err = oneOff.Script()
 	case len(f.scripts)+len(f.statements) > 0:
-		err = wrong("--%s and a script do not go together: look for one of them", oneOff.Kind)
+		err = exit.Wrongf("--%s and a script do not go together: look for one of them", oneOff.Kind)
 	default:
 		sought = run.Assertions
 		change, err = oneOff.Search()
@@ -211,7 +212,7 @@ func (f *finding) showEach(found *run.Sight) error {
 	for i, m := range found.Matches {
 		text, err := f.show.Expand(found.File.Text, m, file, found.Nth+i+1, places[i].Line, &f.counted)
 		if err != nil {
-			return refused("%s:%d: %v", report.Path(found.At.Path), places[i].Line, err)
+			return exit.Refusedf("%s:%d: %v", report.Path(found.At.Path), places[i].Line, err)
 		}
 		if f.printer.Terminal {
 			text = terminal.Visible([]byte(text))
@@ -233,9 +234,9 @@ func (f *finding) end(s *run.Summary) error {
 	}
 	switch {
 	case len(s.Unreadable()) > 0:
-		return &exitError{exitUnreadable, nil}
+		return exit.Silent(exit.Unreadable)
 	case !f.found:
-		return &exitError{exitWould, nil}
+		return exit.Silent(exit.Would)
 	}
 	return nil
 }

@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frizzel/internal/exit"
 	"frizzel/internal/report"
 	"frizzel/internal/usecase"
 )
@@ -46,7 +47,7 @@ func (a *app) layout() *cobra.Command {
 			case err != nil:
 				return err
 			case checkOnly && done.Files > 0:
-				return &exitError{exitWould, nil}
+				return exit.Silent(exit.Would)
 			case done.Run != nil:
 				a.wrote(done.Run, done.Files)
 			}

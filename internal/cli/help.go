@@ -11,6 +11,7 @@ import (
 	"frizzel/core/outline"
 	"frizzel/core/syntax"
 	"frizzel/docs"
+	"frizzel/internal/exit"
 )
 
 // topic is a part of the documentation that is shown offline.
@@ -70,7 +71,7 @@ func (a *app) helpCommand(root *cobra.Command) *cobra.Command {
 			if about, _, err := root.Find(args); err == nil && about != root {
 				return about.Help()
 			}
-			return wrong("there is no command and no topic %q%s; see frizzel help", strings.Join(args, " "), meant(args[0], "", append(commandNames(root), names...)))
+			return exit.Wrongf("there is no command and no topic %q%s; see frizzel help", strings.Join(args, " "), meant(args[0], "", append(commandNames(root), names...)))
 		},
 	}
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"os"
@@ -17,6 +18,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"frizzel/internal/change"
+	"frizzel/internal/event"
+	"frizzel/internal/exit"
 	"frizzel/internal/report"
 	"frizzel/internal/terminal"
 	"frizzel/internal/usecase"
@@ -43,7 +46,7 @@ func (a *app) history() *cobra.Command {
 		Args:    noCommand,
 		RunE: func(*cobra.Command, []string) error {
 			if format != "text" && format != "json" {
-				return wrong("--format is text or json, not %q", format)
+				return exit.Wrongf("--format is text or json, not %q", format)
 			}
 			s, err := usecase.OpenStore()
 			if err != nil {
@@ -102,58 +105,25 @@ type listing struct {
 	busy   bool // a run is at work just now
 }
 
-// runEvent is a run for programs.
-type runEvent struct {
-	Event   string      `json:"event"`
-	Run     string      `json:"run"`
-	Number  int         `json:"number"`
-	Time    time.Time   `json:"time"`
-	User    string      `json:"user"`
-	Host    string      `json:"host"`
-	Kind    store.Kind  `json:"kind"`
-	Undoes  string      `json:"undoes,omitempty"`
-	State   string      `json:"state"`
-	Files   int         `json:"files"`
-	Changes int         `json:"changes"`
-	Bytes   int64       `json:"bytes"`
-	Rules   []string    `json:"rules"`
-	Note    string      `json:"note,omitempty"`
-	Paths   []string    `json:"paths"`
-	Left    []leftEvent `json:"left,omitempty"`
-}
-
-type leftEvent struct {
-	Path   string `json:"path"`
-	Reason string `json:"reason"`
-	Kept   string `json:"kept,omitempty"`
-}
-
-type damagedEvent struct {
-	Event  string `json:"event"`
-	Run    string `json:"run"`
-	Reason string `json:"reason"`
-}
-
-// historyEvent ends a history for programs.
-type historyEvent struct {
-	Event string `json:"event"`
-	Host  string `json:"host"`
-	Runs  int    `json:"runs"`
-	Bytes int64  `json:"bytes"`
-}
-
 func (a *app) runEvents(l *listing, records []*store.Record, damaged []store.Damaged) error {
 	events := report.NewEvents(a.Out, "history", nil)
-	last := historyEvent{Event: "summary", Runs: len(records)}
+	last := event.History{Runs: len(records)}
 	last.Host, _ = os.Hostname()
 	for _, r := range records {
 		rules, err := r.RulesUsed()
 		if err != nil {
 			return err
 		}
-		e := runEvent{
-			Event: "run", Run: r.ID, Number: r.Number, Time: r.Time, User: r.User, Host: r.Host, Kind: r.Kind, Undoes: r.Undoes,
+		e := event.Run{
+			Run: r.ID, Number: r.Number, Time: r.Time.UTC(), User: r.User, Host: r.Host, Kind: string(r.Kind), Undoes: r.Undoes,
 			State: l.stateOf(r), Files: r.Targets(), Changes: r.Changes, Bytes: l.Size(r.ID), Rules: rules, Note: r.Note,
+		}
+		switch e.State {
+		case event.Held:
+			until := r.HeldUntil().UTC()
+			e.HeldUntil = &until
+		case event.TakenPart:
+			e.FilesTakenBack = l.undone[r.ID]
 		}
 		for f, err := range r.Files.All() {
 			if err != nil {
@@ -162,7 +132,7 @@ func (a *app) runEvents(l *listing, records []*store.Record, damaged []store.Dam
 			e.Paths = append(e.Paths, f.Absolute())
 		}
 		for _, left := range r.Left {
-			e.Left = append(e.Left, leftEvent{string(left.Path), left.Reason, string(left.Kept)})
+			e.Left = append(e.Left, event.Left{Path: string(left.Path), Reason: left.Reason, Kept: string(left.Kept)})
 		}
 		last.Bytes += e.Bytes
 		if err := events.Write(e); err != nil {
@@ -170,7 +140,7 @@ func (a *app) runEvents(l *listing, records []*store.Record, damaged []store.Dam
 		}
 	}
 	for _, d := range damaged {
-		if err := events.Write(damagedEvent{"damaged", d.ID, d.Reason.Error()}); err != nil {
+		if err := events.Write(event.Damaged{Run: d.ID, Reason: d.Reason.Error()}); err != nil {
 			return err
 		}
 	}
@@ -192,7 +162,7 @@ func (a *app) runTable(l *listing, records []*store.Record) (total int64, err er
 		size := l.Size(r.ID)
 		total += size
 		fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%d\t%d\t%s\t%s", r.Name(), r.Time.Format("2006-01-02 15:04:05"), r.User, whatOf(r), r.Targets(), r.Changes,
-			humanize.IBytes(uint64(size)), l.stateOf(r))
+			humanize.IBytes(uint64(size)), l.shownState(r))
 		if !printer.Terminal {
 			fmt.Fprintf(w, "\t%s\t%s", namesOfRules(r), terminal.Visible([]byte(r.Note)))
 		}
@@ -232,26 +202,44 @@ func nameOf(id string) string {
 	return id
 }
 
-// stateOf says what became of a run.
-func (l *listing) stateOf(r *store.Record) string {
+// stateOf returns what became of a run.
+func (l *listing) stateOf(r *store.Record) event.State {
 	undone := l.undone[r.ID]
 	switch state := r.State(); {
 	case state.Unfinished() && l.busy:
-		return "being written"
+		return event.BeingWritten
 	case state.Unfinished():
-		return "cut off"
+		return event.CutOff
 	case state == store.PutBack && len(r.Left) > 0:
-		return "put back in part"
+		return event.PutBackPart
 	case state == store.PutBack:
-		return "put back"
+		return event.PutBack
 	case undone == r.Files.Len() && undone > 0:
-		return "taken back"
+		return event.TakenBack
 	case undone > 0:
-		return fmt.Sprintf("%d taken back", undone)
+		return event.TakenPart
 	case state == store.Held:
-		return "on hold until " + r.HeldUntil().Local().Format("15:04:05")
+		return event.Held
 	}
-	return "done"
+	return event.Done
+}
+
+// stateWords are the states as the table shows them, if they are not shown by their names.
+var stateWords = map[event.State]string{
+	event.BeingWritten: "being written", event.CutOff: "cut off", event.PutBack: "put back", event.PutBackPart: "put back in part",
+	event.TakenBack: "taken back",
+}
+
+// shownState returns what became of a run, for a person.
+func (l *listing) shownState(r *store.Record) string {
+	switch state := l.stateOf(r); state {
+	case event.Held:
+		return "on hold until " + r.HeldUntil().Local().Format("15:04:05")
+	case event.TakenPart:
+		return fmt.Sprintf("%d taken back", l.undone[r.ID])
+	default:
+		return cmp.Or(stateWords[state], string(state))
+	}
 }
 
 func namesOfRules(r *store.Record) string {
@@ -321,7 +309,7 @@ func (a *app) historyVerify() *cobra.Command {
 			}
 			if len(damaged) > 0 {
 				fmt.Fprintf(a.Err, "%s checked; what is damaged is left alone, and keeps nothing else\n", report.Count(runs, "run"))
-				return &exitError{exitUnreadable, nil}
+				return exit.Silent(exit.Unreadable)
 			}
 			_, err = fmt.Fprintf(a.Err, "%s checked: all is as it was written\n", report.Count(runs, "run"))
 			return err
@@ -345,17 +333,17 @@ func (a *app) historyPrune() *cobra.Command {
 				return err
 			}
 			if p.Newest < 0 {
-				return wrong("--newest is at least 1: so many runs stay")
+				return exit.Wrongf("--newest is at least 1: so many runs stay")
 			}
 			if total != "" {
 				n, err := humanize.ParseBytes(total)
 				if err != nil || n == 0 || n > math.MaxInt64 {
-					return wrong("--total wants a size such as 500MB, not %q", total)
+					return exit.Wrongf("--total wants a size such as 500MB, not %q", total)
 				}
 				p.Total = int64(n)
 			}
 			if p == (history.Pruning{}) {
-				return wrong("say which runs to forget: --newest N, --older-than 90d, or --total 1GB")
+				return exit.Wrongf("say which runs to forget: --newest N, --older-than 90d, or --total 1GB")
 			}
 			s, err := usecase.OpenStore()
 			if err != nil {
@@ -398,7 +386,7 @@ func parseAge(s string) (time.Duration, error) {
 	}
 	d, err := time.ParseDuration(s)
 	if err != nil || d <= 0 {
-		return 0, wrong("--older-than wants a time such as 90d, 2w or 12h, not %q", s)
+		return 0, exit.Wrongf("--older-than wants a time such as 90d, 2w or 12h, not %q", s)
 	}
 	return d, nil
 }

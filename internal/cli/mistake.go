@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"frizzel/core/script"
+	"frizzel/internal/exit"
 )
 
 // mistakenOption words what is wrong with an option, and what to type instead.
@@ -16,7 +17,7 @@ func mistakenOption(c *cobra.Command, err error) error {
 	if args := c.Flags().Args(); c.HasSubCommands() && len(args) > 0 {
 		return noCommand(c, args) // its options are not known either
 	}
-	return wrong("%s; see %s --help", optionMistake(c, err), c.CommandPath())
+	return exit.Wrongf("%s; see %s --help", optionMistake(c, err), c.CommandPath())
 }
 
 func optionMistake(c *cobra.Command, err error) string {
@@ -88,7 +89,7 @@ func noCommand(c *cobra.Command, args []string) error {
 	if len(args) == 0 {
 		return nil
 	}
-	return wrong("there is no command %q%s; see %s --help", args[0], meant(args[0], "", commandNames(c)), c.CommandPath())
+	return exit.Wrongf("there is no command %q%s; see %s --help", args[0], meant(args[0], "", commandNames(c)), c.CommandPath())
 }
 
 // nothing is what a command takes that only has options.
@@ -96,7 +97,7 @@ func nothing(c *cobra.Command, args []string) error {
 	if len(args) == 0 {
 		return nil
 	}
-	return wrong("%s takes options only, not %q; see %s --help", name(c), args[0], c.CommandPath())
+	return exit.Wrongf("%s takes options only, not %q; see %s --help", name(c), args[0], c.CommandPath())
 }
 
 // noPaths is what a command takes that reads standard input.
@@ -104,7 +105,7 @@ func noPaths(c *cobra.Command, args []string) error {
 	if len(args) == 0 {
 		return nil
 	}
-	return wrong("%s reads standard input, not files: write < %s behind it; see %s --help", name(c), shellWord(args[0]), c.CommandPath())
+	return exit.Wrongf("%s reads standard input, not files: write < %s behind it; see %s --help", name(c), shellWord(args[0]), c.CommandPath())
 }
 
 // one is what a command takes that is about one thing.
@@ -112,11 +113,11 @@ func one(what string) cobra.PositionalArgs {
 	return func(c *cobra.Command, args []string) error {
 		switch len(args) {
 		case 0:
-			return wrong("%s wants %s; see %s --help", name(c), what, c.CommandPath())
+			return exit.Wrongf("%s wants %s; see %s --help", name(c), what, c.CommandPath())
 		case 1:
 			return nil
 		}
-		return wrong("%s wants %s and no more, not also %q", name(c), what, args[1])
+		return exit.Wrongf("%s wants %s and no more, not also %q", name(c), what, args[1])
 	}
 }
 

@@ -9,6 +9,8 @@ import (
 	"os"
 	"path/filepath"
 
+	"frizzel/internal/exit"
+
 	"github.com/spf13/cobra"
 )
 
@@ -55,10 +57,10 @@ func canSave(path string) error {
 		return nil
 	}
 	if _, err := os.Lstat(path); err == nil {
-		return wrong("%q is there already; name a new file", path)
+		return exit.Wrongf("%q is there already; name a new file", path)
 	}
 	if _, err := os.Stat(filepath.Dir(path)); errors.Is(err, fs.ErrNotExist) {
-		return wrong("there is no folder %q to write %q in", filepath.Dir(path), filepath.Base(path))
+		return exit.Wrongf("there is no folder %q to write %q in", filepath.Dir(path), filepath.Base(path))
 	}
 	return nil
 }
@@ -70,10 +72,10 @@ func save(path string, text []byte) error { return saveFrom(path, bytes.NewReade
 func saveFrom(path string, from io.WriterTo) error {
 	f, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
 	if errors.Is(err, fs.ErrExist) {
-		return wrong("%q is there already; name a new file", path)
+		return exit.Wrongf("%q is there already; name a new file", path)
 	}
 	if errors.Is(err, fs.ErrNotExist) {
-		return wrong("there is no folder %q to write %q in", filepath.Dir(path), filepath.Base(path))
+		return exit.Wrongf("there is no folder %q to write %q in", filepath.Dir(path), filepath.Base(path))
 	}
 	if err != nil {
 		return err

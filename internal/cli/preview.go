@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"frizzel/core/compile"
+	"frizzel/internal/exit"
 	"frizzel/internal/report"
 	"frizzel/internal/run"
 	"frizzel/internal/usecase"
@@ -115,10 +116,10 @@ type previewing struct {
 
 func (a *app) previewing(rules *usecase.Compiled, how *previewFlags) (*previewing, error) {
 	if !slices.Contains([]string{"diff", "summary", "names", "json"}, how.format) {
-		return nil, wrong("--format is diff, summary, names or json, not %q", how.format)
+		return nil, exit.Wrongf("--format is diff, summary, names or json, not %q", how.format)
 	}
 	if how.lines < 0 {
-		return nil, wrong("--context is at least 0")
+		return nil, exit.Wrongf("--context is at least 0")
 	}
 	pre := &previewing{app: a, previewFlags: how, printer: a.printer()}
 	pre.printer.Rules = rules.Labels
@@ -198,15 +199,15 @@ func (pre *previewing) end(p *usecase.Previewed) error {
 	}
 	switch {
 	case len(p.Refuses) > 0 && pre.events == nil:
-		return &usecase.RefusedError{Reasons: p.Refuses}
+		return exit.Refusals(p.Refuses)
 	case len(p.Refuses) > 0:
-		return &exitError{exitRefused, nil}
+		return exit.Silent(exit.Refused)
 	case len(s.Unreadable()) > 0 && pre.previewFlags.check:
-		return &exitError{exitRefused, nil}
+		return exit.Silent(exit.Refused)
 	case len(s.Unreadable()) > 0:
-		return &exitError{exitUnreadable, nil}
+		return exit.Silent(exit.Unreadable)
 	case pre.previewFlags.check && s.Changed > 0:
-		return &exitError{exitWould, nil}
+		return exit.Silent(exit.Would)
 	}
 	return nil
 }

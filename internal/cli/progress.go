@@ -13,6 +13,7 @@ import (
 	"github.com/dustin/go-humanize"
 	"golang.org/x/term"
 
+	"frizzel/internal/exit"
 	"frizzel/internal/progress"
 	"frizzel/internal/report"
 )
@@ -32,7 +33,7 @@ func doing[T any](a *app, done *progress.Meter, work func() (T, error)) (T, erro
 	s, err := work()
 	stop()
 	if phase, files, _ := done.Now(); errors.Is(err, context.Canceled) && phase == "reading" {
-		return s, &exitError{exitInterrupted, fmt.Errorf("interrupted after %s; nothing was written", report.Count(int(files), "file"))}
+		return s, exit.With(exit.Interrupted, fmt.Errorf("interrupted after %s; nothing was written", report.Count(int(files), "file")))
 	}
 	return s, err
 }

@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"frizzel/internal/exit"
 	"frizzel/internal/hook"
 	"frizzel/internal/usecase"
 	"frizzel/internal/vault/hold"
@@ -32,7 +33,7 @@ func (a *app) settle() *cobra.Command {
 			case err != nil:
 				return err
 			case !whole:
-				return &exitError{exitInPart, nil}
+				return exit.Silent(exit.InPart)
 			case len(s.CutOff)+len(s.Overdue) == 0:
 				fmt.Fprintln(a.Out, "no run was cut off")
 			}
@@ -61,7 +62,7 @@ func (a *app) keep() *cobra.Command {
 			if r, err = hold.Keep(l, r.ID); err != nil {
 				var notHeld *hold.NotHeldError
 				if errors.As(err, &notHeld) {
-					return refused("%v", err)
+					return exit.Refusedf("%v", err)
 				}
 				return err
 			}

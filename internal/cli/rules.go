@@ -9,6 +9,7 @@ import (
 
 	"frizzel/core/script"
 	"frizzel/core/syntax"
+	"frizzel/internal/exit"
 	"frizzel/internal/usecase"
 )
 
@@ -97,13 +98,13 @@ func (f *ruleFlags) rules(a *app, oneOff *script.Script) (usecase.Rules, error) 
 	if f.syntax != "" {
 		var ok bool
 		if r.Syntax, ok = syntax.Named(f.syntax); !ok {
-			return r, wrong("--syntax is %s, not %q", syntax.List(), f.syntax)
+			return r, exit.Wrongf("--syntax is %s, not %q", syntax.List(), f.syntax)
 		}
 	}
 	for _, s := range f.set {
 		name, value, ok := strings.Cut(s, "=")
 		if !ok {
-			return r, wrong("--param wants NAME=VALUE, not %q", s)
+			return r, exit.Wrongf("--param wants NAME=VALUE, not %q", s)
 		}
 		r.Values[name] = value
 	}
@@ -155,7 +156,7 @@ func (a *app) noRules(c *cobra.Command) error {
 			said = "no rules are given: a script is named with -r " + shellWord(args[0])
 		}
 	}
-	return wrong("%s; see %s --help", said, c.CommandPath())
+	return exit.Wrongf("%s; see %s --help", said, c.CommandPath())
 }
 
 // shellWord writes a word as it is typed to a shell.
@@ -188,13 +189,13 @@ func (f *ruleFlags) oneOff(c *cobra.Command) (*usecase.OneOff, error) {
 			return o, nil
 		}
 		if alone := given(c, "with", "ignore-case", "keep-case", "at", "on", "in"); len(alone) > 0 {
-			return nil, wrong("%s goes with --text, --word or --regex", strings.Join(alone, ", "))
+			return nil, exit.Wrongf("%s goes with --text, --word or --regex", strings.Join(alone, ", "))
 		}
 	case 1:
 		o.Kind = strings.TrimPrefix(kinds[0], "--")
 		o.Old = map[string]string{"text": f.text, "word": f.word, "regex": f.regex}[o.Kind]
 	default:
-		return nil, wrong("%s do not go together: give one of them", strings.Join(kinds, " and "))
+		return nil, exit.Wrongf("%s do not go together: give one of them", strings.Join(kinds, " and "))
 	}
 	return o, nil
 }

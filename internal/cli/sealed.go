@@ -7,6 +7,8 @@ import (
 
 	"frizzel/core/diff"
 	"frizzel/internal/change"
+	"frizzel/internal/event"
+	"frizzel/internal/exit"
 	"frizzel/internal/progress"
 	"frizzel/internal/report"
 	"frizzel/internal/seal"
@@ -16,10 +18,10 @@ import (
 // readSeal reads a sealed review; rules and paths do not go with one.
 func readSeal(c *cobra.Command, path string, paths []string) (*seal.Seal, error) {
 	if len(paths) > 0 {
-		return nil, wrong("a sealed review names its files; leave the paths out")
+		return nil, exit.Wrongf("a sealed review names its files; leave the paths out")
 	}
 	if others := given(c, "rules", "text", "word", "regex", "rule", "with", "param", "param-file", "files", "from"); len(others) > 0 {
-		return nil, wrong("%s does not go with --sealed: the review holds its rules", others[0])
+		return nil, exit.Wrongf("%s does not go with --sealed: the review holds its rules", others[0])
 	}
 	return usecase.ReadSeal(path)
 }
@@ -50,7 +52,7 @@ func (a *app) previewSealed(c *cobra.Command, how *previewFlags, paths []string)
 		case "json":
 			err = events.Edits(printer, string(f.Path), f.Changes, f.Shown())
 		default:
-			err = wrong("--format is diff, summary, names or json, not %q", how.format)
+			err = exit.Wrongf("--format is diff, summary, names or json, not %q", how.format)
 		}
 		if err != nil {
 			return err
@@ -58,7 +60,7 @@ func (a *app) previewSealed(c *cobra.Command, how *previewFlags, paths []string)
 		changes += f.Changes
 	}
 	if how.format == "json" {
-		return events.Total(report.Totals{Changed: len(s.Files), Changes: changes})
+		return events.Total(event.Summary{FilesChanged: len(s.Files), Changes: changes})
 	}
 	_, err = fmt.Fprintf(a.Err, "sealed %s by %s on %s: %s, %s\n", s.Time.Format("2006-01-02 15:04"), s.User, s.Host,
 		report.Count(len(s.Files), "file"), report.Count(changes, "change"))
@@ -106,7 +108,7 @@ func (a *app) applySealed(c *cobra.Command, f *applyFlags, paths []string) error
 		return err
 	}
 	if f.format == "json" {
-		t := report.Totals{Read: len(s.Files), Changed: done.Files, Changes: done.Count}
+		t := event.Summary{FilesRead: len(s.Files), FilesChanged: done.Files, Changes: done.Count}
 		if done.Run != nil {
 			t.Run = done.Run.ID
 		}
@@ -120,7 +122,7 @@ func (a *app) applySealed(c *cobra.Command, f *applyFlags, paths []string) error
 			a.wrote(done.Run, done.Files)
 		}
 		if f.how.tellChanged {
-			return &exitError{exitChanged, nil}
+			return exit.Silent(exit.Changed)
 		}
 	case done.Done == len(s.Files):
 		fmt.Fprintln(a.Err, "the files are the result of this review already; nothing to write")

@@ -14,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"frizzel/core/program"
+	"frizzel/internal/exit"
 	"frizzel/internal/report"
 	"frizzel/internal/settings"
 	"frizzel/internal/vault/history"
@@ -88,7 +89,7 @@ func (a *app) set(c *cobra.Command) error {
 		return nil
 	}
 	if err != nil {
-		return wrong("%v", err)
+		return exit.Wrongf("%v", err)
 	}
 	oneOff := len(given(c, "text", "word", "regex", "rule")) > 0 && !c.Flags().Changed("rules")
 	for _, k := range settings.Keys {
@@ -99,7 +100,7 @@ func (a *app) set(c *cobra.Command) error {
 		}
 		for _, text := range v.Texts {
 			if err := f.Value.Set(text); err != nil {
-				return wrong("%s:%d: %s wants %s, not %q", a.settings.Path, v.Line, k.Name, wants(f), text)
+				return exit.Wrongf("%s:%d: %s wants %s, not %q", a.settings.Path, v.Line, k.Name, wants(f), text)
 			}
 		}
 	}
@@ -113,7 +114,7 @@ func fits(s *settings.Settings) error {
 		v := s.Values[k.Name]
 		for _, text := range v.Texts {
 			if want := misfit(k.Name, text); want != "" {
-				return wrong("%s:%d: %s wants %s, not %q", s.Path, v.Line, k.Name, want, text)
+				return exit.Wrongf("%s:%d: %s wants %s, not %q", s.Path, v.Line, k.Name, want, text)
 			}
 		}
 	}
@@ -165,7 +166,7 @@ func keeping(s *settings.Settings) (history.Keeping, error) {
 		if age != "never" {
 			var err error
 			if k.For, err = parseAge(age); err != nil || k.For <= 0 {
-				return k, wrong("%s:%d: older-than wants a time such as 90d, or never, not %q", s.Path, v.Line, age)
+				return k, exit.Wrongf("%s:%d: older-than wants a time such as 90d, or never, not %q", s.Path, v.Line, age)
 			}
 		}
 	}
@@ -174,7 +175,7 @@ func keeping(s *settings.Settings) (history.Keeping, error) {
 		if size := v.Texts[0]; size != "any" {
 			n, err := humanize.ParseBytes(size)
 			if err != nil || n == 0 || n > math.MaxInt64 {
-				return k, wrong("%s:%d: total wants a size such as 500MB, or any, not %q", s.Path, v.Line, size)
+				return k, exit.Wrongf("%s:%d: total wants a size such as 500MB, or any, not %q", s.Path, v.Line, size)
 			}
 			k.Bytes = int64(n)
 		}

@@ -10,6 +10,7 @@ import (
 	"frizzel/core/diff"
 	"frizzel/core/edit"
 	"frizzel/core/program"
+	"frizzel/internal/exit"
 	"frizzel/internal/progress"
 	"frizzel/internal/report"
 	"frizzel/internal/review"
@@ -80,19 +81,19 @@ func (a *app) stamp() *cobra.Command {
 func (a *app) stampOptions(c *cobra.Command, f *stampFlags, templates []string) (o usecase.StampOptions, err error) {
 	switch {
 	case len(templates) == 0:
-		return o, wrong("stamp wants a template; see %s --help", c.CommandPath())
+		return o, exit.Wrongf("stamp wants a template; see %s --help", c.CommandPath())
 	case f.to == "":
-		return o, wrong("say what the files are called, as in: --to 'out/{=name}.conf'")
+		return o, exit.Wrongf("say what the files are called, as in: --to 'out/{=name}.conf'")
 	case (f.rows == "") == (len(f.each) == 0):
-		return o, wrong("say what they are made of: --rows FILE, or --each name=7,8")
+		return o, exit.Wrongf("say what they are made of: --rows FILE, or --each name=7,8")
 	case f.yes && f.preview:
-		return o, wrong("--yes writes, and --preview does not: give one of them")
+		return o, exit.Wrongf("--yes writes, and --preview does not: give one of them")
 	}
 	o = usecase.StampOptions{Templates: templates, To: f.to}
 	if f.rows != "" {
 		o.Rows, err = usecase.ReadRows(f.rows)
 	} else if o.Rows, err = values.ReadEach(f.each); err != nil {
-		err = wrong("--each: %w", err)
+		err = exit.Wrongf("--each: %w", err)
 	}
 	if err == nil {
 		o.Rules, err = f.rules.rules(a, nil)
@@ -224,7 +225,7 @@ func (st *stamps) write(ctx context.Context, w usecase.Writing, named bool, same
 	}
 	st.wrote(done.run, done.files)
 	if tellChanged {
-		return &exitError{exitChanged, nil}
+		return exit.Silent(exit.Changed)
 	}
 	return nil
 }

@@ -7,6 +7,7 @@ import (
 
 	"frizzel/core/diff"
 	"frizzel/internal/change"
+	"frizzel/internal/exit"
 	"frizzel/internal/progress"
 	"frizzel/internal/report"
 	"frizzel/internal/usecase"
@@ -119,7 +120,7 @@ func (a *app) takeBack(c *cobra.Command, o usecase.UndoOptions, yes bool) error 
 		fmt.Fprintln(a.Err, "nothing to write")
 	}
 	if len(done.Left) > 0 {
-		return &exitError{exitInPart, nil}
+		return exit.Silent(exit.InPart)
 	}
 	return nil
 }

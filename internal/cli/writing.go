@@ -11,6 +11,7 @@ import (
 	"github.com/dustin/go-humanize"
 	"github.com/spf13/cobra"
 
+	"frizzel/internal/exit"
 	"frizzel/internal/hook"
 	"frizzel/internal/report"
 	"frizzel/internal/usecase"
@@ -57,17 +58,17 @@ func (f *writeFlags) check(c *cobra.Command) error {
 		"prove": f.prove, "prove-file": f.proveFile, "after": f.after, "beside": f.beside, "into": f.into,
 	} {
 		if c.Flags().Changed(name) && value == "" {
-			return wrong("--%s is empty; is a variable in it not set?", name)
+			return exit.Wrongf("--%s is empty; is a variable in it not set?", name)
 		}
 	}
 	if c.Flags().Changed("hold") && f.hold <= 0 {
-		return wrong("--hold wants a time such as 5m, not %s", f.hold)
+		return exit.Wrongf("--hold wants a time such as 5m, not %s", f.hold)
 	}
 	if f.proofTime <= 0 {
-		return wrong("--prove-time wants a time such as 1m, not %s", f.proofTime)
+		return exit.Wrongf("--prove-time wants a time such as 1m, not %s", f.proofTime)
 	}
 	if f.beside == "." || f.beside != "" && (f.beside[0] == '/' || f.beside == "..") {
-		return wrong("--beside wants what is added to a file's name, such as .old, not %q", f.beside)
+		return exit.Wrongf("--beside wants what is added to a file's name, such as .old, not %q", f.beside)
 	}
 	return nil
 }

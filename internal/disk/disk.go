@@ -17,6 +17,8 @@ import (
 	"os"
 	"path/filepath"
 
+	"frizzel/internal/exit"
+
 	"github.com/dustin/go-humanize"
 )
 
@@ -144,6 +146,9 @@ const MaxContent = 2 << 30
 // TooLargeError is the error of a file of MaxContent or more.
 type TooLargeError struct{ Size int64 }
 
+// ExitStatus returns Unreadable.
+func (*TooLargeError) ExitStatus() exit.Status { return exit.Unreadable }
+
 func (e *TooLargeError) Error() string {
 	return fmt.Sprintf("%d bytes are too many to be held at once; %d are the most", e.Size, MaxContent)
 }
@@ -154,6 +159,9 @@ type TooLongError struct {
 	Path string
 	Most int64
 }
+
+// ExitStatus returns Wrong.
+func (*TooLongError) ExitStatus() exit.Status { return exit.Wrong }
 
 func (e *TooLongError) Error() string {
 	return fmt.Sprintf("%s is longer than the %s that it may be", e.Path, humanize.IBytes(uint64(e.Most)))

@@ -13,11 +13,15 @@ import (
 	"syscall"
 	"time"
 
+	"frizzel/internal/exit"
 	"frizzel/internal/vault/store"
 )
 
 // ProofError is the error of a proof that failed, or took too long.
 type ProofError struct{ what string }
+
+// ExitStatus returns Refused.
+func (*ProofError) ExitStatus() exit.Status { return exit.Refused }
 
 func (e *ProofError) Error() string { return e.what + "; everything is as before" }
 

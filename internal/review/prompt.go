@@ -9,6 +9,7 @@ import (
 
 	"golang.org/x/term"
 
+	"frizzel/internal/exit"
 	"frizzel/internal/report"
 	"frizzel/internal/terminal"
 )
@@ -27,7 +28,7 @@ const (
 var ErrInterrupted = errors.New("interrupted")
 
 // ErrDeclined is returned where the person wants nothing written.
-var ErrDeclined = errors.New("nothing was written")
+var ErrDeclined = exit.Refusedf("nothing was written")
 
 // Terminal reports whether a person can be asked: in and out are a terminal.
 func Terminal(in, out *os.File) bool {

@@ -25,6 +25,7 @@ import (
 	"frizzel/internal/change"
 	"frizzel/internal/digest"
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 	"frizzel/internal/trailer"
 )
 
@@ -93,6 +94,9 @@ func New(title string) About {
 // DamagedError is the error of a seal that is not what was sealed.
 type DamagedError struct{ Path string }
 
+// ExitStatus returns Unreadable.
+func (*DamagedError) ExitStatus() exit.Status { return exit.Unreadable }
+
 func (e *DamagedError) Error() string {
 	return fmt.Sprintf("the seal %s is damaged: it is not what was sealed; nothing was written", e.Path)
 }
@@ -121,10 +125,10 @@ func (s *Seal) read(path string) error {
 	}
 	first := json.NewDecoder(io.NewSectionReader(s.file, 0, info.Size()))
 	if err := first.Decode(&s.About); err != nil || s.Version == 0 {
-		return fmt.Errorf("%s is no sealed review", path)
+		return exit.Wrongf("%s is no sealed review", path)
 	}
 	if s.Version != version {
-		return fmt.Errorf("%s was sealed by another version of frizzel, in format %d; this one reads format %d", path, s.Version, version)
+		return exit.Wrongf("%s was sealed by another version of frizzel, in format %d; this one reads format %d", path, s.Version, version)
 	}
 	body, err := trailer.Check(name, s.file, info.Size())
 	if errors.Is(err, trailer.ErrDamaged) {

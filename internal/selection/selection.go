@@ -15,6 +15,7 @@ import (
 	"sync/atomic"
 
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 )
 
 // Selection is what a person asked for.
@@ -136,6 +137,9 @@ type Skip struct {
 type MissingError struct {
 	Paths []string
 }
+
+// ExitStatus returns Wrong.
+func (*MissingError) ExitStatus() exit.Status { return exit.Wrong }
 
 func (e *MissingError) Error() string {
 	names := make([]string, len(e.Paths))

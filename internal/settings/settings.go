@@ -17,6 +17,7 @@ import (
 	"github.com/pelletier/go-toml/v2/unstable"
 
 	"frizzel/core/script"
+	"frizzel/internal/exit"
 	"frizzel/internal/values"
 )
 
@@ -109,7 +110,7 @@ func Read() (*Settings, error) {
 		text, err = os.ReadFile(s.Path)
 	}
 	if err != nil {
-		return nil, fmt.Errorf("%s: %w", s.Path, err)
+		return nil, exit.Wrongf("%s: %w", s.Path, err)
 	}
 	s.There = true
 	return s, s.parse(text)
@@ -130,7 +131,7 @@ func (s *Settings) parse(text []byte) error {
 			}
 		}
 		wrong := func(format string, args ...any) error {
-			return fmt.Errorf("%s:%d: %s", s.Path, line, fmt.Sprintf(format, args...))
+			return exit.Wrongf("%s:%d: %s", s.Path, line, fmt.Sprintf(format, args...))
 		}
 		if e.Kind != unstable.KeyValue || parts != 1 {
 			return wrong("settings are lines such as color = \"never\", and no tables")
@@ -149,7 +150,7 @@ func (s *Settings) parse(text []byte) error {
 		s.Values[name] = Value{texts, line}
 	}
 	if err := p.Error(); err != nil {
-		return fmt.Errorf("%s: %w", s.Path, values.TOMLProblem(text, err))
+		return exit.Wrongf("%s: %w", s.Path, values.TOMLProblem(text, err))
 	}
 	return nil
 }

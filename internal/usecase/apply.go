@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"frizzel/internal/change"
+	"frizzel/internal/exit"
 	"frizzel/internal/run"
 	"frizzel/internal/vault/store"
 	"frizzel/internal/vault/transaction"
@@ -41,7 +42,7 @@ type taken struct {
 }
 
 // Apply runs rules, asks, and writes what is taken. Where something speaks against writing
-// the error is a *RefusedError, or an *UnreadableError.
+// the error is a refusal, or an *UnreadableError.
 func Apply(ctx context.Context, o ApplyOptions) (*Applied, error) {
 	a := &Applied{}
 	o.Plan.Writes = true
@@ -64,7 +65,7 @@ func Apply(ctx context.Context, o ApplyOptions) (*Applied, error) {
 		}
 	}
 	if len(a.Refuses) > 0 {
-		return a, &RefusedError{a.Refuses}
+		return a, exit.Refusals(a.Refuses)
 	}
 	if bad := a.Summary.Unreadable(); len(bad) > 0 && !o.SkipUnreadable {
 		return a, &UnreadableError{len(bad)}
@@ -79,6 +80,9 @@ func Apply(ctx context.Context, o ApplyOptions) (*Applied, error) {
 // UnreadableError is the error of files that could not be read, so that nothing was
 // written.
 type UnreadableError struct{ Files int }
+
+// ExitStatus returns Unreadable.
+func (*UnreadableError) ExitStatus() exit.Status { return exit.Unreadable }
 
 func (e *UnreadableError) Error() string {
 	if e.Files == 1 {

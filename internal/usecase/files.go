@@ -6,6 +6,7 @@ import (
 	"frizzel/core/program"
 	"frizzel/core/textfile"
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 	"frizzel/internal/progress"
 	"frizzel/internal/run"
 	"frizzel/internal/selection"
@@ -27,22 +28,22 @@ type Files struct {
 }
 
 // NewPlan checks what files are meant and joins them with the rules. The error is a
-// *WrongError or a *selection.MissingError.
+// wrong command line or a *selection.MissingError.
 func NewPlan(f Files, c *Compiled) (*run.Plan, error) {
 	for _, globs := range [][]string{f.Only, f.Not} {
 		for _, g := range globs {
 			if !program.ValidGlob(g) {
-				return nil, wrong("%q is no well-formed glob", g)
+				return nil, exit.Wrongf("%q is no well-formed glob", g)
 			}
 		}
 	}
 	if f.Encoding != "" {
 		if _, err := textfile.EncodingNamed(f.Encoding); err != nil {
-			return nil, wrong("%w", err)
+			return nil, exit.Wrongf("%w", err)
 		}
 	}
 	if f.Depth < 0 {
-		return nil, wrong("--depth is at least 1")
+		return nil, exit.Wrongf("--depth is at least 1")
 	}
 	p := &run.Plan{Program: c.Program, Progress: &progress.Meter{}, Encoding: f.Encoding, MaxSize: f.MaxSize, NoDocuments: f.NoDocuments, Selection: selection.Selection{
 		Paths: f.Paths, In: f.Only, Out: f.Not, Depth: f.Depth, NoHidden: f.NoHidden, Follow: f.Follow, OneFileSystem: f.OneFileSystem,

@@ -10,6 +10,7 @@ import (
 	"frizzel/core/lines"
 	"frizzel/core/program"
 	"frizzel/core/textfile"
+	"frizzel/internal/exit"
 )
 
 // FilterOptions say what a filter reads and writes.
@@ -105,12 +106,12 @@ func (f *filtering) lines(s *program.Stream, text []byte) error {
 	made := s.Lines(text)
 	if len(made.Failures) > 0 {
 		n := made.Failures[0]
-		return refused("standard input: line %d: %s", n.Line, n.Text)
+		return exit.Refusedf("standard input: line %d: %s", n.Line, n.Text)
 	}
 	f.tongue.Read(text)
 	for _, e := range made.Edits {
 		if f.tongue.Refuses(e.New, 0) != nil {
-			return refused("standard input: %v", f.tongue.Refuses(e.New, f.passed+lines.Number(text, e.Start)))
+			return exit.Refusedf("standard input: %v", f.tongue.Refuses(e.New, f.passed+lines.Number(text, e.Start)))
 		}
 	}
 	f.passed += bytes.Count(text, []byte("\n"))

@@ -13,6 +13,7 @@ import (
 	"frizzel/core/program"
 	"frizzel/core/textfile"
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 	"frizzel/internal/run"
 	"frizzel/internal/selection"
 	"frizzel/internal/spool"
@@ -56,7 +57,7 @@ func (f *filtering) long(begun []byte) error {
 	res, err := plan.Piped(context.Background(), kept, size, selection.File{Path: f.file.Path, Rel: f.file.Rel})
 	switch {
 	case err != nil:
-		return wrong("standard input: %w", err)
+		return exit.Wrongf("standard input: %w", err)
 	case res == nil, f.OnlyChanged && res.Decoded():
 		raw, err := readAll(kept, size)
 		if err != nil {
@@ -109,7 +110,7 @@ func (f *filtering) pieces(res *run.Result) error {
 	case err != nil:
 		return err
 	case res.Refuse != nil:
-		return refused("standard input: %v", res.Refuse)
+		return exit.Refusedf("standard input: %v", res.Refuse)
 	case f.OnlyChanged:
 		walk := diff.Walk{Plain: true, Hunk: func(h *diff.Hunk, _ bool) error {
 			_, err := f.Out.Write(added(nil, *h))
@@ -127,7 +128,7 @@ func (f *filtering) pieces(res *run.Result) error {
 func (f *filtering) whole(raw []byte) error {
 	text, err := textfile.Decode(raw, f.encoding)
 	if err != nil {
-		return wrong("standard input: %w", err)
+		return exit.Wrongf("standard input: %w", err)
 	}
 	made := f.program.Run(program.Input{Text: text.Text, File: f.file})
 	err = f.judge(made)
@@ -142,12 +143,12 @@ func (f *filtering) whole(raw []byte) error {
 	}
 	edits, err := text.Encode(made.Edits, made.Encoding)
 	if err != nil {
-		return refused("standard input: %v", err)
+		return exit.Refusedf("standard input: %v", err)
 	}
 	if f.OnlyChanged {
 		out, err := text.EncodeText(changedLines(text.Text, made.Edits), made.Encoding)
 		if err != nil {
-			return refused("standard input: %v", err)
+			return exit.Refusedf("standard input: %v", err)
 		}
 		_, err = f.Out.Write(out)
 		return err
@@ -161,7 +162,7 @@ func (f *filtering) passedOn(made *program.Result) error {
 	if len(made.Unreadable) == 0 {
 		return nil
 	}
-	return &RefusedError{append(f.unmet(made), "standard input was passed on as it is")}
+	return exit.Refusals(append(f.unmet(made), "standard input was passed on as it is"))
 }
 
 // judge tells the notes about an input, and returns what does not hold for it.
@@ -174,7 +175,7 @@ func (f *filtering) judge(made *program.Result) error {
 		refuses = append(refuses, fmt.Sprintf("standard input: line %d: %s", n.Line, n.Text))
 	}
 	if len(refuses) > 0 {
-		return &RefusedError{refuses}
+		return exit.Refusals(refuses)
 	}
 	return nil
 }

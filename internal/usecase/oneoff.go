@@ -4,6 +4,7 @@ import (
 	"strings"
 
 	"frizzel/core/script"
+	"frizzel/internal/exit"
 )
 
 // OneOff is a change without a script file, given on the command line.
@@ -67,7 +68,7 @@ func (o *OneOff) Saved() (string, error) {
 		return "", err
 	}
 	if s == nil {
-		return "", wrong("--save keeps a change given on the command line, and there is none")
+		return "", exit.Wrongf("--save keeps a change given on the command line, and there is none")
 	}
 	return script.Format(s), nil
 }
@@ -80,7 +81,7 @@ func headOf(option string) script.Head {
 // change returns the replacement.
 func (o *OneOff) change() (script.Node, error) {
 	if o.With == nil {
-		return nil, wrong("--%s wants --with, the text to replace it with", o.Kind)
+		return nil, exit.Wrongf("--%s wants --with, the text to replace it with", o.Kind)
 	}
 	p, err := o.pattern()
 	if err != nil {
@@ -100,7 +101,7 @@ func textOf(option, raw string, prefer byte, misfit string) (*script.Text, error
 		return nil, problems
 	}
 	if !t.Quoted(prefer) {
-		return nil, wrong("%s", misfit)
+		return nil, exit.Wrongf("%s", misfit)
 	}
 	return t, nil
 }
@@ -116,7 +117,7 @@ func (o *OneOff) pattern() (*script.Pattern, error) {
 		p.Kind, quote = script.Regex, '\''
 	}
 	if o.Old == "" {
-		return nil, wrong("--%s is empty: say what to look for", o.Kind)
+		return nil, exit.Wrongf("--%s is empty: say what to look for", o.Kind)
 	}
 	var err error
 	if p.Text, err = textOf("--"+o.Kind, strings.ReplaceAll(o.Old, "\n", "{=newline}"), quote, misfit); err != nil {
@@ -136,7 +137,7 @@ func (o *OneOff) addressed(n script.Node) (script.Node, error) {
 			return nil, err
 		}
 		if t.Block {
-			return nil, wrong(misfit)
+			return nil, exit.Wrongf(misfit)
 		}
 		around = append(around, &script.Address{Pos: t.Pos, Form: &script.Values{Path: t}})
 	}
@@ -169,7 +170,7 @@ func (o *OneOff) statements() (all []script.Node, err error) {
 func (o *OneOff) scriptOf(nodes []script.Node) (*script.Script, error) {
 	if o.Joiners != "" {
 		if len(nodes) == 0 {
-			return nil, wrong("--joiners goes with --word or --regex; a script has its own")
+			return nil, exit.Wrongf("--joiners goes with --word or --regex; a script has its own")
 		}
 		joiners, err := o.joiners()
 		if err != nil {
@@ -186,7 +187,7 @@ func (o *OneOff) scriptOf(nodes []script.Node) (*script.Script, error) {
 func (o *OneOff) joiners() (script.Node, error) {
 	t, ok := script.NewText(o.Joiners, '"')
 	if !ok {
-		return nil, wrong("--joiners cannot hold all three quotes")
+		return nil, exit.Wrongf("--joiners cannot hold all three quotes")
 	}
 	return &script.Joiners{Head: headOf("--joiners"), Text: t}, nil
 }
@@ -195,7 +196,7 @@ func (o *OneOff) joiners() (script.Node, error) {
 // looks like a value, and with an example.
 func (o *OneOff) New() (string, error) {
 	if o.Kind == "" {
-		return "", wrong("say what to change, as in: frizzel new --word depot-3 --with depot-4")
+		return "", exit.Wrongf("say what to change, as in: frizzel new --word depot-3 --with depot-4")
 	}
 	with := ""
 	if o.With != nil {

@@ -15,6 +15,7 @@ import (
 	"frizzel/core/program"
 	"frizzel/core/script"
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 	"frizzel/internal/values"
 )
 
@@ -51,7 +52,7 @@ type Compiled struct {
 }
 
 // Compile reads scripts and compiles them with the one-off change. The error is a
-// *WrongError or script.Problems.
+// wrong command line or script.Problems.
 func Compile(r Rules) (*Compiled, error) {
 	read, err := r.read()
 	if err != nil {
@@ -179,7 +180,7 @@ func (r *Rules) options() (compile.Options, error) {
 		}
 		read, err := values.Read(path, text)
 		if err != nil {
-			return o, wrong("%s: %w", path, err)
+			return o, exit.Wrongf("%s: %w", path, err)
 		}
 		maps.Copy(o.Shared, read)
 	}
@@ -217,7 +218,7 @@ func ScriptsIn(paths []string) ([]string, error) {
 		}
 	}
 	if len(scripts) == 0 {
-		return nil, wrong("there is no script *.friz in %s", strings.Join(paths, ", "))
+		return nil, exit.Wrongf("there is no script *.friz in %s", strings.Join(paths, ", "))
 	}
 	return scripts, nil
 }

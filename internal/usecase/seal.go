@@ -8,6 +8,7 @@ import (
 
 	"frizzel/core/diff"
 	"frizzel/internal/change"
+	"frizzel/internal/exit"
 	"frizzel/internal/run"
 	"frizzel/internal/seal"
 	"frizzel/internal/spool"
@@ -60,11 +61,11 @@ func ReadSeal(path string) (*seal.Seal, error) {
 	var damaged *seal.DamagedError
 	switch {
 	case errors.As(err, &damaged):
-		return nil, &RefusedError{[]string{err.Error()}}
+		return nil, exit.With(exit.Refused, err)
 	case errors.Is(err, fs.ErrNotExist):
-		return nil, wrong("there is no sealed review %q", path)
+		return nil, exit.Wrongf("there is no sealed review %q", path)
 	case err != nil:
-		return nil, wrong("%w", err)
+		return nil, exit.Wrongf("%w", err)
 	}
 	return s, nil
 }
@@ -87,7 +88,7 @@ type SealApplied struct {
 }
 
 // ApplySeal writes exactly what was reviewed. Where a file is neither what was reviewed
-// nor the result, nothing is written, and the error is a *RefusedError that names all such.
+// nor the result, nothing is written, and the error is a refusal that names all such.
 func ApplySeal(ctx context.Context, o ApplySealOptions) (*SealApplied, error) {
 	if _, err := Recover(ctx, o.Write); err != nil {
 		return nil, err
@@ -101,7 +102,7 @@ func ApplySeal(ctx context.Context, o ApplySealOptions) (*SealApplied, error) {
 		for _, path := range st.Differ {
 			reasons = append(reasons, "  "+path)
 		}
-		return nil, &RefusedError{reasons}
+		return nil, exit.Refusals(reasons)
 	}
 	a := &SealApplied{Done: len(st.Done)}
 	changes := &change.Kept{}

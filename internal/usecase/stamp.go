@@ -21,6 +21,7 @@ import (
 	"frizzel/core/script"
 	"frizzel/core/textfile"
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 	"frizzel/internal/run"
 	"frizzel/internal/values"
 )
@@ -42,7 +43,7 @@ func ReadRows(path string) ([]values.Row, error) {
 	}
 	rows, err := values.ReadRows(path, text)
 	if err != nil {
-		return nil, wrong("%s: %w", path, err)
+		return nil, exit.Wrongf("%s: %w", path, err)
 	}
 	return rows, nil
 }
@@ -71,8 +72,8 @@ type Stamps struct {
 	Labels []string
 }
 
-// Stamp makes all files. Nothing is written. The error is a *WrongError, script.Problems or
-// a *RefusedError.
+// Stamp makes all files. Nothing is written. The error is a wrong command line, script.Problems or
+// a refusal.
 func Stamp(ctx context.Context, o StampOptions) (*Stamps, error) {
 	if o.Write != nil {
 		if _, err := Recover(ctx, *o.Write); err != nil { // what is read must not be half of another run
@@ -102,7 +103,7 @@ func Stamp(ctx context.Context, o StampOptions) (*Stamps, error) {
 		}
 	}
 	if len(wrongs) > 0 {
-		return nil, &WrongError{errors.Join(wrongs...)}
+		return nil, exit.With(exit.Wrong, errors.Join(wrongs...))
 	}
 	if err := st.unused(); err != nil {
 		return nil, err
@@ -145,7 +146,7 @@ func (st *stamping) parse() error {
 			return notRead("template", path, err)
 		}
 		if textfile.IsBinary(raw) {
-			return wrong("%q is binary, and no template", path)
+			return exit.Wrongf("%q is binary, and no template", path)
 		}
 		text, ps := script.ParseTemplate(path, string(raw))
 		problems = append(problems, ps...)
@@ -162,7 +163,7 @@ func (st *stamping) parse() error {
 	}
 	for name := range st.Rules.Values {
 		if _, ok := st.Rows[0].Values[name]; ok {
-			return wrong("%s is both a column and given with --param: which is meant?", name)
+			return exit.Wrongf("%s is both a column and given with --param: which is meant?", name)
 		}
 	}
 	return nil
@@ -190,7 +191,7 @@ func (st *stamping) one(i int, row values.Row) (*Stamped, error) {
 		return nil, err
 	}
 	if err := t.tongue.Refuses(fresh, 1); err != nil {
-		return nil, wrong("row %d: %s is in no encoding that tells itself, and a value is not ASCII: save it as UTF-8", row.Number, t.path)
+		return nil, exit.Wrongf("row %d: %s is in no encoding that tells itself, and a value is not ASCII: save it as UTF-8", row.Number, t.path)
 	}
 	if fresh, err = st.rules.over(fresh, file, row, o.Values); err != nil {
 		return nil, err
@@ -201,9 +202,9 @@ func (st *stamping) one(i int, row values.Row) (*Stamped, error) {
 		return nil, err
 	}
 	if other := st.byPath[whole]; other != nil && other.Row == row.Number {
-		return nil, wrong("row %d makes %s of two templates; {=filename} in --to is the template's name", row.Number, path)
+		return nil, exit.Wrongf("row %d makes %s of two templates; {=filename} in --to is the template's name", row.Number, path)
 	} else if other != nil {
-		return nil, wrong("rows %d and %d both make %s; tell them apart in --to by a column, or by {=count}", other.Row, row.Number, path)
+		return nil, exit.Wrongf("rows %d and %d both make %s; tell them apart in --to by a column, or by {=count}", other.Row, row.Number, path)
 	}
 	st.byPath[whole] = s
 	return s, s.against(whole, fresh, t)
@@ -220,7 +221,7 @@ func (st *stamping) fill(name string, t *script.Text, raw string, file program.F
 	}
 	out, err := form.Fill(file, row.Number)
 	if err != nil {
-		return nil, wrong("%s, row %d: %w", name, row.Number, err)
+		return nil, exit.Wrongf("%s, row %d: %w", name, row.Number, err)
 	}
 	return out, nil
 }
@@ -243,9 +244,9 @@ func (st *stamping) path(t *stampTemplate, row values.Row, o compile.Options) (s
 	}
 	switch {
 	case path == "" || strings.HasSuffix(path, "/") || strings.ContainsAny(path, "\x00\n"):
-		return "", wrong("row %d: %q names no file", row.Number, path)
+		return "", exit.Wrongf("row %d: %q names no file", row.Number, path)
 	case ups(path) > ups(st.To) || filepath.IsAbs(path) && !filepath.IsAbs(st.To):
-		return "", wrong("row %d: %q leads out of the folder that --to names", row.Number, path)
+		return "", exit.Wrongf("row %d: %q leads out of the folder that --to names", row.Number, path)
 	}
 	return filepath.Clean(path), nil
 }
@@ -254,7 +255,7 @@ func (st *stamping) path(t *stampTemplate, row values.Row, o compile.Options) (s
 func (st *stamping) unused() error {
 	for _, name := range slices.Sorted(maps.Keys(st.Rules.Values)) {
 		if !st.used[name] && !st.rules.has(name) {
-			return wrong("a value is given for %s, and nothing refers to it", name)
+			return exit.Wrongf("a value is given for %s, and nothing refers to it", name)
 		}
 	}
 	return nil
@@ -263,7 +264,7 @@ func (st *stamping) unused() error {
 // against holds what a file is to be against what it is.
 func (s *Stamped) against(whole string, fresh []byte, t *stampTemplate) error {
 	if template, err := filepath.Abs(t.path); err == nil && template == whole {
-		return wrong("row %d would write over its template %s", s.Row, t.path)
+		return exit.Wrongf("row %d would write over its template %s", s.Row, t.path)
 	}
 	info, err := os.Stat(whole)
 	switch {
@@ -272,18 +273,18 @@ func (s *Stamped) against(whole string, fresh []byte, t *stampTemplate) error {
 		s.meta = disk.Meta{Mode: uint32(t.mode.Perm()), UID: os.Geteuid(), GID: os.Getegid()}
 		return nil
 	case errors.Is(err, syscall.ENOTDIR):
-		return wrong("row %d: a folder of %s is a file", s.Row, s.Path)
+		return exit.Wrongf("row %d: a folder of %s is a file", s.Row, s.Path)
 	case err != nil:
 		return err
 	case !info.Mode().IsRegular():
-		return wrong("row %d: %s is there already, and no file", s.Row, s.Path)
+		return exit.Wrongf("row %d: %s is there already, and no file", s.Row, s.Path)
 	}
 	s.Exists = true
 	if s.Old, err = disk.ReadBounded(whole, mostTable); err != nil {
 		return fmt.Errorf("row %d: %w", s.Row, err)
 	}
 	if textfile.IsBinary(s.Old) {
-		return wrong("row %d: %s is there already, and binary", s.Row, s.Path)
+		return exit.Wrongf("row %d: %s is there already, and binary", s.Row, s.Path)
 	}
 	for _, e := range diff.Compare(s.Old, fresh) {
 		e.Rules = []int{s.Template}

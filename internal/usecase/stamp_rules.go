@@ -8,6 +8,7 @@ import (
 	"frizzel/core/revision"
 	"frizzel/core/script"
 	"frizzel/core/textfile"
+	"frizzel/internal/exit"
 	"frizzel/internal/run"
 	"frizzel/internal/values"
 )
@@ -39,7 +40,7 @@ func (r *stampRules) over(text []byte, file program.File, row values.Row, all ma
 	p := r.compiled.Program
 	decoded, err := textfile.Decode(text, p.Encoding(file))
 	if err != nil {
-		return nil, wrong("row %d: %s: %w", row.Number, file.Path, err)
+		return nil, exit.Wrongf("row %d: %s: %w", row.Number, file.Path, err)
 	}
 	rev := revision.Of(p, decoded, program.Input{File: file, Before: r.summary.Tally.Counters()})
 	r.summary.Read++
@@ -78,13 +79,13 @@ func (r *stampRules) has(name string) bool {
 	return r.compiled != nil && slices.ContainsFunc(r.compiled.Program.Params, func(p program.Param) bool { return p.Name == name })
 }
 
-// tell says what came of it all; a *RefusedError where that must not be written.
+// tell says what came of it all; a refusal where that must not be written.
 func (r *stampRules) tell(all *Stamps) error {
 	if r.compiled == nil {
 		return nil
 	}
 	if reasons := append(r.summary.Tally.Unmet(), r.refuses...); len(reasons) > 0 {
-		return &RefusedError{reasons}
+		return exit.Refusals(reasons)
 	}
 	all.Warnings, all.Rules, all.Labels = r.warnings, r.summary, r.compiled.Labels
 	return nil

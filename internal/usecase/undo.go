@@ -9,6 +9,7 @@ import (
 
 	"frizzel/core/diff"
 	"frizzel/internal/change"
+	"frizzel/internal/exit"
 	"frizzel/internal/vault/history"
 	"frizzel/internal/vault/store"
 	"frizzel/internal/vault/transaction"
@@ -179,7 +180,7 @@ func (o *UndoOptions) find(records []*store.Record) (*store.Record, []string, er
 			abs = resolved
 		}
 		if !history.Touched(r, abs) {
-			return nil, nil, wrong("run %s changed nothing at %q", r.Name(), p)
+			return nil, nil, exit.Wrongf("run %s changed nothing at %q", r.Name(), p)
 		}
 		paths = append(paths, abs)
 	}
@@ -204,12 +205,12 @@ func (o *UndoOptions) named(records []*store.Record) (*store.Record, []string, e
 			return nil, nil, err
 		}
 		if _, err := os.Lstat(names[0]); errors.Is(err, fs.ErrNotExist) {
-			return nil, nil, wrong("there is no run and no path %q; frizzel history lists the runs", names[0])
+			return nil, nil, exit.Wrongf("there is no run and no path %q; frizzel history lists the runs", names[0])
 		}
 	}
 	r, err := history.Last(records, last)
 	if err != nil {
-		return nil, nil, refused("%v", err)
+		return nil, nil, exit.Refusedf("%v", err)
 	}
 	return r, names, nil
 }
@@ -217,7 +218,7 @@ func (o *UndoOptions) named(records []*store.Record) (*store.Record, []string, e
 // fits returns the run that is to be taken back where r was named.
 func (o *UndoOptions) fits(records []*store.Record, r *store.Record) (*store.Record, error) {
 	if !r.State().Succeeded() {
-		return nil, refused("run %s did not come to its end (%s), so there is nothing to take back", r.Name(), r.State())
+		return nil, exit.Refusedf("run %s did not come to its end (%s), so there is nothing to take back", r.Name(), r.State())
 	}
 	counts, err := history.Undone(records)
 	if err != nil {
@@ -226,7 +227,7 @@ func (o *UndoOptions) fits(records []*store.Record, r *store.Record) (*store.Rec
 	undone := counts[r.ID]
 	if o.Kind == store.Undo {
 		if undone == r.Files.Len() {
-			return nil, refused("run %s was taken back already; frizzel redo %s does it again", r.Name(), r.Name())
+			return nil, exit.Refusedf("run %s was taken back already; frizzel redo %s does it again", r.Name(), r.Name())
 		}
 		return r, nil
 	}
@@ -235,7 +236,7 @@ func (o *UndoOptions) fits(records []*store.Record, r *store.Record) (*store.Rec
 	}
 	u, err := history.UndoOf(records, r)
 	if err != nil {
-		return nil, refused("run %s was not taken back, so there is nothing to do again", r.Name())
+		return nil, exit.Refusedf("run %s was not taken back, so there is nothing to do again", r.Name())
 	}
 	return u, nil
 }

@@ -18,6 +18,7 @@ import (
 	"frizzel/core/script"
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 	"frizzel/internal/hook"
 	"frizzel/internal/run"
 	"frizzel/internal/vault/history"
@@ -123,7 +124,7 @@ func TestTheWholeJob(t *testing.T) {
 	_, err = undo(store.Redo, "1")
 	require.NoError(t, err, "the undo of run 1 is taken back, its file is as it was already")
 	_, err = undo(store.Redo, done.Run.Name())
-	var refusedErr *RefusedError
+	var refusedErr *exit.Error
 	require.ErrorAs(t, err, &refusedErr)
 	r.write(t, "conf/clock.ini", "someone else's\n")
 	_, err = applySeal()
@@ -141,7 +142,7 @@ func TestNothingIsWritten(t *testing.T) {
 		return ApplyOptions{Rules: r.rules, Plan: r.plan(t), Write: r.writing(&out), Show: func(*run.Result) error { return nil }}
 	}
 	_, err := Apply(t.Context(), options())
-	var refusedErr *RefusedError
+	var refusedErr *exit.Error
 	require.ErrorAs(t, err, &refusedErr)
 	require.Contains(t, err.Error(), "forbidden")
 
@@ -164,7 +165,7 @@ func TestNothingIsWritten(t *testing.T) {
 	require.Contains(t, r.read(t, "conf/clock.ini"), "host = depot-3\n")
 
 	_, err = Compile(Rules{Scripts: []string{filepath.Join(r.folder, "nowhere.friz")}})
-	var wrongErr *WrongError
+	var wrongErr *exit.Error
 	require.ErrorAs(t, err, &wrongErr)
 	_, err = Compile(Rules{Scripts: []string{"/dev/zero"}})
 	require.ErrorContains(t, err, "is longer than the 16 MiB that it may be")

@@ -2,7 +2,6 @@ package usecase
 
 import (
 	"context"
-	"errors"
 	"io"
 	"path/filepath"
 	"time"
@@ -10,6 +9,7 @@ import (
 	"frizzel/core/edit"
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 	"frizzel/internal/hook"
 	"frizzel/internal/progress"
 	"frizzel/internal/vault/history"
@@ -235,4 +235,4 @@ func CutOff(s *store.Store) []*store.Record {
 }
 
 // ErrNothingTaken is the error of a person who broke off.
-var ErrNothingTaken = errors.New("nothing was taken")
+var ErrNothingTaken = exit.Refusedf("nothing was taken")

@@ -6,7 +6,6 @@
 package history
 
 import (
-	"errors"
 	"fmt"
 	"hash/maphash"
 	"io"
@@ -14,11 +13,12 @@ import (
 	"frizzel/core/diff"
 	"frizzel/internal/change"
 	"frizzel/internal/digest"
+	"frizzel/internal/exit"
 	"frizzel/internal/vault/store"
 )
 
 // ErrNothing is returned where there is no run to take back.
-var ErrNothing = errors.New("there is no run to take back")
+var ErrNothing = exit.Wrongf("there is no run to take back")
 
 // Last returns the last run of the kind that was not taken back whole: the one that
 // an undo of an Apply, or a redo of an Undo, is about.

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"frizzel/internal/change"
+	"frizzel/internal/exit"
 	"frizzel/internal/vault/history"
 	"frizzel/internal/vault/store"
 	"frizzel/internal/vault/transaction"
@@ -22,6 +23,9 @@ import (
 
 // NotHeldError is the error of a run that does not wait to be kept.
 type NotHeldError struct{ Run *store.Record }
+
+// ExitStatus returns Wrong.
+func (*NotHeldError) ExitStatus() exit.Status { return exit.Wrong }
 
 func (e *NotHeldError) Error() string {
 	switch e.Run.State() {

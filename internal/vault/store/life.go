@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"time"
+
+	"frizzel/internal/exit"
 )
 
 // State is how far a run came. Its life is this machine, and [Locked.Enter] the only way
@@ -60,6 +62,9 @@ type StateError struct {
 	Run      string
 	From, To State
 }
+
+// ExitStatus returns Refused.
+func (*StateError) ExitStatus() exit.Status { return exit.Refused }
 
 func (e *StateError) Error() string {
 	return fmt.Sprintf("run %s is %s and cannot become %s", e.Run, e.From, e.To)

@@ -25,6 +25,7 @@ import (
 	"time"
 
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 	"frizzel/internal/trailer"
 )
 
@@ -58,7 +59,7 @@ func DefaultFolder() (string, error) {
 	}
 	home, err := os.UserHomeDir()
 	if err != nil {
-		return "", fmt.Errorf("there is no folder for backups: %w; set FRIZZEL_STATE", err)
+		return "", &NoFolderError{err}
 	}
 	return filepath.Join(home, ".local", "state", "frizzel"), nil
 }
@@ -100,12 +101,18 @@ type Damaged struct {
 // DamagedError is the error of a run that cannot be read.
 type DamagedError struct{ Damaged }
 
+// ExitStatus returns Unreadable.
+func (*DamagedError) ExitStatus() exit.Status { return exit.Unreadable }
+
 func (e *DamagedError) Error() string {
 	return fmt.Sprintf("run %s cannot be read and is left alone: %v", e.ID, e.Reason)
 }
 
 // MissingError is the error of a run that is not there.
 type MissingError struct{ Name string }
+
+// ExitStatus returns Wrong.
+func (*MissingError) ExitStatus() exit.Status { return exit.Wrong }
 
 func (e *MissingError) Error() string { return fmt.Sprintf("there is no run %q", e.Name) }
 
@@ -270,7 +277,7 @@ func (s *Store) Size(id string) (size int64) {
 const patience = 10 * time.Second
 
 // ErrBusy is returned where another run holds the store for too long.
-var ErrBusy = errors.New("another run is writing just now; try again when it has ended")
+var ErrBusy = exit.Refusedf("another run is writing just now; try again when it has ended")
 
 // Wait tries until it succeeds, for as long as a writer waits for another; then it returns
 // busy.
@@ -305,6 +312,9 @@ func (s *Store) BeingWritten() bool {
 
 // NoFolderError is the error of a store that cannot be had.
 type NoFolderError struct{ err error }
+
+// ExitStatus returns Unreadable.
+func (*NoFolderError) ExitStatus() exit.Status { return exit.Unreadable }
 
 func (e *NoFolderError) Error() string {
 	return fmt.Sprintf("there is no private folder for backups, so nothing is written: %v; set FRIZZEL_STATE to another one", e.err)

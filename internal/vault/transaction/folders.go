@@ -13,6 +13,7 @@ import (
 
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 	"frizzel/internal/vault/store"
 )
 
@@ -31,12 +32,18 @@ type folder struct {
 // MovedError is the error of a folder that is not the one that was meant.
 type MovedError struct{ Path string }
 
+// ExitStatus returns Refused.
+func (*MovedError) ExitStatus() exit.Status { return exit.Refused }
+
 func (e *MovedError) Error() string {
 	return fmt.Sprintf("%s is not the folder that it was", e.Path)
 }
 
 // BusyError is the error of a folder that another run writes in, perhaps of another user.
 type BusyError struct{ Path string }
+
+// ExitStatus returns Refused.
+func (*BusyError) ExitStatus() exit.Status { return exit.Refused }
 
 func (e *BusyError) Error() string {
 	return fmt.Sprintf("another run is writing in %s just now; try again when it has ended", e.Path)

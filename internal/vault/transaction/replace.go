@@ -8,10 +8,14 @@ import (
 
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 )
 
 // StagedError is the error of a staged copy that someone else changed before it went live.
 type StagedError struct{ Path string }
+
+// ExitStatus returns Refused.
+func (*StagedError) ExitStatus() exit.Status { return exit.Refused }
 
 func (e *StagedError) Error() string {
 	return fmt.Sprintf("the staged copy of %s was changed by someone else, so nothing was written", e.Path)

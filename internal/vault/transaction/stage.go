@@ -13,6 +13,7 @@ import (
 	"frizzel/internal/change"
 	"frizzel/internal/digest"
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 	"frizzel/internal/spool"
 	"frizzel/internal/vault/store"
 )
@@ -221,6 +222,9 @@ func (s *staging) asWanted(err error) error {
 // DamagedError is the error of a file that would not become what it is to become, since what is
 // kept of it is not what was put there.
 type DamagedError struct{ Path string }
+
+// ExitStatus returns Unreadable.
+func (*DamagedError) ExitStatus() exit.Status { return exit.Unreadable }
 
 func (e *DamagedError) Error() string {
 	return fmt.Sprintf("%s cannot be made what it was: what is kept of it is damaged", e.Path)

@@ -34,6 +34,7 @@ import (
 	"frizzel/internal/change"
 	"frizzel/internal/digest"
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 	"frizzel/internal/progress"
 	"frizzel/internal/spool"
 	"frizzel/internal/vault/store"
@@ -68,6 +69,9 @@ type Intent struct {
 // ExistsError is the error of a file that would be made and is there already.
 type ExistsError struct{ Path string }
 
+// ExitStatus returns Refused.
+func (*ExistsError) ExitStatus() exit.Status { return exit.Refused }
+
 func (e *ExistsError) Error() string {
 	return fmt.Sprintf("%s is there already, and no run left it there; nothing was written", e.Path)
 }
@@ -80,6 +84,9 @@ type NotPutBackError struct {
 	Away   []string     // files that could not be looked at
 	Settle error        // why the run is not settled
 }
+
+// ExitStatus returns Refused.
+func (*NotPutBackError) ExitStatus() exit.Status { return exit.Refused }
 
 func (e *NotPutBackError) Error() string {
 	var text strings.Builder // there may be very many files

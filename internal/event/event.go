@@ -1,0 +1,180 @@
+// Package event has everything that --format json prints: one type for each event, as
+// docs/events.schema.json describes it, and the Writer that prints them, one JSON object a line.
+//
+// An event's name has one shape. What is named here keeps its name and its meaning for as long as
+// Version stays.
+package event
+
+import (
+	"time"
+	"unicode/utf8"
+)
+
+// Version is that of all events.
+const Version = 1
+
+// An Event is one line.
+type Event interface{ name() string }
+
+// Begin is first.
+type Begin struct {
+	Version int    `json:"version"`
+	Command string `json:"command"`
+}
+
+// Path is a file's path as JSON has it; if it is no UTF-8, its bytes are there too.
+type Path struct {
+	Path  string `json:"path"`
+	Bytes []byte `json:"path_bytes,omitempty"`
+}
+
+// PathOf returns a path for an event.
+func PathOf(path string) Path {
+	if utf8.ValidString(path) {
+		return Path{Path: path}
+	}
+	return Path{path, []byte(path)}
+}
+
+// Match is a place that find found.
+type Match struct {
+	Path
+	Line        int     `json:"line"`
+	Column      int     `json:"column"`
+	EndColumn   int     `json:"end_column"`
+	Rule        string  `json:"rule,omitempty"`
+	Text        string  `json:"text"`
+	Value       *string `json:"value,omitempty"` // of a path, as a whole
+	ValuePath   string  `json:"value_path,omitempty"`
+	Place       string  `json:"place,omitempty"` // in a document
+	Replacement *string `json:"replacement,omitempty"`
+}
+
+// File is what would change in a file, or was written.
+type File struct {
+	Path
+	Document bool   `json:"document,omitempty"`
+	Changes  int    `json:"changes"`
+	Added    int    `json:"added"`
+	Removed  int    `json:"removed"`
+	Diff     string `json:"diff"` // last, so that it can be passed on as it is made
+}
+
+// Skip is a file that was left out.
+type Skip struct {
+	Path
+	Reason string `json:"reason"`
+}
+
+// Problem is why nothing may be written.
+type Problem struct {
+	Reason string `json:"reason"`
+}
+
+// Summary is last of find, preview and apply.
+type Summary struct {
+	Host         string `json:"host"`
+	FilesRead    int    `json:"files_read"`
+	FilesChanged int    `json:"files_changed"`
+	FilesSkipped int    `json:"files_skipped"`
+	Changes      int    `json:"changes"`
+	Run          string `json:"run,omitempty"` // that was written
+}
+
+// ScriptProblem is an error or a warning about a script.
+type ScriptProblem struct {
+	Path     string `json:"path"`
+	Line     int    `json:"line"`
+	Column   int    `json:"column"`
+	Width    int    `json:"width"`
+	Severity string `json:"severity"`
+	Reason   string `json:"reason"`
+	Remedy   string `json:"remedy,omitempty"`
+}
+
+// Example is an example that check ran.
+type Example struct {
+	Path   string `json:"path"`
+	Line   int    `json:"line"`
+	Name   string `json:"name,omitempty"`
+	Passed bool   `json:"passed"`
+	Diff   string `json:"diff,omitempty"`
+}
+
+// Checked is last of check.
+type Checked struct {
+	Scripts  int `json:"scripts"`
+	Errors   int `json:"errors"`
+	Warnings int `json:"warnings"`
+	Passed   int `json:"examples_passed"`
+	Failed   int `json:"examples_failed"`
+}
+
+// State is what became of a run.
+type State string
+
+// The states.
+const (
+	BeingWritten State = "being_written"
+	CutOff       State = "cut_off"         // it will be put back
+	Done         State = "done"            // all that it wrote stands
+	Held         State = "held"            // the same, until Run.HeldUntil unless it is kept
+	PutBack      State = "put_back"        // it failed, and nothing of it stands
+	PutBackPart  State = "put_back_part"   // it failed, and Run.Left names what stands
+	TakenBack    State = "taken_back"      // undone
+	TakenPart    State = "taken_back_part" // undone in part: Run.FilesTakenBack of its files
+)
+
+// Run is a run of the history.
+type Run struct {
+	Run            string     `json:"run"`
+	Number         int        `json:"number"`
+	Time           time.Time  `json:"time"`
+	User           string     `json:"user"`
+	Host           string     `json:"host"`
+	Kind           string     `json:"kind"`
+	Undoes         string     `json:"undoes,omitempty"`
+	State          State      `json:"state"`
+	HeldUntil      *time.Time `json:"held_until,omitempty"` // UTC
+	FilesTakenBack int        `json:"files_taken_back,omitempty"`
+	Files          int        `json:"files"`
+	Changes        int        `json:"changes"`
+	Bytes          int64      `json:"bytes"`
+	Rules          []string   `json:"rules"`
+	Note           string     `json:"note,omitempty"`
+	Paths          []string   `json:"paths"`
+	Left           []Left     `json:"left,omitempty"`
+}
+
+// Left is a file that a run left alone.
+type Left struct {
+	Path   string `json:"path"`
+	Reason string `json:"reason"`
+	Kept   string `json:"kept,omitempty"` // where its old content is
+}
+
+// Damaged is a run whose record cannot be read.
+type Damaged struct {
+	Run    string `json:"run"`
+	Reason string `json:"reason"`
+}
+
+// History is last of history.
+type History struct {
+	Host  string `json:"host"`
+	Runs  int    `json:"runs"`
+	Bytes int64  `json:"bytes"`
+}
+
+func (Begin) name() string         { return "begin" }
+func (Match) name() string         { return "match" }
+func (File) name() string          { return "file" }
+func (Skip) name() string          { return "skip" }
+func (Summary) name() string       { return "summary" }
+func (Problem) name() string       { return "problem" }
+func (ScriptProblem) name() string { return "script_problem" }
+func (Example) name() string       { return "example" }
+func (Checked) name() string       { return "checked" }
+func (Run) name() string           { return "run" }
+func (Damaged) name() string       { return "damaged" }
+func (History) name() string       { return "history" }
