@@ -200,7 +200,7 @@ func (ap *applying) asker(way string) func(context.Context, []*run.Pending, func
 	return func(ctx context.Context, all []*run.Pending, refused func() []string) (bool, error) {
 		var items []review.Item
 		for _, p := range all {
-			items = append(items, pendingItem{p})
+			items = append(items, pendingItem{p, ctx})
 		}
 		return ap.review(ctx, items, all, way, refused)
 	}

@@ -10,6 +10,8 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"frizzel/core/edit"
+	"frizzel/core/program"
 	"frizzel/internal/exit"
 	"frizzel/internal/report"
 	"frizzel/internal/review"
@@ -45,12 +47,25 @@ func (a *app) wayToAsk(said string) string {
 	return "screen"
 }
 
-// pendingItem is a pending file as a review wants it.
-type pendingItem struct{ *run.Pending }
+// pendingItem is a pending file as a review wants it, for as long as the context lasts.
+type pendingItem struct {
+	*run.Pending
+	ctx context.Context
+}
 
 func (p pendingItem) Path() string { return p.At.Path }
 func (p pendingItem) Count() int   { return p.Changes }
 func (p pendingItem) Moved() bool  { return p.Pending.Moved }
+
+func (p pendingItem) Decide(decide func(program.Proposal) program.Answer) error {
+	return p.Pending.Decide(p.ctx, decide)
+}
+
+func (p pendingItem) Proposed() ([]byte, error) { return p.Pending.Proposed(p.ctx) }
+
+func (p pendingItem) Rewrite(fresh []byte) (old []byte, edits edit.List, err error) {
+	return p.Pending.Rewrite(p.ctx, fresh)
+}
 
 // prompt returns what asks at a plain terminal.
 func (a *app) prompt() *review.Prompt {
@@ -72,7 +87,7 @@ func (ap *applying) review(ctx context.Context, items []review.Item, pending []*
 	session := review.NewSession(items, ap.printer.Rules)
 	session.Refused = refused
 	return ap.reviewed(ctx, session, ap.printer.Style, way, func(i int) error {
-		r, err := pending[i].Result()
+		r, err := pending[i].Result(ctx)
 		if err != nil {
 			return err
 		}

@@ -46,7 +46,7 @@ func (a *app) filter() *cobra.Command {
 				}
 				fmt.Fprintf(a.Err, "note: %s%s\n", where, text)
 			}
-			return usecase.Filter(o)
+			return usecase.Filter(c.Context(), o)
 		},
 	}
 	rules.add(c)

@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 
+	"github.com/muesli/cancelreader"
 	"golang.org/x/term"
 
 	"frizzel/internal/exit"
@@ -104,70 +105,59 @@ func (p *Prompt) ask(ctx context.Context, question string, choices []choice) (An
 
 // key waits for one key. The terminal is as it was when it returns.
 func (p *Prompt) key(ctx context.Context) (byte, error) {
-	state, err := term.MakeRaw(int(p.In.Fd()))
-	if err != nil {
-		return 0, err
+	var b [1]byte
+	err := p.raw(ctx, func(in io.Reader) error {
+		_, err := io.ReadFull(in, b[:])
+		return err
+	})
+	if err == nil && (b[0] == 3 || b[0] == 4) { // Ctrl-C, Ctrl-D
+		err = ErrInterrupted
 	}
-	defer func() { _ = term.Restore(int(p.In.Fd()), state) }()
-	pressed := make(chan byte, 1)
-	failed := make(chan error, 1)
-	go func() {
-		var b [1]byte
-		if _, err := p.In.Read(b[:]); err != nil {
-			failed <- err
-			return
-		}
-		pressed <- b[0]
-	}()
-	select {
-	case b := <-pressed:
-		if b == 3 || b == 4 { // Ctrl-C, Ctrl-D
-			return 0, ErrInterrupted
-		}
-		return b, nil
-	case err := <-failed:
-		return 0, err
-	case <-ctx.Done():
-		return 0, ErrInterrupted
-	}
+	return b[0], err
 }
 
 // line reads a line that a person types. The terminal is as it was when it returns.
-func (p *Prompt) line(ctx context.Context, prompt string) (string, error) {
-	state, err := term.MakeRaw(int(p.In.Fd()))
-	if err != nil {
-		return "", err
-	}
-	defer func() { _ = term.Restore(int(p.In.Fd()), state) }()
-	typed := make(chan string, 1)
-	failed := make(chan error, 1)
-	go func() {
+func (p *Prompt) line(ctx context.Context, prompt string) (line string, err error) {
+	err = p.raw(ctx, func(in io.Reader) error {
 		t := term.NewTerminal(struct {
 			io.Reader
 			io.Writer
-		}{p.In, p.Terminal}, prompt)
+		}{in, p.Terminal}, prompt)
 		if p.Width > 0 {
 			_ = t.SetSize(p.Width, 1)
 		}
-		line, err := t.ReadLine()
-		if err != nil {
-			failed <- err
-			return
-		}
-		typed <- line
-	}()
-	select {
-	case line := <-typed:
-		return line, nil
-	case err := <-failed:
+		line, err = t.ReadLine()
+		return err
+	})
+	if err != nil && !errors.Is(err, ErrInterrupted) {
 		if errors.Is(err, io.EOF) { // Ctrl-C, Ctrl-D
 			err = ErrInterrupted
 		}
 		fmt.Fprintln(p.Out)
-		return "", err
-	case <-ctx.Done():
-		return "", ErrInterrupted
 	}
+	return line, err
+}
+
+// raw calls read with the terminal in raw mode. Once ctx ends, what it reads from fails, and the error is
+// ErrInterrupted; a key that is pressed later is left to whoever reads next.
+func (p *Prompt) raw(ctx context.Context, read func(in io.Reader) error) error {
+	state, err := term.MakeRaw(int(p.In.Fd()))
+	if err != nil {
+		return err
+	}
+	defer func() { _ = term.Restore(int(p.In.Fd()), state) }()
+	in, err := cancelreader.NewReader(p.In)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = in.Close() }()
+	stop := context.AfterFunc(ctx, func() { in.Cancel() })
+	defer stop()
+	err = read(in)
+	if ctx.Err() != nil {
+		return ErrInterrupted
+	}
+	return err
 }
 
 // Pause waits for any key.

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"io"
 	"runtime"
+	"sync"
 
 	"frizzel/core/document"
 	"frizzel/core/program"
@@ -37,7 +38,6 @@ const ahead = 64
 // path order.
 func (p *Plan) all(ctx context.Context, s *Summary, work worker, take func(*job) error) error {
 	ctx, cancel := context.WithCancel(ctx)
-	defer cancel()
 	workers := runtime.GOMAXPROCS(0)
 	if p.Program.Sequential {
 		workers = 1
@@ -45,17 +45,21 @@ func (p *Plan) all(ctx context.Context, s *Summary, work worker, take func(*job)
 	ordered := make(chan *job, max(ahead, 2*workers)) // in path order
 	jobs := make(chan *job, cap(ordered))
 	var walkErr error
-	go func() {
+	var working sync.WaitGroup
+	defer working.Wait()
+	defer cancel()
+	working.Go(func() {
 		defer close(ordered)
 		defer close(jobs)
 		walkErr = p.walk(ctx, ordered, jobs)
-	}()
+	})
 	flight := newFlight(maxInFlight)
+	defer flight.end()
 	for range workers {
-		go p.work(ctx, flight, jobs, work)
+		working.Go(func() { p.work(ctx, flight, jobs, work) })
 	}
 	if err := p.collect(ctx, ordered, flight, s, take); err != nil {
-		return err // whoever is at work still finds the context at its end
+		return err
 	}
 	return walkErr
 }
@@ -219,7 +223,7 @@ func (p *Plan) decode(at selection.File, isDocument bool, raw []byte) (*textfile
 // byWindows does the work on a file that is large enough window by window. It reports false
 // where the file has to be taken whole.
 func (p *Plan) byWindows(ctx context.Context, j *job, f disk.File, info disk.Info, head []byte, work worker) (bool, error) {
-	l, err := p.largeFile(j.file, f, info, head)
+	l, err := p.largeFile(ctx, j.file, f, info, head)
 	if l == nil || err != nil {
 		return false, err
 	}

@@ -24,7 +24,7 @@ const (
 
 // largeFile returns a file as a large one, nil where it is to be taken whole. head are its
 // first bytes.
-func (p *Plan) largeFile(at selection.File, f io.ReaderAt, info disk.Info, head []byte) (*large, error) {
+func (p *Plan) largeFile(ctx context.Context, at selection.File, f io.ReaderAt, info disk.Info, head []byte) (*large, error) {
 	width, least := int64(change.ChunkSize), int64(largeSize)
 	if p.window > 0 {
 		width, least = p.window, manyWindows*p.window
@@ -40,7 +40,7 @@ func (p *Plan) largeFile(at selection.File, f io.ReaderAt, info disk.Info, head 
 	if err != nil {
 		return nil, err
 	}
-	l := &large{how: how, info: info}
+	l := &large{ctx: ctx, how: how, info: info}
 	l.windows = textfile.Windows{Form: form, File: f, Size: info.Size, Width: width}
 	l.ending, err = l.windows.FirstEnding()
 	return l, err

@@ -97,14 +97,14 @@ type reader struct {
 }
 
 // read opens the file as it is now, and reads it unless it is large.
-func (p *Pending) read() (*reader, error) {
+func (p *Pending) read(ctx context.Context) (*reader, error) {
 	f, err := p.At.Reopen(disk.Real{})
 	if err != nil {
 		return nil, err
 	}
 	r := &reader{File: f}
 	if p.large != nil {
-		err = r.open(p.plan, p.At)
+		err = r.open(ctx, p.plan, p.At)
 	}
 	if err == nil && r.large == nil {
 		err = r.whole(p.plan, p.At)
@@ -117,7 +117,7 @@ func (p *Pending) read() (*reader, error) {
 }
 
 // open takes a file as a large one, if it still is.
-func (r *reader) open(plan *Plan, at selection.File) error {
+func (r *reader) open(ctx context.Context, plan *Plan, at selection.File) error {
 	info, err := r.Stat()
 	if err != nil {
 		return err
@@ -127,7 +127,7 @@ func (r *reader) open(plan *Plan, at selection.File) error {
 	if err != nil && !errors.Is(err, io.EOF) {
 		return err
 	}
-	r.large, err = plan.largeFile(at, r.File, info, head[:n])
+	r.large, err = plan.largeFile(ctx, at, r.File, info, head[:n])
 	return err
 }
 
@@ -148,13 +148,13 @@ func (r *reader) whole(plan *Plan, at selection.File) error {
 
 // Decide runs the rules over the file as it is now, and asks about each change; nil
 // takes all.
-func (p *Pending) Decide(decide func(program.Proposal) program.Answer) error {
-	now, err := p.read()
+func (p *Pending) Decide(ctx context.Context, decide func(program.Proposal) program.Answer) error {
+	now, err := p.read(ctx)
 	if err != nil {
 		return err
 	}
 	defer disk.Close(now)
-	r, err := p.run(now, program.Input{File: asFile(p.At), Before: p.before, Decide: decide})
+	r, err := p.run(ctx, now, program.Input{File: asFile(p.At), Before: p.before, Decide: decide})
 	if err == nil {
 		p.take(r)
 	}
@@ -162,12 +162,12 @@ func (p *Pending) Decide(decide func(program.Proposal) program.Answer) error {
 }
 
 // run runs the rules over what was read.
-func (p *Pending) run(now *reader, in program.Input) (*Result, error) {
+func (p *Pending) run(ctx context.Context, now *reader, in program.Input) (*Result, error) {
 	if now.large != nil {
 		if in.Decide != nil { // one question after another
 			now.large.how.Order = program.InOrder
 		}
-		e, made, refuse, err := p.plan.edited(context.Background(), p.At, now.large, in)
+		e, made, refuse, err := p.plan.edited(ctx, p.At, now.large, in)
 		if !errors.Is(err, errVanishes) {
 			return &Result{At: p.At, Made: made, Refuse: refuse, large: e}, err
 		}
@@ -181,9 +181,9 @@ func (p *Pending) run(now *reader, in program.Input) (*Result, error) {
 
 // Result returns what is taken with the file's text, to be shown. Where the file has
 // changed on disk, that is what all rules make of what it holds now.
-func (p *Pending) Result() (*Result, error) {
+func (p *Pending) Result(ctx context.Context) (*Result, error) {
 	for {
-		now, err := p.read()
+		now, err := p.read(ctx)
 		if err != nil {
 			return nil, err
 		}
@@ -197,7 +197,7 @@ func (p *Pending) Result() (*Result, error) {
 				File: now.file, Text: p.edits, Raw: raw, Made: p.Made,
 			}}, nil
 		}
-		if err := p.Decide(nil); err != nil {
+		if err := p.Decide(ctx, nil); err != nil {
 			return nil, err
 		}
 	}
@@ -231,8 +231,8 @@ var ErrLarge = errors.New("the file is too large to be written by hand; take or 
 
 // Proposed returns the text that the file would have. The error is ErrLarge for one that is
 // too large to be held.
-func (p *Pending) Proposed() ([]byte, error) {
-	r, err := p.Result()
+func (p *Pending) Proposed(ctx context.Context) ([]byte, error) {
+	r, err := p.Result(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -245,8 +245,8 @@ func (p *Pending) Proposed() ([]byte, error) {
 
 // Rewrite takes a text that a person wrote for the file. It returns the file's own, and the
 // edits that make it the new one.
-func (p *Pending) Rewrite(fresh []byte) (old []byte, edits edit.List, err error) {
-	now, err := p.read()
+func (p *Pending) Rewrite(ctx context.Context, fresh []byte) (old []byte, edits edit.List, err error) {
+	now, err := p.read(ctx)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -17,7 +17,7 @@ func (p *Plan) Piped(ctx context.Context, kept io.ReaderAt, size int64, at selec
 	if _, err := kept.ReadAt(head, 0); err != nil {
 		return nil, err
 	}
-	l, err := p.largeFile(at, kept, disk.Info{Size: size}, head)
+	l, err := p.largeFile(ctx, at, kept, disk.Info{Size: size}, head)
 	if l == nil || err != nil {
 		return nil, err
 	}

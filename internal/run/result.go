@@ -2,7 +2,6 @@ package run
 
 import (
 	"bytes"
-	"context"
 	"errors"
 	"io"
 	"iter"
@@ -269,7 +268,7 @@ func near(all []place, context int) []int {
 func (l *large) again(at selection.File, s pass) error {
 	if l.own {
 		s.large = l
-		return s.do(context.Background())
+		return s.do(l.ctx)
 	}
 	f, err := at.Reopen(disk.Real{})
 	if err != nil {
@@ -286,7 +285,7 @@ func (l *large) again(at selection.File, s pass) error {
 	again := *l
 	again.windows.File = f
 	s.large = &again
-	if err = s.do(context.Background()); errors.Is(err, textfile.ErrShrunk) {
+	if err = s.do(l.ctx); errors.Is(err, textfile.ErrShrunk) {
 		err = &change.ChangedError{Path: at.Path}
 	}
 	return err

@@ -69,22 +69,22 @@ func TestPending(t *testing.T) {
 	p := all[0]
 	require.Equal(t, 2, p.Changes)
 	first := true
-	require.NoError(t, p.Decide(func(program.Proposal) program.Answer {
+	require.NoError(t, p.Decide(t.Context(), func(program.Proposal) program.Answer {
 		defer func() { first = false }()
 		return program.Answer{Leave: first}
 	}))
-	proposed, err := p.Proposed()
+	proposed, err := p.Proposed(t.Context())
 	require.NoError(t, err)
 	require.Equal(t, "depot-3 depot-4\n", string(proposed))
 	s.Settle(all)
 	require.Equal(t, 1, s.Changes)
 	require.NoError(t, os.WriteFile(path, []byte("depot-3 only\n"), 0o644))
-	r, err := p.Result()
+	r, err := p.Result(t.Context())
 	require.NoError(t, err)
 	require.True(t, p.Moved)
 	file, edits, _ := r.Held()
 	require.Equal(t, "depot-4 only\n", string(edits.Apply(file.Text)))
-	_, _, err = p.Rewrite([]byte("by hand\n"))
+	_, _, err = p.Rewrite(t.Context(), []byte("by hand\n"))
 	require.NoError(t, err)
 	edits, err = edit.Gather(p.Change.Edits)
 	require.NoError(t, err)

@@ -16,6 +16,8 @@ import (
 // large is a file that is too large to be held, and that the program may be run over window by
 // window.
 type large struct {
+	// ctx is that of the run: windows are read again, by iterators that take no context, as long as it lasts.
+	ctx     context.Context
 	windows textfile.Windows
 	info    disk.Info
 	own     bool // nobody else has the file

@@ -140,7 +140,7 @@ func TestQuestionsInWindows(t *testing.T) {
 		require.Len(t, all, 1)
 		require.Equal(t, window < 1<<20, all[0].large != nil)
 		var proposals []program.Proposal
-		require.NoError(t, all[0].Decide(func(p program.Proposal) program.Answer {
+		require.NoError(t, all[0].Decide(t.Context(), func(p program.Proposal) program.Answer {
 			p.Edits = slices.Clone(p.Edits)
 			proposals = append(proposals, p)
 			return program.Answer{Leave: p.Line%3 == 0}

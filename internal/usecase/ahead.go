@@ -1,10 +1,18 @@
 package usecase
 
-import "io"
+import (
+	"io"
+	"sync"
+
+	"github.com/muesli/cancelreader"
+)
 
 // ahead reads a stream while what it read before is worked on, a few pieces ahead at most. What
 // has come is there at once, however little it is.
 type ahead struct {
+	in      cancelreader.CancelReader
+	reading sync.WaitGroup
+
 	pieces chan piece
 	free   chan []byte
 	now    piece
@@ -22,21 +30,35 @@ const (
 	pieceSize = 256 << 10
 )
 
-func newAhead(in io.Reader) *ahead {
+func newAhead(in io.Reader) (*ahead, error) {
 	a := &ahead{pieces: make(chan piece, pieces), free: make(chan []byte, pieces)}
 	for range pieces {
 		a.free <- make([]byte, pieceSize)
 	}
-	go func() {
+	var err error
+	if a.in, err = cancelreader.NewReader(in); err != nil { // a regular file, which is never waited for
+		if a.in, err = cancelreader.NewReader(struct{ io.Reader }{in}); err != nil {
+			return nil, err
+		}
+	}
+	a.reading.Go(func() {
 		for buffer := range a.free {
-			n, err := in.Read(buffer)
-			a.pieces <- piece{buffer[:n], err}
+			n, err := a.in.Read(buffer)
+			a.pieces <- piece{buffer[:n], err} // for which there always is room
 			if err != nil {
 				return
 			}
 		}
-	}()
-	return a
+	})
+	return a, nil
+}
+
+// stop ends the reading. A read of what cannot be interrupted, as of a regular file, is waited for.
+func (a *ahead) stop() {
+	a.in.Cancel()
+	close(a.free)
+	a.reading.Wait()
+	_ = a.in.Close()
 }
 
 // Read returns what has come.

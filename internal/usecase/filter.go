@@ -2,6 +2,7 @@ package usecase
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"io"
 
@@ -26,13 +27,18 @@ type FilterOptions struct {
 
 // Filter runs rules over a stream. What can be decided line by line is written as it comes
 // in; else all of it is read first, and kept on disk where it is much.
-func Filter(o FilterOptions) error {
+func Filter(ctx context.Context, o FilterOptions) error {
 	file := program.File{Path: o.As, Rel: o.As}
 	if o.As == "" {
 		file.Path = "standard input"
 	}
-	o.In = newAhead(o.In)
-	f := &filtering{FilterOptions: o, program: o.Rules.Program, file: file, encoding: o.Encoding}
+	in, err := newAhead(o.In)
+	if err != nil {
+		return err
+	}
+	defer in.stop()
+	o.In = in
+	f := &filtering{FilterOptions: o, ctx: ctx, program: o.Rules.Program, file: file, encoding: o.Encoding}
 	if f.encoding == "" {
 		f.encoding = f.program.Encoding(file)
 	}
@@ -42,6 +48,7 @@ func Filter(o FilterOptions) error {
 // filtering is a filter at work.
 type filtering struct {
 	FilterOptions
+	ctx      context.Context
 	program  *program.Program
 	file     program.File
 	encoding string

@@ -2,7 +2,6 @@ package usecase
 
 import (
 	"bytes"
-	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -54,7 +53,7 @@ func (f *filtering) long(begun []byte) error {
 		return err
 	}
 	plan := run.Plan{Program: f.program, Encoding: f.encoding}
-	res, err := plan.Piped(context.Background(), kept, size, selection.File{Path: f.file.Path, Rel: f.file.Rel})
+	res, err := plan.Piped(f.ctx, kept, size, selection.File{Path: f.file.Path, Rel: f.file.Rel})
 	switch {
 	case err != nil:
 		return exit.Wrongf("standard input: %w", err)

@@ -257,7 +257,7 @@ func TestScripts(t *testing.T) {
 	require.ErrorIs(t, err, stop)
 
 	var filtered bytes.Buffer
-	require.NoError(t, Filter(FilterOptions{Rules: r.rules, In: strings.NewReader("a\nc\n"), Out: &filtered, OnlyChanged: true}))
+	require.NoError(t, Filter(t.Context(), FilterOptions{Rules: r.rules, In: strings.NewReader("a\nc\n"), Out: &filtered, OnlyChanged: true}))
 	require.Equal(t, "b\n", filtered.String())
 }
 
@@ -277,7 +277,7 @@ func TestFilterLongInput(t *testing.T) {
 		r := newRailway(t, rules)
 		run := func(in string) (string, error) {
 			var out strings.Builder
-			err := Filter(FilterOptions{Rules: r.rules, In: strings.NewReader(in), Out: &out, OnlyChanged: i%2 == 1, Note: func(int, string) {}})
+			err := Filter(t.Context(), FilterOptions{Rules: r.rules, In: strings.NewReader(in), Out: &out, OnlyChanged: i%2 == 1, Note: func(int, string) {}})
 			return out.String(), err
 		}
 		want, wantErr := run(short)
@@ -287,13 +287,13 @@ func TestFilterLongInput(t *testing.T) {
 	}
 	var out bytes.Buffer
 	r := newRailway(t, "on lines with text \"~\" delete\nin paragraph with text \"signal\" delete") // all of the last window
-	require.NoError(t, Filter(FilterOptions{Rules: r.rules, In: strings.NewReader(strings.Repeat(part, times) + strings.Repeat("~\n", 1<<20) + "~"), Out: &out}))
+	require.NoError(t, Filter(t.Context(), FilterOptions{Rules: r.rules, In: strings.NewReader(strings.Repeat(part, times) + strings.Repeat("~\n", 1<<20) + "~"), Out: &out}))
 	require.True(t, strings.TrimSuffix(strings.Repeat(part, times), "\n") == out.String())
 
 	out.Reset()
 	t.Setenv("TMPDIR", filepath.Join(t.TempDir(), "gone"))
 	r = newRailway(t, "in paragraph with text \"[box]\" delete")
-	err := Filter(FilterOptions{Rules: r.rules, In: strings.NewReader(strings.Repeat(part, times)), Out: &out, Note: func(int, string) {}})
+	err := Filter(t.Context(), FilterOptions{Rules: r.rules, In: strings.NewReader(strings.Repeat(part, times)), Out: &out, Note: func(int, string) {}})
 	require.ErrorContains(t, err, "TMPDIR")
 	require.Zero(t, out.Len())
 }

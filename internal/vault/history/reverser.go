@@ -4,6 +4,7 @@ import (
 	"errors"
 	"io"
 	"path/filepath"
+	"sync"
 
 	"frizzel/core/edit"
 	"frizzel/internal/change"
@@ -90,7 +91,8 @@ func (w *reverser) file(e *store.Entry) (*Back, error) {
 		return nil, err
 	}
 	defer disk.Close(f)
-	kept := w.kept(e)
+	kept, join := w.kept(e)
+	defer join()
 	if b.Before, b.Print, err = change.ReadFile(f, digest.By(e.Before, e.After)); err != nil {
 		return nil, err
 	}
@@ -112,10 +114,11 @@ func (w *reverser) looksSo(e *store.Entry, is disk.Info) bool {
 // long is from how many bytes on what is kept of a file is read while the file itself is.
 const long = 4 << 20
 
-// kept returns what says why what is kept of a file is not what was put there.
-func (w *reverser) kept(e *store.Entry) func() error {
+// kept returns a function that verifies what is kept of a file. Of a large one that has begun by then; join waits for
+// its end.
+func (w *reverser) kept(e *store.Entry) (verify func() error, join func()) {
 	if e.What != change.Rewrite || e.Old.Size <= long && e.Edits.Size <= long || e.Edits.Digest == (digest.Digest{}) {
-		return func() error { return w.Verify(w.record, e) }
+		return func() error { return w.Verify(w.record, e) }, func() {}
 	}
 	done := make(chan error, 1)
 	go func() {
@@ -126,7 +129,8 @@ func (w *reverser) kept(e *store.Entry) func() error {
 		}
 		done <- errors.Join(err, editsErr)
 	}()
-	return func() error { return <-done }
+	verify = sync.OnceValue(func() error { return <-done })
+	return verify, func() { _ = verify() }
 }
 
 // missing takes back a file that is not there.

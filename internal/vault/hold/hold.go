@@ -118,13 +118,13 @@ func Guard(ctx context.Context, s *store.Store, id string, command []string, rea
 	ready()
 	wait := retryFirst
 	for {
-		over, err := g.settle()
+		over, err := g.settle(context.WithoutCancel(ctx)) // the end of ctx is when there is something to do
 		switch {
 		case over:
 			return
 		case errors.Is(err, store.ErrBusy):
 		case err != nil:
-			time.Sleep(wait)
+			g.pause(ctx, wait)
 			wait = min(2*wait, retryMost)
 		default:
 			g.wait(ctx)
@@ -147,8 +147,8 @@ var errUnsettled = errors.New("the run is not settled")
 
 // settle does what there is to do under the store's lock. It reports over where nothing is
 // left to watch; without an error the run waits to be kept.
-func (g *guard) settle() (over bool, err error) {
-	l, err := g.store.Lock(context.Background()) // waits for the run itself, which is at work
+func (g *guard) settle(ctx context.Context) (over bool, err error) {
+	l, err := g.store.Lock(ctx) // waits for the run itself, which is at work
 	if err != nil {
 		return false, err
 	}
@@ -161,7 +161,7 @@ func (g *guard) settle() (over bool, err error) {
 	case err != nil:
 		return false, err
 	case r.State().Unfinished(): // its program is gone
-		return g.recover(l)
+		return g.recover(ctx, l)
 	case r.State() != store.Held:
 		return true, nil
 	}
@@ -171,7 +171,7 @@ func (g *guard) settle() (over bool, err error) {
 	if time.Now().Before(g.deadline) && !g.now {
 		return false, nil
 	}
-	out := lapse(context.Background(), l, r, g.command)
+	out := lapse(ctx, l, r, g.command)
 	if out.Error == nil && out.Undo != nil {
 		g.after(out)
 	}
@@ -179,14 +179,28 @@ func (g *guard) settle() (over bool, err error) {
 }
 
 // recover puts the run back, which was cut off.
-func (g *guard) recover(l *store.Locked) (over bool, err error) {
-	settled, _, err := transaction.Recover(context.Background(), l)
+func (g *guard) recover(ctx context.Context, l *store.Locked) (over bool, err error) {
+	settled, _, err := transaction.Recover(ctx, l)
 	for _, s := range settled {
 		if s.Run.ID == g.id && (s.Err != nil || len(s.Away) > 0) {
 			err = errors.Join(errUnsettled, s.Err)
 		}
 	}
 	return err == nil, err
+}
+
+// pause waits before another attempt. The end of ctx ends the first such wait early, and says that the time
+// is over.
+func (g *guard) pause(ctx context.Context, wait time.Duration) {
+	ended := ctx.Done()
+	if g.now {
+		ended = nil
+	}
+	select {
+	case <-ended:
+		g.now = true
+	case <-time.After(wait):
+	}
 }
 
 // wait lets the time pass until it is over, or the run may be kept.

@@ -23,8 +23,8 @@ func (e *StagedError) Error() string {
 
 // replaceAll makes every new content live, on disk. From here on the run is carried
 // through, whatever the user's keyboard says: it is short.
-func (w *writer) replaceAll() error {
-	if err := each(context.Background(), w.record.Files.Len(), w.replace); err != nil {
+func (w *writer) replaceAll(ctx context.Context) error {
+	if err := each(context.WithoutCancel(ctx), w.record.Files.Len(), w.replace); err != nil {
 		return err
 	}
 	return w.folders.sync(w.durability())

@@ -124,7 +124,7 @@ type writer struct {
 
 // Write makes all changes, or none where it returns an error.
 func Write(ctx context.Context, l *store.Locked, intent Intent, changes change.Set) (*store.Record, error) {
-	w, err := newWriter(l, intent, changes)
+	w, err := newWriter(ctx, l, intent, changes)
 	if err != nil {
 		return nil, err
 	}
@@ -138,7 +138,7 @@ func Write(ctx context.Context, l *store.Locked, intent Intent, changes change.S
 	return w.record, nil
 }
 
-func newWriter(l *store.Locked, intent Intent, changes change.Set) (*writer, error) {
+func newWriter(ctx context.Context, l *store.Locked, intent Intent, changes change.Set) (*writer, error) {
 	w := &writer{store: l, intent: intent, changes: changes, beside: map[int]int{}, wanted: wanted{}}
 	all := changes.Len()
 	if intent.Beside != "" {
@@ -160,7 +160,7 @@ func newWriter(l *store.Locked, intent Intent, changes change.Set) (*writer, err
 	used := map[int]bool{}
 	first := map[string]int{} // the file of each folder that says which folder is meant
 	var one sync.Mutex
-	err := each(context.Background(), changes.Len(), func(i int) error {
+	err := each(ctx, changes.Len(), func(i int) error {
 		c, err := changes.At(i)
 		if err != nil {
 			return err
@@ -281,7 +281,7 @@ func (w *writer) write(ctx context.Context) error {
 	if err := w.store.Enter(w.record, store.Replacing); err != nil {
 		return err
 	}
-	if err := w.replaceAll(); err != nil {
+	if err := w.replaceAll(ctx); err != nil {
 		return err
 	}
 	if w.intent.Prove != nil {
