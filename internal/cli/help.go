@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"frizzel/core/outline"
+	"frizzel/core/script"
 	"frizzel/core/syntax"
 	"frizzel/docs"
 	"frizzel/internal/exit"
@@ -23,21 +24,22 @@ type topic struct {
 var topics = []topic{
 	{"tutorial", "ten minutes on made-up files, to be typed along", "tutorial.md", ""},
 	{"language", "the rule language, from the first rule on", "language.md", ""},
+	{"reference", "every form of the language, and the exact rules", "reference.md", ""},
 	{"cookbook", "ready-made scripts for common tasks", "cookbook.md", ""},
 	{"commands", "every command and option", "commands.md", ""},
 	{"documents", "what is read and changed of office documents", "documents.md", ""},
 	{"safety", "what keeps files safe, and what happens when something fails", "safety.md", ""},
 	{"architecture", "the rooms of the program, and the way of the data", "architecture.md", ""},
 	{"performance", "how long it takes, how much memory, and what limits it", "performance.md", ""},
-	{"patterns", "text, word, regex and what may follow them", "language.md", "Patterns"},
-	{"placeholders", "{=NAME} and its filters", "language.md", "Placeholders"},
-	{"addresses", "where statements act", "language.md", "Addresses"},
-	{"statements", "what rules do", "language.md", "Statements"},
-	{"declarations", "what stands around rules", "language.md", "Declarations"},
 	{"exit-statuses", "what each exit status means", "commands.md", "Exit statuses"},
 	{"json", "what --format json prints", "commands.md", "For programs"},
 	{"schema", "the same as a JSON schema", "events.schema.json", ""},
 	{"settings", "what can be set for good", "commands.md", "settings"},
+}
+
+// chapterName returns what a chapter of the language's forms is called as a topic.
+func chapterName(c script.Chapter) string {
+	return strings.ReplaceAll(strings.ToLower(c.Name), " ", "-")
 }
 
 // helpCommand is help about a command or a topic.
@@ -46,7 +48,11 @@ func (a *app) helpCommand(root *cobra.Command) *cobra.Command {
 	var list strings.Builder
 	for _, t := range topics {
 		names = append(names, t.name)
-		fmt.Fprintf(&list, "  %-14s %s\n", t.name, t.about)
+		fmt.Fprintf(&list, "  %-22s %s\n", t.name, t.about)
+	}
+	for _, c := range script.Reference() {
+		names = append(names, chapterName(c))
+		fmt.Fprintf(&list, "  %-22s the forms of the language: %s\n", chapterName(c), strings.ToLower(c.Name))
 	}
 	return &cobra.Command{
 		Use:   "help [COMMAND | TOPIC]",
@@ -68,12 +74,27 @@ func (a *app) helpCommand(root *cobra.Command) *cobra.Command {
 					return a.topic(t)
 				}
 			}
+			for _, c := range script.Reference() {
+				if len(args) == 1 && chapterName(c) == args[0] {
+					return a.forms(c)
+				}
+			}
 			if about, _, err := root.Find(args); err == nil && about != root {
 				return about.Help()
 			}
 			return exit.Wrongf("there is no command and no topic %q%s; see frizzel help", strings.Join(args, " "), meant(args[0], "", append(commandNames(root), names...)))
 		},
 	}
+}
+
+// forms prints the forms of a chapter, each with its line of help.
+func (a *app) forms(c script.Chapter) error {
+	var b strings.Builder
+	for _, u := range c.Uses {
+		fmt.Fprintf(&b, "%s\n    %s\n", u.Form, strings.ReplaceAll(u.Help, "`", ""))
+	}
+	_, err := fmt.Fprint(a.Out, b.String())
+	return err
 }
 
 // topic prints a part of the documentation.
@@ -94,12 +115,14 @@ func (a *app) topic(t topic) error {
 }
 
 var (
+	comment = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`(?m)^<!--.*-->\n\n?`) })
 	picture = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`(?m)^!\[.*\]\(.*\)\n\n?`) })
 	link    = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\[([^\]]*)\]\([^)]*\)`) })
 )
 
-// plainText takes pictures and the targets of links out of a page.
+// plainText returns a page without its pictures, its comments and the targets of its links.
 func plainText(page string) string {
-	page = link().ReplaceAllString(picture().ReplaceAllString(page, ""), "$1")
+	page = picture().ReplaceAllString(comment().ReplaceAllString(page, ""), "")
+	page = link().ReplaceAllString(page, "$1")
 	return strings.NewReplacer("<code>&#124;</code>", "|").Replace(page)
 }
