@@ -1,9 +1,9 @@
 #!/usr/bin/env python3
 """An office suite judges what the program makes of documents.
 
-judge-documents.py FRIZZEL FOLDER...
+judge-documents.py FRIZZEL DIRECTORY...
 
-Documents in the folders, and what the suite itself makes of them in the other formats, are changed
+Documents in the directories, and what the suite itself makes of them in the other formats, are changed
 by the program; then the suite reads both, and writes each as a flat document, whose paragraphs must
 be the ones before with the rule applied: all of them, but for those that the program says it left.
 """
@@ -22,10 +22,10 @@ OTHERS = {"fodt": ["odt", "docx"], "fods": ["ods", "xlsx"], "fodp": ["odp", "ppt
 RULES = [("e", "\u00eb"), ("the ", "<&> \"two\"  spaces "), ("depot-3", "yard\t4"), ("a", "\u99c5"), ("o", ""), (" ", "  ")]
 
 
-def convert(suite, path, form, folder):
-    subprocess.run([suite, "--headless", f"-env:UserInstallation=file://{folder}/profile", "--convert-to", form, "--outdir", folder, path],
+def convert(suite, path, form, directory):
+    subprocess.run([suite, "--headless", f"-env:UserInstallation=file://{directory}/profile", "--convert-to", form, "--outdir", directory, path],
                    stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, timeout=300)
-    made = os.path.join(folder, os.path.splitext(os.path.basename(path))[0] + "." + form.split(":")[0])
+    made = os.path.join(directory, os.path.splitext(os.path.basename(path))[0] + "." + form.split(":")[0])
     return made if os.path.exists(made) else None
 
 
@@ -98,7 +98,7 @@ def judge(frizzel, suite, path, work, tally):
 
 
 def main():
-    frizzel, folders = sys.argv[1], sys.argv[2:]
+    frizzel, directories = sys.argv[1], sys.argv[2:]
     suite = shutil.which("soffice")
     tally = dict(documents=0, changed=0, refused=0, paragraphs=0, left=0, wrong=0)
     with tempfile.TemporaryDirectory() as work:
@@ -106,8 +106,8 @@ def main():
         for name in ("before", "after", "made"):
             os.makedirs(os.path.join(work, name))
         todo = []
-        for folder in folders:
-            for top, _, names in os.walk(folder):
+        for directory in directories:
+            for top, _, names in os.walk(directory):
                 for name in sorted(names):
                     path = os.path.join(top, name)
                     end = name.rsplit(".", 1)[-1].lower()

@@ -1,9 +1,9 @@
 #!/usr/bin/env python3
 """Other parsers judge what the program makes of values in real files.
 
-judge-values.py FRIZZEL SEED COUNT FOLDER...
+judge-values.py FRIZZEL SEED COUNT DIRECTORY...
 
-Of JSON, YAML and TOML files below the folders values are settled, rewritten and deleted at random,
+Of JSON, YAML and TOML files below the directories values are settled, rewritten and deleted at random,
 with texts that stumble easily; what Python's own parsers and PyYAML read then must be what they
 read before with that change and no other.
 """
@@ -69,9 +69,9 @@ def changed(value, path, kind, text):
 
 
 def main():
-    program, seed, count, folders = sys.argv[1], int(sys.argv[2]), int(sys.argv[3]), sys.argv[4:]
+    program, seed, count, directories = sys.argv[1], int(sys.argv[2]), int(sys.argv[3]), sys.argv[4:]
     rng = random.Random(seed)
-    files = [os.path.join(d, f) for folder in folders for d, _, names in os.walk(folder) for f in sorted(names)
+    files = [os.path.join(d, f) for directory in directories for d, _, names in os.walk(directory) for f in sorted(names)
              if f.endswith((".json", ".yaml", ".yml", ".toml"))]
     rng.shuffle(files)
     tried = refused = wrong = 0

@@ -14,14 +14,14 @@ import (
 //go:embed files
 var files embed.FS
 
-// Unpack writes the files into a folder, which must be empty or not there yet.
-func Unpack(folder string) error {
-	entries, err := os.ReadDir(folder)
+// Unpack writes the files into a directory, which must be empty or not there yet.
+func Unpack(dir string) error {
+	entries, err := os.ReadDir(dir)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
 	if len(entries) > 0 {
-		return fmt.Errorf("the folder %q is not empty; name one that is, or a new one", folder)
+		return fmt.Errorf("the directory %q is not empty; name one that is, or a new one", dir)
 	}
 	return fs.WalkDir(files, "files", func(path string, d fs.DirEntry, err error) error {
 		if err != nil {
@@ -31,7 +31,7 @@ func Unpack(folder string) error {
 		if err != nil {
 			return err
 		}
-		to := filepath.Join(folder, rel)
+		to := filepath.Join(dir, rel)
 		if d.IsDir() {
 			return os.MkdirAll(to, 0o755)
 		}

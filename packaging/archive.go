@@ -24,7 +24,7 @@ func inOrder(all []file) []file {
 
 // write writes a file of the release.
 func (r *release) write(name string, content []byte) error {
-	path := filepath.Join(r.folder, name)
+	path := filepath.Join(r.dir, name)
 	if err := os.WriteFile(path, content, 0o644); err != nil {
 		return err
 	}
@@ -110,13 +110,13 @@ func (r *release) pack(kind, architecture string, binary []byte) error {
 
 // sums writes the SHA-256 of every file of the release.
 func (r *release) sums() error {
-	entries, err := os.ReadDir(r.folder)
+	entries, err := os.ReadDir(r.dir)
 	if err != nil {
 		return err
 	}
 	var out strings.Builder
 	for _, e := range entries {
-		content, err := os.ReadFile(filepath.Join(r.folder, e.Name()))
+		content, err := os.ReadFile(filepath.Join(r.dir, e.Name()))
 		if err != nil {
 			return err
 		}

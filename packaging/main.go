@@ -1,12 +1,12 @@
-// Packaging makes a release of Frizzel in a folder: static binaries, archives, packages for
+// Packaging makes a release of Frizzel in a directory: static binaries, archives, packages for
 // Debian's and for RPM's systems, their manual pages and completions, a bill of materials, and the
 // sums of all of it. What comes of a commit is the same to the last byte whenever and wherever it is
 // made with the same Go.
 //
-//	go run . VERSION COMMIT UNIX-TIME BINARIES FOLDER
+//	go run . VERSION COMMIT UNIX-TIME BINARIES DIRECTORY
 //
-// BINARIES is a folder of binaries named frizzel-SYSTEM-ARCHITECTURE; the script release beside this
-// folder builds them and calls this.
+// BINARIES is a directory of binaries named frizzel-SYSTEM-ARCHITECTURE; the script release beside this
+// directory builds them and calls this.
 package main
 
 import (
@@ -30,7 +30,7 @@ type release struct {
 	version string // of a package: 1.2.3, or 0.0.0-N.gCOMMIT between releases
 	commit  string
 	time    time.Time // of the commit, which everything bears
-	folder  string
+	dir     string
 	shared  []file // of every archive and package
 }
 
@@ -42,13 +42,13 @@ type file struct {
 
 func run(args []string) error {
 	if len(args) != 5 {
-		return fmt.Errorf("usage: packaging VERSION COMMIT UNIX-TIME BINARIES FOLDER")
+		return fmt.Errorf("usage: packaging VERSION COMMIT UNIX-TIME BINARIES DIRECTORY")
 	}
 	seconds, err := strconv.ParseInt(args[2], 10, 64)
 	if err != nil {
 		return err
 	}
-	r := &release{version: args[0], commit: args[1], time: time.Unix(seconds, 0).UTC(), folder: args[4]}
+	r := &release{version: args[0], commit: args[1], time: time.Unix(seconds, 0).UTC(), dir: args[4]}
 	if r.shared, err = r.pages(args[3]); err != nil {
 		return err
 	}

@@ -43,7 +43,7 @@ var session = regexp.MustCompile("(?s)```(?:console|friz [a-z0-9.-]+)\n.*?\n```\
 // told are the parts of what is printed that no two runs share.
 var told = regexp.MustCompile(`run \d{8}-\d{6}-|"host":"[^"]*"`)
 
-// played runs the commands of a fenced session in the demo's folder, and returns it with what they
+// played runs the commands of a fenced session in the demo's directory, and returns it with what they
 // print.
 func played(t *testing.T, work, fence string) string {
 	var out bytes.Buffer

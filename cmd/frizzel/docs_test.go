@@ -45,19 +45,19 @@ func TestDocumentation(t *testing.T) {
 			if f.info != "friz" {
 				continue
 			}
-			folder := filepath.Join(t.TempDir(), "docs")
-			require.NoError(t, os.Mkdir(folder, 0o755))
-			script := filepath.Join(folder, "example.friz")
+			dir := filepath.Join(t.TempDir(), "docs")
+			require.NoError(t, os.Mkdir(dir, 0o755))
+			script := filepath.Join(dir, "example.friz")
 			require.NoError(t, os.WriteFile(script, []byte(f.text), 0o644))
 			if page == "reference.md" { // what its examples name
-				require.NoError(t, os.WriteFile(filepath.Join(folder, "other.friz"), []byte("trim line ends\n"), 0o644))
-				require.NoError(t, os.WriteFile(filepath.Join(folder, "hosts.csv"), []byte("old,new\ndepot-3,depot-4\n"), 0o644))
+				require.NoError(t, os.WriteFile(filepath.Join(dir, "other.friz"), []byte("trim line ends\n"), 0o644))
+				require.NoError(t, os.WriteFile(filepath.Join(dir, "hosts.csv"), []byte("old,new\ndepot-3,depot-4\n"), 0o644))
 			}
 			var before, after *fence
 			for _, next := range fences[i+1:] {
 				kind, rest, _ := strings.Cut(next.info, " ")
 				if kind == "csv" {
-					require.NoError(t, os.WriteFile(filepath.Join(folder, rest), []byte(next.text), 0o644))
+					require.NoError(t, os.WriteFile(filepath.Join(dir, rest), []byte(next.text), 0o644))
 				} else if kind == "before" && before == nil {
 					before = &next
 				} else {
@@ -67,15 +67,15 @@ func TestDocumentation(t *testing.T) {
 					break
 				}
 			}
-			out, _, status := frizzel(t, folder, "check", "example.friz")
+			out, _, status := frizzel(t, dir, "check", "example.friz")
 			require.Zero(t, status, "%s:%d\n%s", page, f.line, out)
-			laidOut, _, _ := frizzel(t, folder, "fmt", "--check", "example.friz")
+			laidOut, _, _ := frizzel(t, dir, "fmt", "--check", "example.friz")
 			require.Empty(t, laidOut, "%s:%d is not laid out the standard way", page, f.line)
 			if before == nil {
 				continue
 			}
 			require.NotNil(t, after, "%s:%d: a before without an after", page, f.line)
-			require.Equal(t, after.text, become(t, folder, *before), "%s:%d", page, f.line)
+			require.Equal(t, after.text, become(t, dir, *before), "%s:%d", page, f.line)
 			run++
 		}
 		require.GreaterOrEqual(t, run, least, page)
@@ -83,7 +83,7 @@ func TestDocumentation(t *testing.T) {
 }
 
 // become runs the example over a text.
-func become(t *testing.T, folder string, before fence) string {
+func become(t *testing.T, dir string, before fence) string {
 	args := []string{"filter", "-r", "example.friz"}
 	input := before.text
 	for _, word := range strings.Fields(before.info)[1:] {
@@ -96,7 +96,7 @@ func become(t *testing.T, folder string, before fence) string {
 		}
 	}
 	c := exec.Command(binary, args...)
-	c.Dir = folder
+	c.Dir = dir
 	c.Stdin = strings.NewReader(input)
 	var errs bytes.Buffer
 	c.Stderr = &errs

@@ -19,13 +19,13 @@ func TestEvents(t *testing.T) {
 	c.AssertContent()
 	schema, err := c.Compile("../../docs/events.schema.json")
 	require.NoError(t, err)
-	folder, _ := numbered(t, 0)
+	dir, _ := numbered(t, 0)
 	for name, text := range map[string]string{
 		"conf/a.ini": "[clock]\nhost = depot-3\n", "conf/b.bin": "\x00\x01", "conf/\xff.ini": "depot-3\n",
 		"move.friz": "rule host {\n    replace word \"depot-3\" with \"depot-4\"\n    expect 9 changes\n}\nexample \"e\" { given \"x\"; gives \"x\" }\nexample { given \"x\"; gives \"y\" }\n",
 		"bad.friz":  "replace worrd \"a\" with \"b\"\nparam x\n", "plain.friz": "replace word \"depot-3\" with \"depot-4\"\n",
 	} {
-		path := filepath.Join(folder, name)
+		path := filepath.Join(dir, name)
 		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
 		require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
 	}
@@ -40,7 +40,7 @@ func TestEvents(t *testing.T) {
 	} {
 		words := strings.Fields(args)
 		if args == "damage" {
-			records, err := filepath.Glob(filepath.Join(filepath.Dir(folder), "state", "runs", "*-1", "record"))
+			records, err := filepath.Glob(filepath.Join(filepath.Dir(dir), "state", "runs", "*-1", "record"))
 			require.NoError(t, err)
 			require.Len(t, records, 1)
 			require.NoError(t, os.WriteFile(records[0], []byte("{}"), 0o600))
@@ -49,7 +49,7 @@ func TestEvents(t *testing.T) {
 		if words[0] != "undo" {
 			words = append(words, "--format", "json")
 		}
-		stdout, stderr, _ := frizzel(t, folder, words...)
+		stdout, stderr, _ := frizzel(t, dir, words...)
 		if words[0] == "undo" {
 			continue
 		}

@@ -15,10 +15,10 @@ import (
 )
 
 // largeLog writes a log of so many MiB, in which every 97th line names depot 3, and returns its
-// folder and what the log would be with depot 4.
-func largeLog(t *testing.T, mib int) (folder string, old, fresh []byte) {
-	folder = filepath.Join(t.TempDir(), "log")
-	require.NoError(t, os.Mkdir(folder, 0o755))
+// directory and what the log would be with depot 4.
+func largeLog(t *testing.T, mib int) (dir string, old, fresh []byte) {
+	dir = filepath.Join(t.TempDir(), "log")
+	require.NoError(t, os.Mkdir(dir, 0o755))
 	var text bytes.Buffer
 	for i := 0; text.Len() < mib<<20; i++ {
 		place := "platform"
@@ -28,23 +28,23 @@ func largeLog(t *testing.T, mib int) (folder string, old, fresh []byte) {
 		fmt.Fprintf(&text, "2026-03-01T%02d:%02d:%02d signal-box %d: %s, ticket %d accepted\n", i/3600%24, i/60%60, i%60, i%7, place, i*7919%1_000_000)
 	}
 	text.WriteString("depot-3, and no line ending")
-	require.NoError(t, os.WriteFile(filepath.Join(folder, "kiosk.log"), text.Bytes(), 0o640))
-	return folder, text.Bytes(), bytes.ReplaceAll(text.Bytes(), []byte("depot-3"), []byte("depot-44"))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "kiosk.log"), text.Bytes(), 0o640))
+	return dir, text.Bytes(), bytes.ReplaceAll(text.Bytes(), []byte("depot-3"), []byte("depot-44"))
 }
 
-func read(t *testing.T, folder string) []byte {
-	content, err := os.ReadFile(filepath.Join(folder, "kiosk.log"))
+func read(t *testing.T, dir string) []byte {
+	content, err := os.ReadFile(filepath.Join(dir, "kiosk.log"))
 	require.NoError(t, err)
 	return content
 }
 
-// measured runs the program in a folder, which must need less than so many MiB of memory for it,
+// measured runs the program in a directory, which must need less than so many MiB of memory for it,
 // and returns what it prints.
-func measured(t *testing.T, mib int, folder string, in []byte, args ...string) string {
+func measured(t *testing.T, mib int, dir string, in []byte, args ...string) string {
 	c := exec.Command(binary, args...)
 	var out, errs bytes.Buffer
-	c.Dir, c.Stdin, c.Stdout, c.Stderr = folder, bytes.NewReader(in), &out, &errs
-	c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(folder), "state"))
+	c.Dir, c.Stdin, c.Stdout, c.Stderr = dir, bytes.NewReader(in), &out, &errs
+	c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(dir), "state"))
 	require.NoError(t, c.Start())
 	ended, most := make(chan error), 0
 	go func() { ended <- c.Wait() }()
@@ -64,24 +64,24 @@ func measured(t *testing.T, mib int, folder string, in []byte, args ...string) s
 // and undo and redo bring every byte back; and none of them needs memory for the whole of it.
 func TestLargeFile(t *testing.T) {
 	const mib = 48
-	folder, old, fresh := largeLog(t, mib)
-	measured := func(args ...string) string { return measured(t, mib, folder, nil, args...) }
+	dir, old, fresh := largeLog(t, mib)
+	measured := func(args ...string) string { return measured(t, mib, dir, nil, args...) }
 	change := []string{"--word", "depot-3", "--with", "depot-44", "--joiners", "-"}
-	seal := filepath.Join(filepath.Dir(folder), "review.seal")
+	seal := filepath.Join(filepath.Dir(dir), "review.seal")
 	diff := measured(append([]string{"preview", "--seal", seal}, change...)...)
-	require.True(t, bytes.Equal(old, read(t, folder)), "a preview wrote something")
+	require.True(t, bytes.Equal(old, read(t, dir)), "a preview wrote something")
 	require.Equal(t, bytes.Count(old, []byte("depot-3")), strings.Count(measured("find", "--word", "depot-3"), "\n"))
 
 	for _, write := range [][]string{append([]string{"apply", "--yes", "."}, change...), {"apply", "--yes", "--sealed", seal}} {
 		measured(write...)
-		require.True(t, bytes.Equal(fresh, read(t, folder)), "%v", write)
+		require.True(t, bytes.Equal(fresh, read(t, dir)), "%v", write)
 		require.True(t, diff == measured("history", "show", "1"), "the history shows another diff")
 		measured("history", "verify")
 		measured("undo", "--yes")
-		require.True(t, bytes.Equal(old, read(t, folder)), "undo of %v", write)
+		require.True(t, bytes.Equal(old, read(t, dir)), "undo of %v", write)
 	}
 	measured("redo", "--yes")
-	require.True(t, bytes.Equal(fresh, read(t, folder)), "redo")
+	require.True(t, bytes.Equal(fresh, read(t, dir)), "redo")
 }
 
 // Paragraphs of a large file are found in memory for some of them, be it a file or what a filter reads; blocks
@@ -98,13 +98,13 @@ func TestLargeParts(t *testing.T) {
 		fresh.WriteString(block)
 	}
 	for part, most := range map[string]int{"paragraph": 68, "block": 320} {
-		folder := t.TempDir()
-		require.NoError(t, os.WriteFile(filepath.Join(folder, "kiosks.conf"), old.Bytes(), 0o600))
+		dir := t.TempDir()
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "kiosks.conf"), old.Bytes(), 0o600))
 		rule := []string{"--rule", "joiners \"-\"\nin " + part + " with word \"kiosk\" having word \"depot-3\" replace word \"192.0.2.1\" with \"192.0.2.77\""}
-		out := measured(t, most, folder, old.Bytes(), append([]string{"filter"}, rule...)...)
+		out := measured(t, most, dir, old.Bytes(), append([]string{"filter"}, rule...)...)
 		require.True(t, fresh.String() == out, "a filter writes something else")
-		measured(t, most, folder, nil, append([]string{"apply", "--yes", "."}, rule...)...)
-		written, err := os.ReadFile(filepath.Join(folder, "kiosks.conf"))
+		measured(t, most, dir, nil, append([]string{"apply", "--yes", "."}, rule...)...)
+		written, err := os.ReadFile(filepath.Join(dir, "kiosks.conf"))
 		require.NoError(t, err)
 		require.True(t, bytes.Equal(fresh.Bytes(), written), "an apply writes something else")
 	}
@@ -113,11 +113,11 @@ func TestLargeParts(t *testing.T) {
 // A large file whose backup is damaged is left alone, and keeps no other one; one that was
 // written since looks like it, and is found out.
 func TestLargeFileDamaged(t *testing.T) {
-	folder, _, fresh := largeLog(t, 9)
-	beside := filepath.Join(folder, "kiosk.conf")
+	dir, _, fresh := largeLog(t, 9)
+	beside := filepath.Join(dir, "kiosk.conf")
 	require.NoError(t, os.WriteFile(beside, []byte("host = depot-3\n"), 0o644))
-	state := filepath.Join(filepath.Dir(folder), "state")
-	_, stderr, status := frizzel(t, folder, "apply", "--yes", "--word", "depot-3", "--with", "depot-44", "--joiners", "-", ".")
+	state := filepath.Join(filepath.Dir(dir), "state")
+	_, stderr, status := frizzel(t, dir, "apply", "--yes", "--word", "depot-3", "--with", "depot-44", "--joiners", "-", ".")
 	require.Zero(t, status, stderr)
 	backups, err := filepath.Glob(filepath.Join(state, "runs", "*", "backup"))
 	require.NoError(t, err)
@@ -126,16 +126,16 @@ func TestLargeFileDamaged(t *testing.T) {
 	damaged := bytes.Clone(backup)
 	damaged[len(damaged)/2] ^= 4
 	require.NoError(t, os.WriteFile(backups[0], damaged, 0o600))
-	_, stderr, status = frizzel(t, folder, "undo", "--yes")
+	_, stderr, status = frizzel(t, dir, "undo", "--yes")
 	require.Equal(t, 6, status, stderr)
 	require.Contains(t, stderr, "kiosk.log: what is kept of it is damaged")
-	require.True(t, bytes.Equal(fresh, read(t, folder)))
+	require.True(t, bytes.Equal(fresh, read(t, dir)))
 	conf, err := os.ReadFile(beside)
 	require.NoError(t, err)
 	require.Equal(t, "host = depot-3\n", string(conf))
 
 	require.NoError(t, os.WriteFile(backups[0], backup, 0o600))
-	path := filepath.Join(folder, "kiosk.log")
+	path := filepath.Join(dir, "kiosk.log")
 	info, err := os.Stat(path)
 	require.NoError(t, err)
 	theirs := bytes.Replace(fresh, []byte("platform"), []byte("PLATFORM"), 1)
@@ -145,9 +145,9 @@ func TestLargeFileDamaged(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, f.Close())
 	require.NoError(t, os.Chtimes(path, info.ModTime(), info.ModTime()))
-	_, stderr, status = frizzel(t, folder, "undo", "--yes", "1")
+	_, stderr, status = frizzel(t, dir, "undo", "--yes", "1")
 	require.NotZero(t, status, stderr)
-	require.True(t, bytes.Equal(theirs, read(t, folder)), "someone's changes are gone")
+	require.True(t, bytes.Equal(theirs, read(t, dir)), "someone's changes are gone")
 }
 
 // mostMemory returns how many KiB of memory a process took at most so far, where that can be
@@ -163,8 +163,8 @@ func mostMemory(pid int) (kib int) {
 // The diff of a large file is what git makes of it; and killed at any moment while it is written,
 // it is the old one or the new one, and whole.
 func TestLargeFileKilled(t *testing.T) {
-	folder, old, fresh := largeLog(t, 10)
-	diff, stderr, status := frizzel(t, folder, "preview", "--word", "depot-3", "--with", "depot-44", "--joiners", "-")
+	dir, old, fresh := largeLog(t, 10)
+	diff, stderr, status := frizzel(t, dir, "preview", "--word", "depot-3", "--with", "depot-44", "--joiners", "-")
 	require.Zero(t, status, stderr)
 	byGit := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(byGit, "kiosk.log"), old, 0o640))
@@ -173,31 +173,31 @@ func TestLargeFileKilled(t *testing.T) {
 	r := rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 8))
 	args := []string{"apply", "--yes", "--word", "depot-3", "--with", "depot-44", "--joiners", "-", "."}
 	begun := time.Now()
-	_, stderr, status = frizzel(t, folder, args...)
+	_, stderr, status = frizzel(t, dir, args...)
 	require.Zero(t, status, stderr)
 	whole := time.Since(begun)
 	outcomes := map[string]int{}
 	for range 12 {
-		if bytes.Equal(fresh, read(t, folder)) {
-			_, stderr, status = frizzel(t, folder, "undo", "--yes")
+		if bytes.Equal(fresh, read(t, dir)) {
+			_, stderr, status = frizzel(t, dir, "undo", "--yes")
 			require.Zero(t, status, stderr)
 		}
-		require.True(t, bytes.Equal(old, read(t, folder)))
+		require.True(t, bytes.Equal(old, read(t, dir)))
 		c := exec.Command(binary, args...)
-		c.Dir = folder
-		c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(folder), "state"))
+		c.Dir = dir
+		c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(dir), "state"))
 		require.NoError(t, c.Start())
 		time.Sleep(time.Duration(r.Int64N(int64(whole) * 6 / 5)))
 		_ = c.Process.Kill()
 		_ = c.Wait()
-		now := read(t, folder)
+		now := read(t, dir)
 		require.True(t, bytes.Equal(old, now) || bytes.Equal(fresh, now), "neither old nor new")
-		_, stderr, status = frizzel(t, folder, "recover")
+		_, stderr, status = frizzel(t, dir, "recover")
 		require.Zero(t, status, stderr)
-		names, err := os.ReadDir(folder)
+		names, err := os.ReadDir(dir)
 		require.NoError(t, err)
 		require.Len(t, names, 1, "something is left beside it")
-		outcomes[fmt.Sprint("new: ", bytes.Equal(fresh, read(t, folder)))]++
+		outcomes[fmt.Sprint("new: ", bytes.Equal(fresh, read(t, dir)))]++
 	}
 	t.Log(outcomes)
 }

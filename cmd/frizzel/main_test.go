@@ -25,13 +25,13 @@ var binary string
 
 func TestMain(m *testing.M) {
 	os.Exit(func() int {
-		folder, err := os.MkdirTemp("", "frizzel-test-")
+		dir, err := os.MkdirTemp("", "frizzel-test-")
 		if err != nil {
 			panic(err)
 		}
-		defer os.RemoveAll(folder)
-		_ = os.Setenv("XDG_CONFIG_HOME", filepath.Join(folder, "config")) // nobody's settings
-		binary = filepath.Join(folder, "frizzel")
+		defer os.RemoveAll(dir)
+		_ = os.Setenv("XDG_CONFIG_HOME", filepath.Join(dir, "config")) // nobody's settings
+		binary = filepath.Join(dir, "frizzel")
 		build := exec.Command("go", "build", "-o", binary, ".")
 		build.Env = append(os.Environ(), "CGO_ENABLED=0")
 		if out, err := build.CombinedOutput(); err != nil {
@@ -143,13 +143,13 @@ func decode(ts *testscript.TestScript, _ bool, args []string) {
 	ts.Check(os.WriteFile(ts.MkAbs("decoded"), []byte(text), 0o644))
 }
 
-// frizzel runs the program in a folder and returns what it printed.
-func frizzel(t *testing.T, folder string, args ...string) (stdout, stderr string, status int) {
+// frizzel runs the program in a directory and returns what it printed.
+func frizzel(t *testing.T, dir string, args ...string) (stdout, stderr string, status int) {
 	t.Helper()
 	var out, errs bytes.Buffer
 	c := exec.Command(binary, args...)
-	c.Dir, c.Stdout, c.Stderr = folder, &out, &errs
-	c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(folder), "state"))
+	c.Dir, c.Stdout, c.Stderr = dir, &out, &errs
+	c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(dir), "state"))
 	err := c.Run()
 	if _, ok := err.(*exec.ExitError); !ok {
 		require.NoError(t, err)

@@ -20,13 +20,13 @@ func TestMembers(t *testing.T) {
 	for _, file := range strings.Split(string(written), "== ")[1:] {
 		parts := strings.Split(file, "\n-- ")
 		path, text, _ := strings.Cut(parts[0], "\n")
-		folder := t.TempDir()
+		dir := t.TempDir()
 		text = strings.NewReplacer("␍", "\r", "␉", "\t").Replace(text)
-		require.NoError(t, os.WriteFile(filepath.Join(folder, path), []byte(text+"\n"), 0o644))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, path), []byte(text+"\n"), 0o644))
 		got.WriteString("== " + parts[0])
 		for _, part := range parts[1:] {
 			rule, _, _ := strings.Cut(part, "\n")
-			out, errs, _ := frizzel(t, folder, "preview", "--context", "1", "--rule", rule, path)
+			out, errs, _ := frizzel(t, dir, "preview", "--context", "1", "--rule", rule, path)
 			if _, hunks, ok := strings.Cut(out, "+++ b/"+path+"\n"); ok {
 				out = hunks
 			}

@@ -18,7 +18,7 @@ func TestMistakes(t *testing.T) {
 	const name = "testdata/mistakes/mistakes.txt"
 	written, err := os.ReadFile(name)
 	require.NoError(t, err)
-	folder := t.TempDir()
+	dir := t.TempDir()
 	for name, text := range map[string]string{
 		"conf/kiosk.ini": "[mysql]\nport = 5000\nhost = depot-3\n", "conf/board.ini": "port = 5001\n",
 		"move.friz": "param host = \"depot-4\"\nreplace word \"depot-3\" with \"{=host}\"\n",
@@ -30,7 +30,7 @@ func TestMistakes(t *testing.T) {
 		"data/boards.yaml": "defaults: &d {feed: depot-3}\nboards:\n  - name: one\n    port: 8415\n    more: *d\n", "data/kiosks.json": "{\"oak\": {\"home\": \"depot-3\"}, \"list\": [1, 2]}\n",
 		"data/cut.json": "{\"oak\": [1, 2}\n", "data/signs.xml": "<signs><sign host=\"depot-3\"/></signs>\n", "data/homes.csv": "name,home\noak,depot-3\n",
 	} {
-		path := filepath.Join(folder, name)
+		path := filepath.Join(dir, name)
 		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
 		require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
 	}
@@ -40,8 +40,8 @@ func TestMistakes(t *testing.T) {
 		case strings.HasPrefix(line, "$ "):
 			got.WriteString(line)
 			c := exec.Command("sh", "-c", line[2:])
-			c.Dir = folder
-			c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(folder, ".state"),
+			c.Dir = dir
+			c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(dir, ".state"),
 				"PATH="+filepath.Dir(binary)+string(os.PathListSeparator)+os.Getenv("PATH"))
 			out, _ := c.CombinedOutput()
 			got.Write(out)

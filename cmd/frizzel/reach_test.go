@@ -17,51 +17,51 @@ import (
 var changing = []string{"apply", "--yes", "--word", "depot-3", "--with", "depot-4"}
 
 // killed runs a change that is killed when all its files are new.
-func killed(t *testing.T, folder string) {
-	_, _, status := frizzel(t, folder, append(changing, "--prove", "kill -9 $PPID; sleep 0.1", ".")...)
+func killed(t *testing.T, dir string) {
+	_, _, status := frizzel(t, dir, append(changing, "--prove", "kill -9 $PPID; sleep 0.1", ".")...)
 	require.Equal(t, -1, status)
-	require.Zero(t, hosts(t, folder)["depot-3"])
+	require.Zero(t, hosts(t, dir)["depot-3"])
 }
 
 // A run whose files cannot be looked at is not settled, names them, keeps no other run, and
 // is put back once they can be.
 func TestOutOfReach(t *testing.T) {
-	folder := yard(t, 20)
-	killed(t, folder)
-	away := folder + "-away"
-	require.NoError(t, os.Rename(folder, away))
-	require.NoError(t, os.MkdirAll(filepath.Join(folder, "d1"), 0o755))
-	other := filepath.Join(folder, "other")
+	dir := yard(t, 20)
+	killed(t, dir)
+	away := dir + "-away"
+	require.NoError(t, os.Rename(dir, away))
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "d1"), 0o755))
+	other := filepath.Join(dir, "other")
 	require.NoError(t, os.WriteFile(other, []byte("host = depot-3\n"), 0o644))
-	_, stderr, status := frizzel(t, folder, "recover")
+	_, stderr, status := frizzel(t, dir, "recover")
 	require.Equal(t, 6, status)
 	require.Contains(t, stderr, "these files are out of reach")
 	require.Contains(t, stderr, "0001")
-	_, stderr, status = frizzel(t, folder, append(changing, "other")...)
+	_, stderr, status = frizzel(t, dir, append(changing, "other")...)
 	require.Zero(t, status, stderr)
-	require.NoError(t, os.RemoveAll(folder))
-	require.NoError(t, os.Rename(away, folder))
-	_, stderr, status = frizzel(t, folder, "recover")
+	require.NoError(t, os.RemoveAll(dir))
+	require.NoError(t, os.Rename(away, dir))
+	_, stderr, status = frizzel(t, dir, "recover")
 	require.Zero(t, status, stderr)
-	require.Equal(t, map[string]int{"depot-3": 21}, hosts(t, folder))
-	stdout, _, _ := frizzel(t, folder, "recover")
+	require.Equal(t, map[string]int{"depot-3": 21}, hosts(t, dir))
+	stdout, _, _ := frizzel(t, dir, "recover")
 	require.Contains(t, stdout, "no run was cut off")
 }
 
-// A file that became a link, a folder, or is gone is left alone and named, and stops no
+// A file that became a link, a directory, or is gone is left alone and named, and stops no
 // other one; what was changed since is never overwritten.
 func TestOddFiles(t *testing.T) {
 	for _, how := range []string{"recover", "undo"} {
-		folder := yard(t, 8)
+		dir := yard(t, 8)
 		if how == "recover" {
-			killed(t, folder)
+			killed(t, dir)
 		} else {
-			_, stderr, status := frizzel(t, folder, append(changing, ".")...)
+			_, stderr, status := frizzel(t, dir, append(changing, ".")...)
 			require.Zero(t, status, stderr)
 		}
-		outside := filepath.Join(filepath.Dir(folder), "outside")
+		outside := filepath.Join(filepath.Dir(dir), "outside")
 		require.NoError(t, os.WriteFile(outside, []byte("host = depot-4\n"), 0o644))
-		at := func(i int) string { return filepath.Join(folder, fmt.Sprintf("d%d", i%7), fmt.Sprintf("%04d", i)) }
+		at := func(i int) string { return filepath.Join(dir, fmt.Sprintf("d%d", i%7), fmt.Sprintf("%04d", i)) }
 		for _, i := range []int{1, 2, 3} {
 			require.NoError(t, os.Remove(at(i)))
 		}
@@ -72,7 +72,7 @@ func TestOddFiles(t *testing.T) {
 		if how == "undo" {
 			args = append(args, "--yes")
 		}
-		_, stderr, status := frizzel(t, folder, args...)
+		_, stderr, status := frizzel(t, dir, args...)
 		require.Equal(t, 6, status, stderr)
 		for _, i := range []int{1, 2, 3, 4} {
 			require.Contains(t, stderr, fmt.Sprintf("left alone: d%d/%04d", i, i), how)
@@ -96,39 +96,39 @@ func TestOddFiles(t *testing.T) {
 			require.NoError(t, err)
 			require.Contains(t, string(content), "host = depot-3\n")
 		}
-		_, stderr, status = frizzel(t, folder, append(changing, "--text", "x")...) // nothing is blocked
+		_, stderr, status = frizzel(t, dir, append(changing, "--text", "x")...) // nothing is blocked
 		require.NotEqual(t, 4, status, stderr)
 	}
 }
 
-// The folder that was named, or one below it, replaced by a link or by another folder:
+// The directory that was named, or one below it, replaced by a link or by another directory:
 // nothing outside is written, not even by force.
-func TestFolderIsAnother(t *testing.T) {
+func TestDirIsAnother(t *testing.T) {
 	for _, name := range []string{"", "d1"} {
-		for _, with := range []string{"link", "folder"} {
-			folder := yard(t, 8)
-			_, stderr, status := frizzel(t, folder, append(changing, ".")...)
+		for _, with := range []string{"link", "directory"} {
+			dir := yard(t, 8)
+			_, stderr, status := frizzel(t, dir, append(changing, ".")...)
 			require.Zero(t, status, stderr)
-			outside := filepath.Join(filepath.Dir(folder), "outside")
+			outside := filepath.Join(filepath.Dir(dir), "outside")
 			require.NoError(t, os.MkdirAll(filepath.Join(outside, "d1"), 0o755))
 			for _, path := range []string{"0001", "d1/0001"} {
 				require.NoError(t, os.WriteFile(filepath.Join(outside, path), []byte("of the owner's choice\n"), 0o644))
 			}
-			swapped := filepath.Join(folder, name)
+			swapped := filepath.Join(dir, name)
 			require.NoError(t, os.Rename(swapped, swapped+"-was"))
 			if with == "link" {
 				require.NoError(t, os.Symlink(outside, swapped))
 			} else {
 				require.NoError(t, os.Rename(outside, swapped))
 			}
-			_, stderr, status = frizzel(t, filepath.Dir(folder), "undo", "--yes", "--force")
+			_, stderr, status = frizzel(t, filepath.Dir(dir), "undo", "--yes", "--force")
 			if name != "" { // the state is beside the tree
-				_, stderr, status = frizzel(t, folder, "undo", "--yes", "--force")
+				_, stderr, status = frizzel(t, dir, "undo", "--yes", "--force")
 			}
 			require.NotZero(t, status, stderr)
 			for _, path := range []string{"0001", "d1/0001"} {
 				at := outside
-				if with == "folder" {
+				if with == "directory" {
 					at = swapped
 				}
 				content, err := os.ReadFile(filepath.Join(at, path))
@@ -143,16 +143,16 @@ func TestFolderIsAnother(t *testing.T) {
 // that was read: nothing is written.
 func TestChangedMeanwhile(t *testing.T) {
 	for _, command := range []string{"ln d1/0001 d1/theirs", "chmod 600 d1/0001", "echo more >> d1/0001", "touch -d 2001-01-01 d1/0001", "chmod 666 {=path}", "echo x >> {=path}"} {
-		folder := yard(t, 1)
-		require.NoError(t, os.MkdirAll(filepath.Join(folder, "d1"), 0o755))
-		require.NoError(t, os.WriteFile(filepath.Join(folder, "d1", "0001"), []byte("host = depot-3\n"), 0o644))
-		_, stderr, status := frizzel(t, folder, append(changing, "--prove-file", command, "d1/0001")...)
+		dir := yard(t, 1)
+		require.NoError(t, os.MkdirAll(filepath.Join(dir, "d1"), 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "d1", "0001"), []byte("host = depot-3\n"), 0o644))
+		_, stderr, status := frizzel(t, dir, append(changing, "--prove-file", command, "d1/0001")...)
 		require.Equal(t, 3, status, "%s: %s", command, stderr)
 		require.Contains(t, stderr, "nothing was written", command)
-		content, err := os.ReadFile(filepath.Join(folder, "d1", "0001"))
+		content, err := os.ReadFile(filepath.Join(dir, "d1", "0001"))
 		require.NoError(t, err)
 		require.Contains(t, string(content), "host = depot-3\n")
-		names, err := filepath.Glob(filepath.Join(folder, "d1", ".frizzel-*"))
+		names, err := filepath.Glob(filepath.Join(dir, "d1", ".frizzel-*"))
 		require.NoError(t, err)
 		require.Empty(t, names, command)
 	}
@@ -161,16 +161,16 @@ func TestChangedMeanwhile(t *testing.T) {
 // A staged copy is open to nobody who could not open the original, also where new files
 // inherit an access list.
 func TestStagedCopyIsPrivate(t *testing.T) {
-	folder := yard(t, 1)
-	file := filepath.Join(folder, "secret")
+	dir := yard(t, 1)
+	file := filepath.Join(dir, "secret")
 	require.NoError(t, os.WriteFile(file, []byte("host = depot-3\n"), 0o600))
 	// An access list (POSIX 1003.1e, version 2 of Linux's form): the owner, user 4321 and the
 	// mask may read and write, others nothing.
 	list := "\x02\x00\x00\x00\x01\x00\x06\x00\xff\xff\xff\xff\x02\x00\x06\x00\xe1\x10\x00\x00\x04\x00\x00\x00\xff\xff\xff\xff\x10\x00\x06\x00\xff\xff\xff\xff\x20\x00\x00\x00\xff\xff\xff\xff"
-	inherits := xattr.Set(folder, "system.posix_acl_default", []byte(list)) == nil
-	_, stderr, status := frizzel(t, folder, append(changing, "--prove-file", "stat -c %a {=path} > ../mode; getfattr -d -m - {=path} >> ../mode 2>/dev/null; true", "secret")...)
+	inherits := xattr.Set(dir, "system.posix_acl_default", []byte(list)) == nil
+	_, stderr, status := frizzel(t, dir, append(changing, "--prove-file", "stat -c %a {=path} > ../mode; getfattr -d -m - {=path} >> ../mode 2>/dev/null; true", "secret")...)
 	require.Zero(t, status, stderr)
-	mode, err := os.ReadFile(filepath.Join(filepath.Dir(folder), "mode"))
+	mode, err := os.ReadFile(filepath.Join(filepath.Dir(dir), "mode"))
 	require.NoError(t, err)
 	require.Equal(t, "600", strings.Fields(string(mode))[0])
 	info, err := os.Stat(file)
@@ -186,20 +186,20 @@ func TestStagedCopyIsPrivate(t *testing.T) {
 // other, or one is refused, never a mixture, and nothing is left behind.
 func TestTwoHistories(t *testing.T) {
 	for range 6 {
-		folder := yard(t, 40)
+		dir := yard(t, 40)
 		statuses := make([]int, 2)
 		var wg sync.WaitGroup
 		for i := range statuses {
 			wg.Go(func() {
 				c := exec.Command(binary, "apply", "--yes", "--word", "depot-3", "--with", fmt.Sprintf("depot-%d", 5+i), ".")
-				c.Dir = folder
-				c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(folder), fmt.Sprint("state", i)))
+				c.Dir = dir
+				c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(dir), fmt.Sprint("state", i)))
 				_ = c.Run()
 				statuses[i] = c.ProcessState.ExitCode()
 			})
 		}
 		wg.Wait()
-		require.Len(t, hosts(t, folder), 1)
+		require.Len(t, hosts(t, dir), 1)
 		require.Contains(t, statuses, 0)
 		for _, s := range statuses {
 			require.Contains(t, []int{0, 3}, s)
@@ -209,24 +209,24 @@ func TestTwoHistories(t *testing.T) {
 
 // Output that nobody reads, and signals that the caller ignores, leave nothing half done.
 func TestPipesAndSignals(t *testing.T) {
-	folder := yard(t, 6)
+	dir := yard(t, 6)
 	sh := func(command string) {
 		c := exec.Command("sh", "-c", command)
-		c.Dir = folder
-		c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(folder), "state"), "PATH="+filepath.Dir(binary)+":"+os.Getenv("PATH"))
+		c.Dir = dir
+		c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(dir), "state"), "PATH="+filepath.Dir(binary)+":"+os.Getenv("PATH"))
 		_ = c.Run()
 	}
 	apply := "frizzel " + strings.Join(changing, " ")
 	sh("(" + apply + " --prove 'echo no; exit 1' . 2>&1; echo $? > ../status) | true; while [ ! -s ../status ]; do sleep 0.01; done")
-	require.Equal(t, map[string]int{"depot-3": 7}, hosts(t, folder))
+	require.Equal(t, map[string]int{"depot-3": 7}, hosts(t, dir))
 	sh("trap '' HUP; " + apply + " --prove 'kill -HUP $PPID; sleep 0.2' . > ../out 2>&1")
-	require.Equal(t, map[string]int{"depot-4": 7}, hosts(t, folder))
-	_, _, status := frizzel(t, folder, "undo", "--yes")
+	require.Equal(t, map[string]int{"depot-4": 7}, hosts(t, dir))
+	_, _, status := frizzel(t, dir, "undo", "--yes")
 	require.Zero(t, status)
 	sh(apply + " --prove 'kill -INT $PPID; sleep 5' . > ../out 2>&1")
-	require.Equal(t, map[string]int{"depot-3": 7}, hosts(t, folder))
+	require.Equal(t, map[string]int{"depot-3": 7}, hosts(t, dir))
 	sh("mkfifo ../pipe; frizzel check ../pipe > ../out 2>&1 & pid=$!; sleep 0.3; kill -TERM $pid; wait $pid; echo $? > ../status")
-	text, err := os.ReadFile(filepath.Join(filepath.Dir(folder), "status"))
+	text, err := os.ReadFile(filepath.Join(filepath.Dir(dir), "status"))
 	require.NoError(t, err)
 	require.Equal(t, "130\n", string(text))
 }

@@ -12,10 +12,10 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// railway makes a folder of three files and a script whose second rule depends on
+// railway makes a directory of three files and a script whose second rule depends on
 // the first.
-func railway(t *testing.T) (folder string, read func(name string) string) {
-	folder, read = numbered(t, 0)
+func railway(t *testing.T) (dir string, read func(name string) string) {
+	dir, read = numbered(t, 0)
 	for name, text := range map[string]string{
 		"a.conf": "one\nhost = depot-3\ntwo\nspare = depot-3\nthree\n",
 		"b.conf": "host = depot-3\n",
@@ -25,16 +25,16 @@ func railway(t *testing.T) (folder string, read func(name string) string) {
 			"rule mark { replace text \"= depot-4\" with \"= depot-4 # moved\" }\n" +
 			"rule gage { replace word \"gage\" with \"gauge\" }\n",
 	} {
-		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
 	}
-	return folder, read
+	return dir, read
 }
 
 const down, right = "\x1b[B", "\x1b[C"
 
 func TestReviewOnTheWholeScreen(t *testing.T) {
-	folder, read := railway(t)
-	term := atTerminalOf(t, 120, 30, folder, "apply", "-r", "rules.friz")
+	dir, read := railway(t)
+	term := atTerminalOf(t, 120, 30, dir, "apply", "-r", "rules.friz")
 	term.shows("7 of 7 changes taken", "a.conf", "4/4", "1/4  line 2  host", "+host = depot-4", "line 2  mark", "space leave it")
 	term.press(" ") // what depended on it goes with it
 	term.shows("5 of 6 changes taken", "[ ] 1/3  line 2  host  left out", "line 4  mark")
@@ -65,9 +65,9 @@ func TestReviewOnTheWholeScreen(t *testing.T) {
 // What a person writes for a value is shown, and written, as it stands in the file; what would break
 // a file is marked.
 func TestReviewOfValues(t *testing.T) {
-	folder, read := railway(t)
-	require.NoError(t, os.WriteFile(filepath.Join(folder, "b.json"), []byte("{\"feed\": \"depot-3\", \"list\": [1, 2]}\n"), 0o644))
-	term := atTerminalOf(t, 110, 24, folder, "apply", "--rule", "at '$.feed' replace text \"depot-3\" with \"depot-4\"", "--rule", `replace text "," with ""`, "b.json")
+	dir, read := railway(t)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "b.json"), []byte("{\"feed\": \"depot-3\", \"list\": [1, 2]}\n"), 0o644))
+	term := atTerminalOf(t, 110, 24, dir, "apply", "--rule", "at '$.feed' replace text \"depot-3\" with \"depot-4\"", "--rule", `replace text "," with ""`, "b.json")
 	term.shows("1/3  line 1  $['feed']", `"feed": "depot-4"`, "[!]")
 	term.press("c")
 	term.shows("depot-4")
@@ -84,8 +84,8 @@ func TestReviewOfValues(t *testing.T) {
 }
 
 func TestReviewOfRulesAndFiles(t *testing.T) {
-	folder, read := railway(t)
-	term := atTerminalOf(t, 60, 15, folder, "apply", "-r", "rules.friz") // the least screen
+	dir, read := railway(t)
+	term := atTerminalOf(t, 60, 15, dir, "apply", "-r", "rules.friz") // the least screen
 	term.shows("7 of 7 changes taken", "1/4  line 2  host")
 	term.press("r") // this rule nowhere
 	term.shows("1 of 4 changes taken", "left out")
@@ -100,7 +100,7 @@ func TestReviewOfRulesAndFiles(t *testing.T) {
 	term.shows("7 of 7 changes taken")
 
 	// Someone else changes the file meanwhile: it is seen, not overwritten.
-	require.NoError(t, os.WriteFile(filepath.Join(folder, "c.conf"), []byte("new gage\n"), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "c.conf"), []byte("new gage\n"), 0o644))
 	term.press(right)
 	term.shows("this file has changed on disk")
 	term.press("w")
@@ -112,7 +112,7 @@ func TestReviewOfRulesAndFiles(t *testing.T) {
 	require.Equal(t, "new gauge\n", read("c.conf"))
 
 	// What must hold and does not is said on the last page.
-	term = atTerminalOf(t, 100, 20, folder, "apply", "--word", "gauge", "--with", "gage", "--rule", `forbid word "gage"`, "c.conf")
+	term = atTerminalOf(t, 100, 20, dir, "apply", "--word", "gauge", "--with", "gage", "--rule", `forbid word "gage"`, "c.conf")
 	term.shows("1 of 1 change taken")
 	term.press("w")
 	term.shows("Nothing can be written, since this does not hold:", "forbidden")
@@ -126,11 +126,11 @@ func TestReviewOfRulesAndFiles(t *testing.T) {
 
 // An editor may write the whole file; Ctrl-C and a lost terminal write nothing.
 func TestReviewWithAnEditor(t *testing.T) {
-	folder, read := railway(t)
-	editor := filepath.Join(folder, "editor.sh")
+	dir, read := railway(t)
+	editor := filepath.Join(dir, "editor.sh")
 	require.NoError(t, os.WriteFile(editor, []byte("#!/bin/sh\necho by hand >> \"$1\"\n"), 0o755))
 	t.Setenv("VISUAL", editor)
-	term := atTerminalOf(t, 100, 24, folder, "apply", "--word", "gage", "--with", "gauge", "c.conf")
+	term := atTerminalOf(t, 100, 24, dir, "apply", "--word", "gage", "--with", "gauge", "c.conf")
 	term.shows("+gauge = 762")
 	term.press("e")
 	term.shows("edited by hand", "+by hand")
@@ -138,7 +138,7 @@ func TestReviewWithAnEditor(t *testing.T) {
 	term.ends(0)
 	require.Equal(t, "gauge = 762\nby hand\n", read("c.conf"))
 
-	term = atTerminalOf(t, 100, 24, folder, "apply", "--word", "depot-3", "--with", "x", ".")
+	term = atTerminalOf(t, 100, 24, dir, "apply", "--word", "depot-3", "--with", "x", ".")
 	term.shows("changes taken")
 	term.press("\x03")
 	term.ends(130)
@@ -148,8 +148,8 @@ func TestReviewWithAnEditor(t *testing.T) {
 }
 
 func TestAskingAboutEachMatch(t *testing.T) {
-	folder, read := railway(t)
-	term := atTerminal(t, folder, "apply", "--ask", "match", "-r", "rules.friz")
+	dir, read := railway(t)
+	term := atTerminal(t, dir, "apply", "--ask", "match", "-r", "rules.friz")
 	term.expect("a.conf:2  host")
 	term.expect("change 1 of 7, file 1 of 3: take it?")
 	term.press("n")
@@ -178,7 +178,7 @@ func TestAskingAboutEachMatch(t *testing.T) {
 	require.Equal(t, "gage = 762\n", read("c.conf"))
 
 	// Who breaks off while writing is not asked for an Enter.
-	term = atTerminal(t, folder, "apply", "--ask", "match", "--word", "gage", "--with", "gauge", "c.conf")
+	term = atTerminal(t, dir, "apply", "--ask", "match", "--word", "gage", "--with", "gauge", "c.conf")
 	term.expect("change 1 of 1")
 	term.press("c")
 	term.expect("instead:")
@@ -186,7 +186,7 @@ func TestAskingAboutEachMatch(t *testing.T) {
 	term.ends(130)
 
 	// From files to matches and on to all the rest.
-	term = atTerminal(t, folder, "apply", "--ask", "file", "--word", "gage", "--with", "gauge", "--rule", `replace word "host" with "HOST"`)
+	term = atTerminal(t, dir, "apply", "--ask", "file", "--word", "gage", "--with", "gauge", "--rule", `replace word "host" with "HOST"`)
 	term.expect("a.conf (file 1 of 4)")
 	term.press("m")
 	term.expect("a.conf:2")
@@ -200,14 +200,14 @@ func TestAskingAboutEachMatch(t *testing.T) {
 // one that changes after that stops the run; neither is written with edits made for
 // what it held before.
 func TestPromptOfMovedFile(t *testing.T) {
-	folder, read := railway(t)
+	dir, read := railway(t)
 	ask := func() *terminal {
-		term := atTerminal(t, folder, "apply", "--ask", "file", "--word", "depot-3", "--with", "depot-4", "a.conf", "b.conf")
+		term := atTerminal(t, dir, "apply", "--ask", "file", "--word", "depot-3", "--with", "depot-4", "a.conf", "b.conf")
 		term.expect("a.conf (file 1 of 2)")
 		return term
 	}
 	write := func(text string) {
-		require.NoError(t, os.WriteFile(filepath.Join(folder, "b.conf"), []byte(text), 0o644))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "b.conf"), []byte(text), 0o644))
 	}
 	term := ask()
 	write("# new\nspare = depot-3, depot-3\n")
@@ -219,7 +219,7 @@ func TestPromptOfMovedFile(t *testing.T) {
 	term.ends(0)
 	require.Equal(t, "# new\nspare = depot-4, depot-4\n", read("b.conf"))
 
-	_, stderr, status := frizzel(t, folder, "undo", "--yes")
+	_, stderr, status := frizzel(t, dir, "undo", "--yes")
 	require.Zero(t, status, stderr)
 	term = ask()
 	term.press("y")
@@ -235,12 +235,12 @@ func TestPromptOfMovedFile(t *testing.T) {
 // Files made of a template are reviewed like any change: a line that would change in one that
 // is there, and a new one as a whole.
 func TestReviewOfStamps(t *testing.T) {
-	folder, read := railway(t)
+	dir, read := railway(t)
 	for name, text := range map[string]string{"kiosk.txt": "name={=name}\nport={=port}\n", "kiosk-7.ini": "name=7\nport=1\n"} {
-		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
 	}
 	args := []string{"stamp", "kiosk.txt", "--to", "kiosk-{=name}.ini", "--each", "name=7,8,9", "--each", "port=2,3,4"}
-	term := atTerminalOf(t, 110, 24, folder, args...)
+	term := atTerminalOf(t, 110, 24, dir, args...)
 	term.shows("3 of 3 changes taken, in 3 files of 3", "line 2  kiosk.txt", "-port=1", "+port=2")
 	term.press(right)
 	term.shows("Review  kiosk-8.ini", "+name=8", "+port=3")
@@ -252,21 +252,21 @@ func TestReviewOfStamps(t *testing.T) {
 	term.ends(0)
 	require.Equal(t, "name=7\nport=2\n", read("kiosk-7.ini"))
 	require.Equal(t, "name=9\nport=4\n", read("kiosk-9.ini"))
-	require.NoFileExists(t, filepath.Join(folder, "kiosk-8.ini"))
+	require.NoFileExists(t, filepath.Join(dir, "kiosk-8.ini"))
 
-	term = atTerminal(t, folder, append(args, "--ask", "match")...)
+	term = atTerminal(t, dir, append(args, "--ask", "match")...)
 	term.expect("kiosk-8.ini:1  kiosk.txt")
 	term.expect("change 1 of 1")
 	term.press("s")
 	term.expect("nothing was written")
 	term.ends(3)
-	require.NoFileExists(t, filepath.Join(folder, "kiosk-8.ini"))
+	require.NoFileExists(t, filepath.Join(dir, "kiosk-8.ini"))
 }
 
 // Work that takes long says how far it is, on a line that goes away.
 func TestProgress(t *testing.T) {
-	folder, read := railway(t)
-	term := atTerminal(t, folder, "apply", "--yes", "--word", "gage", "--with", "gauge", "--prove", "sleep 2", "c.conf")
+	dir, read := railway(t)
+	term := atTerminal(t, dir, "apply", "--yes", "--word", "gage", "--with", "gauge", "--prove", "sleep 2", "c.conf")
 	term.expect("writing: 1 file, ")
 	term.expect("1 file written as run")
 	term.ends(0)
@@ -275,12 +275,12 @@ func TestProgress(t *testing.T) {
 
 // Many files and many changes do not make it slow.
 func TestReviewOfVeryMuch(t *testing.T) {
-	folder, _ := numbered(t, 0)
+	dir, _ := numbered(t, 0)
 	for i := range 5000 {
-		require.NoError(t, os.WriteFile(filepath.Join(folder, fmt.Sprintf("%04d.conf", i)), []byte("host = depot-3\n"), 0o644))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, fmt.Sprintf("%04d.conf", i)), []byte("host = depot-3\n"), 0o644))
 	}
-	require.NoError(t, os.WriteFile(filepath.Join(folder, "9999.log"), []byte(strings.Repeat("seen depot-3 go by\n", 50000)), 0o644))
-	term := atTerminalOf(t, 120, 30, folder, "apply", "--word", "depot-3", "--with", "depot-4")
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "9999.log"), []byte(strings.Repeat("seen depot-3 go by\n", 50000)), 0o644))
+	term := atTerminalOf(t, 120, 30, dir, "apply", "--word", "depot-3", "--with", "depot-4")
 	term.shows("55000 of 55000 changes taken, in 5001 files of 5001")
 	begun := time.Now()
 	term.press("\x1b[F" + strings.Repeat(right, 50))

@@ -40,7 +40,7 @@ var words = []string{
 }
 
 // randomTree writes files whose lines, endings and bytes are mixed.
-func randomTree(t *testing.T, folder string, seed uint64) {
+func randomTree(t *testing.T, dir string, seed uint64) {
 	r := rand.New(rand.NewPCG(seed, 2))
 	names := []string{"a.conf", "b b.txt", "sub/c:d.md", "sub/é", "sub/new\nline", `sub/q"uote`, "sub/ta\tb", "z"}
 	for _, name := range names {
@@ -56,16 +56,16 @@ func randomTree(t *testing.T, folder string, seed uint64) {
 		if r.IntN(3) == 0 {
 			content = strings.TrimRight(content, "\r\n")
 		}
-		path := filepath.Join(folder, name)
+		path := filepath.Join(dir, name)
 		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
 		require.NoError(t, os.WriteFile(path, []byte(content), 0o600+fs.FileMode(r.IntN(0o100))))
 	}
 }
 
 // snapshot returns every file's mode and content.
-func snapshot(t *testing.T, folder string) map[string]string {
+func snapshot(t *testing.T, dir string) map[string]string {
 	files := map[string]string{}
-	require.NoError(t, filepath.WalkDir(folder, func(path string, d fs.DirEntry, err error) error {
+	require.NoError(t, filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() {
 			return err
 		}
@@ -73,7 +73,7 @@ func snapshot(t *testing.T, folder string) map[string]string {
 		require.NoError(t, err)
 		content, err := os.ReadFile(path)
 		require.NoError(t, err)
-		files[path[len(folder):]] = info.Mode().String() + " " + string(content)
+		files[path[len(dir):]] = info.Mode().String() + " " + string(content)
 		return nil
 	}))
 	return files
@@ -85,8 +85,8 @@ func TestPreviewIsWhatApplyWrites(t *testing.T) {
 	for seed := range uint64(25) {
 		root := t.TempDir()
 		tree, byGit, byPatch := filepath.Join(root, "tree"), filepath.Join(root, "git"), filepath.Join(root, "patch")
-		for _, folder := range []string{tree, byGit, byPatch} {
-			randomTree(t, folder, seed)
+		for _, dir := range []string{tree, byGit, byPatch} {
+			randomTree(t, dir, seed)
 		}
 		script := filepath.Join(root, "mixed.friz")
 		require.NoError(t, os.WriteFile(script, []byte(mixed), 0o644))
@@ -112,10 +112,10 @@ func TestPreviewIsWhatApplyWrites(t *testing.T) {
 	}
 }
 
-func judge(t *testing.T, folder, diff string, command ...string) {
+func judge(t *testing.T, dir, diff string, command ...string) {
 	t.Helper()
 	c := exec.Command(command[0], command[1:]...)
-	c.Dir, c.Stdin = folder, strings.NewReader(diff)
+	c.Dir, c.Stdin = dir, strings.NewReader(diff)
 	c.Env = append(os.Environ(), "GIT_CONFIG_GLOBAL=/dev/null", "GIT_CONFIG_NOSYSTEM=1", "GIT_ATTR_NOSYSTEM=1") // no filters of this machine's
 	out, err := c.CombinedOutput()
 	require.NoError(t, err, "%s\n%.10000s", out, diff)
@@ -132,14 +132,14 @@ func contents(files map[string]string) map[string]string {
 
 // A line of 50 MB is a line like others.
 func TestVeryLongLine(t *testing.T) {
-	folder := filepath.Join(t.TempDir(), "tree")
-	require.NoError(t, os.Mkdir(folder, 0o755))
+	dir := filepath.Join(t.TempDir(), "tree")
+	require.NoError(t, os.Mkdir(dir, 0o755))
 	line := strings.Repeat("board depot-3, ", 50<<20/15)
-	require.NoError(t, os.WriteFile(filepath.Join(folder, "log"), []byte(line), 0o644))
-	_, stderr, status := frizzel(t, folder, "apply", "--yes", "--word", "depot-3", "--with", "depot-4", ".")
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "log"), []byte(line), 0o644))
+	_, stderr, status := frizzel(t, dir, "apply", "--yes", "--word", "depot-3", "--with", "depot-4", ".")
 	require.Zero(t, status, stderr)
 	require.Contains(t, stderr, fmt.Sprintf("%d changes", 50<<20/15))
-	now, err := os.ReadFile(filepath.Join(folder, "log"))
+	now, err := os.ReadFile(filepath.Join(dir, "log"))
 	require.NoError(t, err)
 	require.Equal(t, strings.ReplaceAll(line, "depot-3", "depot-4"), string(now))
 }

@@ -35,16 +35,16 @@ type terminal struct {
 }
 
 // atTerminal starts the program with a terminal of 80 by 24.
-func atTerminal(t *testing.T, folder string, args ...string) *terminal {
+func atTerminal(t *testing.T, dir string, args ...string) *terminal {
 	t.Helper()
-	return atTerminalOf(t, 80, 24, folder, args...)
+	return atTerminalOf(t, 80, 24, dir, args...)
 }
 
-func atTerminalOf(t *testing.T, columns, rows int, folder string, args ...string) *terminal {
+func atTerminalOf(t *testing.T, columns, rows int, dir string, args ...string) *terminal {
 	t.Helper()
 	c := exec.Command(binary, args...)
-	c.Dir = folder
-	c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(folder), "state"), "TERM=xterm-256color", "NO_COLOR=1")
+	c.Dir = dir
+	c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(dir), "state"), "TERM=xterm-256color", "NO_COLOR=1")
 	file, err := pty.StartWithSize(c, &pty.Winsize{Rows: uint16(rows), Cols: uint16(columns)})
 	require.NoError(t, err)
 	term := &terminal{t: t, cmd: c, file: file, vt: vt10x.New(vt10x.WithSize(columns, rows))}
@@ -121,16 +121,16 @@ func (term *terminal) ends(status int) {
 	}
 }
 
-// numbered makes a folder of files 1.txt, 2.txt … that hold "depot-3".
-func numbered(t *testing.T, n int) (folder string, read func(name string) string) {
-	folder = filepath.Join(t.TempDir(), "tree")
-	require.NoError(t, os.Mkdir(folder, 0o755))
+// numbered makes a directory of files 1.txt, 2.txt … that hold "depot-3".
+func numbered(t *testing.T, n int) (dir string, read func(name string) string) {
+	dir = filepath.Join(t.TempDir(), "tree")
+	require.NoError(t, os.Mkdir(dir, 0o755))
 	for i := range n {
-		name := filepath.Join(folder, string(rune('1'+i))+".txt")
+		name := filepath.Join(dir, string(rune('1'+i))+".txt")
 		require.NoError(t, os.WriteFile(name, []byte("host = depot-3\n"), 0o644))
 	}
-	return folder, func(name string) string {
-		content, err := os.ReadFile(filepath.Join(folder, name))
+	return dir, func(name string) string {
+		content, err := os.ReadFile(filepath.Join(dir, name))
 		require.NoError(t, err)
 		return string(content)
 	}
@@ -141,8 +141,8 @@ func TestAskingAboutEachFile(t *testing.T) {
 	const old, fresh = "host = depot-3\n", "host = depot-4\n"
 
 	t.Run("yes, no, help and the rest", func(t *testing.T) {
-		folder, read := numbered(t, 5)
-		term := atTerminal(t, folder, change...)
+		dir, read := numbered(t, 5)
+		term := atTerminal(t, dir, change...)
 		term.expect("+host = depot-4")
 		term.expect("1.txt (file 1 of 5): write 1 change?")
 		term.press("y")
@@ -158,7 +158,7 @@ func TestAskingAboutEachFile(t *testing.T) {
 		term.ends(0)
 		require.Equal(t, fresh+old+fresh+fresh+fresh, read("1.txt")+read("2.txt")+read("3.txt")+read("4.txt")+read("5.txt"))
 
-		undo := atTerminal(t, folder, "undo")
+		undo := atTerminal(t, dir, "undo")
 		undo.expect("+host = depot-3")
 		undo.expect("1.txt: put back?")
 		undo.press("n")
@@ -169,8 +169,8 @@ func TestAskingAboutEachFile(t *testing.T) {
 		require.Equal(t, fresh+old+old+old+old, read("1.txt")+read("2.txt")+read("3.txt")+read("4.txt")+read("5.txt"))
 	})
 	t.Run("stop and keep", func(t *testing.T) {
-		folder, read := numbered(t, 3)
-		term := atTerminal(t, folder, change...)
+		dir, read := numbered(t, 3)
+		term := atTerminal(t, dir, change...)
 		term.expect("1.txt (file")
 		term.press("y")
 		term.expect("2.txt (file")
@@ -191,8 +191,8 @@ func TestAskingAboutEachFile(t *testing.T) {
 			func(term *terminal) { term.press("\x03") },
 			lost,
 		} {
-			folder, read := numbered(t, 2)
-			term := atTerminal(t, folder, change...)
+			dir, read := numbered(t, 2)
+			term := atTerminal(t, dir, change...)
 			term.expect("1.txt (file")
 			term.press("y")
 			term.expect("2.txt (file")
@@ -211,9 +211,9 @@ func TestAskingAboutEachFile(t *testing.T) {
 
 // What a file holds never drives the terminal.
 func TestControlCharactersAreShown(t *testing.T) {
-	folder, _ := numbered(t, 0)
-	require.NoError(t, os.WriteFile(filepath.Join(folder, "e\x1b[31mvil"), []byte("\x1b[31mdepot-3\x07\x9b\r\n"), 0o644))
-	term := atTerminal(t, folder, "preview", "--text", "depot-3", "--with", "depot-4")
+	dir, _ := numbered(t, 0)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "e\x1b[31mvil"), []byte("\x1b[31mdepot-3\x07\x9b\r\n"), 0o644))
+	term := atTerminal(t, dir, "preview", "--text", "depot-3", "--with", "depot-4")
 	term.expect("␛[31mdepot-4␇<9B>")
 	term.expect("1 would change")
 	term.ends(0)
@@ -222,10 +222,10 @@ func TestControlCharactersAreShown(t *testing.T) {
 
 // On a terminal matches stand under their file, and long lines are cut around them.
 func TestFindAtTerminal(t *testing.T) {
-	folder, _ := numbered(t, 1)
+	dir, _ := numbered(t, 1)
 	wide := strings.Repeat("駅", 100) + " depot-3 " + strings.Repeat("駅", 100)
-	require.NoError(t, os.WriteFile(filepath.Join(folder, "wide.txt"), []byte("one\ntwo\n"+wide+"\nfour\n"), 0o644))
-	term := atTerminal(t, folder, "find", "--word", "depot-3", "--context", "1")
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "wide.txt"), []byte("one\ntwo\n"+wide+"\nfour\n"), 0o644))
+	term := atTerminal(t, dir, "find", "--word", "depot-3", "--context", "1")
 	term.expect("1.txt  1 match\r\n1  host = depot-3\r\n")
 	term.expect("wide.txt  1 match\r\n2  two\r\n3  …駅")
 	term.expect("駅 depot-3 駅")
@@ -282,12 +282,12 @@ func TestFilterStreams(t *testing.T) {
 
 // Ctrl-C ends long work at once, and says how far it came.
 func TestInterrupted(t *testing.T) {
-	folder, _ := numbered(t, 0)
+	dir, _ := numbered(t, 0)
 	line := strings.Repeat("board 1, kiosk 7, ", 60000) + "\n" // on which an expression is slow
 	for i := range 40 {
-		require.NoError(t, os.WriteFile(filepath.Join(folder, fmt.Sprintf("%d.txt", i)), []byte(strings.Repeat(line, 5)), 0o644))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, fmt.Sprintf("%d.txt", i)), []byte(strings.Repeat(line, 5)), 0o644))
 	}
-	term := atTerminal(t, folder, "find", "--regex", `(\w+ )*[xyz\x{FFFD}]\d+`)
+	term := atTerminal(t, dir, "find", "--regex", `(\w+ )*[xyz\x{FFFD}]\d+`)
 	time.Sleep(300 * time.Millisecond)
 	term.press("\x03")
 	begun := time.Now()
@@ -299,8 +299,8 @@ func TestInterrupted(t *testing.T) {
 
 // At a terminal the demo waits before each step.
 func TestDemoAtTerminal(t *testing.T) {
-	folder, _ := numbered(t, 0)
-	term := atTerminalOf(t, 120, 40, folder, "demo")
+	dir, _ := numbered(t, 0)
+	term := atTerminalOf(t, 120, 40, dir, "demo")
 	for _, command := range []string{"find", "check", "preview", "apply", "find", "history", "undo", "find", "preview", "preview"} {
 		term.expect("$ frizzel " + command)
 		term.expect("Press a key to run it")
@@ -308,7 +308,7 @@ func TestDemoAtTerminal(t *testing.T) {
 	}
 	term.expect("To play with these files")
 	term.ends(0)
-	entries, err := os.ReadDir(folder)
+	entries, err := os.ReadDir(dir)
 	require.NoError(t, err)
 	require.Empty(t, entries)
 }

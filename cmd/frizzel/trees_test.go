@@ -117,19 +117,19 @@ func realFiles(t *testing.T, trees []string, most int) (files []string) {
 	return files
 }
 
-// copied copies files into a folder, each under a number and its own name.
-func copied(t *testing.T, files []string, folder string) {
+// copied copies files into a directory, each under a number and its own name.
+func copied(t *testing.T, files []string, dir string) {
 	for i, path := range files {
 		text, err := os.ReadFile(path)
 		require.NoError(t, err)
-		to := filepath.Join(folder, fmt.Sprint(i%50), fmt.Sprintf("%d-%s", i, filepath.Base(path)))
+		to := filepath.Join(dir, fmt.Sprint(i%50), fmt.Sprintf("%d-%s", i, filepath.Base(path)))
 		require.NoError(t, os.MkdirAll(filepath.Dir(to), 0o755))
 		require.NoError(t, os.WriteFile(to, text, 0o644))
 	}
 }
 
 // filtered holds what a filter prints of some of the files against what was written.
-func filtered(t *testing.T, folder, script string, before, after map[string]string) {
+func filtered(t *testing.T, dir, script string, before, after map[string]string) {
 	tried := 0
 	for name, old := range before {
 		if after[name] == old && tried%5 != 0 || tried > 60 {
@@ -139,7 +139,7 @@ func filtered(t *testing.T, folder, script string, before, after map[string]stri
 		_, text, _ := strings.Cut(old, " ")
 		_, want, _ := strings.Cut(after[name], " ")
 		c := exec.Command(binary, "filter", "--allow-unreadable", "-r", script, "--as", name[1:])
-		c.Dir, c.Stdin = folder, strings.NewReader(text)
+		c.Dir, c.Stdin = dir, strings.NewReader(text)
 		out, err := c.Output()
 		if err != nil { // refused there, and so left alone here
 			require.Equal(t, text, want, "%s %v", name, err)

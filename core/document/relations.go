@@ -16,8 +16,8 @@ type relation struct {
 
 // relations reads those of a part, "" for the package's own.
 func (b *builder) relations(of string) ([]relation, error) {
-	folder, base := path.Split(of)
-	m := b.doc.pack.find(folder + "_rels/" + base + ".rels")
+	dir, base := path.Split(of)
+	m := b.doc.pack.find(dir + "_rels/" + base + ".rels")
 	if m == nil {
 		return nil, nil
 	}
@@ -25,7 +25,7 @@ func (b *builder) relations(of string) ([]relation, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &relationReader{builder: b, folder: folder}
+	r := &relationReader{builder: b, dir: dir}
 	if err := r.quietly(p, r); err != nil {
 		return nil, err
 	}
@@ -50,8 +50,8 @@ func (b *builder) quietly(p *part, h handler) error {
 
 type relationReader struct {
 	*builder
-	folder string
-	all    []relation
+	dir string
+	all []relation
 }
 
 func (r *relationReader) opens(name string) error {
@@ -63,7 +63,7 @@ func (r *relationReader) opens(name string) error {
 		r.doc.signed = true
 	}
 	if !rel.outside {
-		rel.target = strings.TrimPrefix(path.Join("/", strings.TrimPrefix(r.folder, "/"), rel.target), "/")
+		rel.target = strings.TrimPrefix(path.Join("/", strings.TrimPrefix(r.dir, "/"), rel.target), "/")
 		if t := r.s.value("Target"); strings.HasPrefix(t, "/") {
 			rel.target = strings.TrimPrefix(path.Clean(t), "/")
 		}

@@ -55,7 +55,7 @@ type Param struct {
 // File says what file a text is, for globs, sections and placeholders.
 type File struct {
 	Path string // as selected, for {=file}
-	// Rel is the path from the selected folder, with slashes, that globs with a
+	// Rel is the path from the selected directory, with slashes, that globs with a
 	// slash are matched against; "" selects the text for every rule.
 	Rel string
 }

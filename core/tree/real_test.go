@@ -15,12 +15,12 @@ import (
 	"frizzel/core/edit"
 )
 
-// Real files, of the folders that FRIZZEL_TREES lists: values become others, members come, go and
+// Real files, of the directories that FRIZZEL_TREES lists: values become others, members come, go and
 // get other names, and all else stays; hardly anything is refused.
 func TestRealFiles(t *testing.T) {
 	roots := os.Getenv("FRIZZEL_TREES")
 	if roots == "" {
-		t.Skip("FRIZZEL_TREES lists no folders")
+		t.Skip("FRIZZEL_TREES lists no directories")
 	}
 	y, files := newTally(), map[syntax.Syntax]int{}
 	for _, root := range strings.Split(roots, ":") {

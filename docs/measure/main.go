@@ -1,7 +1,7 @@
 // Measure prints the tables that docs/performance.md begins with: how long the program takes
 // against the plainest command that reads or writes the same files, and how much memory.
 //
-//	go run ./docs/measure [-size MiB] [-files N] [-runs N] [-folder F] [-memory F] [-only TEXT]
+//	go run ./docs/measure [-size MiB] [-files N] [-runs N] [-directory F] [-memory F] [-only TEXT]
 //
 // All are whole processes, on files in the page cache. Of each row the command to hold against
 // and the program run in turns, and a figure is that of the median of the runs.
@@ -25,16 +25,16 @@ var (
 	size   = flag.Int("size", 1024, "MiB of the log")
 	files  = flag.Int("files", 300_000, "how many small files")
 	runs   = flag.Int("runs", 5, "how often each is run")
-	folder = flag.String("folder", os.TempDir(), "a folder on a disk")
-	memory = flag.String("memory", "/dev/shm", "a folder on a memory file system")
+	dir    = flag.String("directory", os.TempDir(), "a directory on a disk")
+	memory = flag.String("memory", "/dev/shm", "a directory on a memory file system")
 	only   = flag.String("only", "", "measure the rows that hold this text")
-	write  = flag.Bool("write", false, "only write the files into the two folders, as the program itself asks for")
+	write  = flag.Bool("write", false, "only write the files into the two directories, as the program itself asks for")
 )
 
 func main() {
 	flag.Parse()
 	if *write {
-		b := &bench{disk: *folder, memory: *memory}
+		b := &bench{disk: *dir, memory: *memory}
 		if err := b.write(); err != nil {
 			fmt.Fprintln(os.Stderr, "measure:", err)
 			os.Exit(1)
@@ -52,13 +52,13 @@ func main() {
 	}
 }
 
-// bench is the folders and the program that is measured.
+// bench is the directories and the program that is measured.
 type bench struct{ disk, memory, program string }
 
 func newBench() (*bench, error) {
 	b := &bench{}
 	var err error
-	if b.disk, err = os.MkdirTemp(*folder, "frizzel-measure-"); err != nil {
+	if b.disk, err = os.MkdirTemp(*dir, "frizzel-measure-"); err != nil {
 		return nil, err
 	}
 	if b.memory, err = os.MkdirTemp(*memory, "frizzel-measure-"); err != nil {
@@ -83,7 +83,7 @@ func newBench() (*bench, error) {
 	if err := os.WriteFile(filepath.Join(config, "config.toml"), []byte("total = \"any\"\n"), 0o600); err != nil {
 		return nil, err
 	}
-	out, err := exec.Command(self, "-write", "-size", fmt.Sprint(*size), "-files", fmt.Sprint(*files), "-folder", b.disk, "-memory", b.memory).CombinedOutput()
+	out, err := exec.Command(self, "-write", "-size", fmt.Sprint(*size), "-files", fmt.Sprint(*files), "-directory", b.disk, "-memory", b.memory).CombinedOutput()
 	if err != nil {
 		err = fmt.Errorf("%w\n%s", err, out)
 	}
@@ -150,7 +150,7 @@ type row struct {
 	base          string   // a shell command, "" for none
 	args          []string // of the program, or
 	shell         string   // a shell command with the program in it
-	in            string   // the folder
+	in            string   // the directory
 	first         []string // of the program, before each run
 	after         []string // of the program, after each run
 	goal          string

@@ -39,9 +39,9 @@ const (
 
 // Change is what is to be done to one file.
 type Change struct {
-	Path         string // for people
-	Folder, Name string // Folder is absolute, Name below it
-	// In is the folder that holds the file, as it was when the file was read; zero
+	Path      string // for people
+	Dir, Name string // Dir is absolute, Name below it
+	// In is the directory that holds the file, as it was when the file was read; zero
 	// where it was not there yet, or is not known.
 	In     disk.ID
 	What   What
@@ -66,7 +66,7 @@ const (
 )
 
 // Absolute returns the whole path of the file that a change is about.
-func (c *Change) Absolute() string { return filepath.Join(c.Folder, c.Name) }
+func (c *Change) Absolute() string { return filepath.Join(c.Dir, c.Name) }
 
 // Count returns how many edits there are.
 func (c *Change) Count() int {
@@ -89,15 +89,15 @@ func (e *ChangedError) Error() string {
 // Open opens the file as it is now. The error is a *ChangedError where it is not there any more.
 func (c *Change) Open(system disk.System) (disk.File, error) {
 	abs := c.Absolute()
-	folder, err := system.OpenFolder(filepath.Dir(abs))
+	dir, err := system.OpenDir(filepath.Dir(abs))
 	if err != nil {
 		return nil, err
 	}
-	defer disk.Close(folder)
-	if c.In != (disk.ID{}) && folder.ID() != c.In {
+	defer disk.Close(dir)
+	if c.In != (disk.ID{}) && dir.ID() != c.In {
 		return nil, &ChangedError{c.Path}
 	}
-	f, err := folder.Open(filepath.Base(abs))
+	f, err := dir.Open(filepath.Base(abs))
 	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, disk.ErrNotRegular) {
 		err = &ChangedError{c.Path}
 	}

@@ -41,7 +41,7 @@ func (k *Kept) Add(c Change) error {
 	e := &k.encoder
 	e.Text = e.Text[:0]
 	e.String(c.Path)
-	e.String(c.Folder)
+	e.String(c.Dir)
 	e.String(c.Name)
 	e.ID(c.In)
 	e.String(string(c.What))
@@ -71,7 +71,7 @@ func (k *Kept) At(i int) (Change, error) {
 	}
 	d := NewDecoder(text)
 	c := Change{
-		Path: d.String(), Folder: d.String(), Name: d.String(), In: d.ID(), What: What(d.String()), Role: Role(d.String()),
+		Path: d.String(), Dir: d.String(), Name: d.String(), In: d.ID(), What: What(d.String()), Role: Role(d.String()),
 		Before: d.Digest(), Print: Print{d.Int(), uint64(d.Int())}, After: d.Digest(), Rules: d.Ints(), Meta: d.Meta(),
 	}
 	if d.Err != nil {

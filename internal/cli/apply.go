@@ -93,7 +93,7 @@ func (f *applyFlags) checkFormat() error {
 // applyRules applies what rules change.
 func (a *app) applyRules(c *cobra.Command, f *applyFlags, paths []string) error {
 	if f.yes && len(paths) == 0 && f.files.from == "" {
-		return exit.Wrongf("apply --yes wants its paths said; . is the current folder")
+		return exit.Wrongf("apply --yes wants its paths said; . is the current directory")
 	}
 	rules, err := a.compile(c, &f.rules)
 	if err != nil {

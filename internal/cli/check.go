@@ -16,18 +16,18 @@ import (
 const checkLong = `Report all problems of rule scripts, each with its place, its reason and, where one is
 likely, its remedy; warn of what is most likely not meant; and run the examples.
 
-A folder stands for all scripts in it, *.friz. The exit status is 0 where all is well
+A directory stands for all scripts in it, *.friz. The exit status is 0 where all is well
 (warnings or not), 1 where an example failed, 2 where a script is wrong.`
 
 const checkExample = `  frizzel check move-depot.friz
-  frizzel check rules              # all scripts in a folder
+  frizzel check rules              # all scripts in a directory
   frizzel check --format json .    # for an editor or a job`
 
 func (a *app) check() *cobra.Command {
 	var rules ruleFlags
 	var format string
 	c := &cobra.Command{
-		Use:     "check [SCRIPT or FOLDER]...",
+		Use:     "check [SCRIPT or DIRECTORY]...",
 		Short:   "Report a script's problems and run its examples",
 		Long:    checkLong,
 		Example: checkExample,

@@ -15,11 +15,11 @@ import (
 	"frizzel/internal/review"
 )
 
-const demoLong = `Unpack the made-up files of the Fernhollow Light Railway into a temporary folder and
+const demoLong = `Unpack the made-up files of the Fernhollow Light Railway into a temporary directory and
 walk through a whole job on them: look, write, look again, take back. Each step is a
 command and what it really prints.
 
-With a FOLDER, the files are left there to play with, and nothing is run.`
+With a DIRECTORY, the files are left there to play with, and nothing is run.`
 
 // step is one command of the demo.
 type step struct {
@@ -72,12 +72,12 @@ var steps = []step{
 
 func (a *app) demo() *cobra.Command {
 	return &cobra.Command{
-		Use:   "demo [FOLDER]",
+		Use:   "demo [DIRECTORY]",
 		Short: "A guided example on made-up files",
 		Long:  demoLong,
 		Example: `  frizzel demo            # a walk through a job
-  frizzel demo railway    # only the files, in the folder "railway"`,
-		Args: atMostOne("a folder"),
+  frizzel demo railway    # only the files, in the directory "railway"`,
+		Args: atMostOne("a directory"),
 		RunE: func(c *cobra.Command, args []string) error {
 			if len(args) == 1 {
 				return a.leaveDemo(args[0])
@@ -88,29 +88,29 @@ func (a *app) demo() *cobra.Command {
 }
 
 // leaveDemo unpacks the files and says what to try.
-func (a *app) leaveDemo(folder string) error {
-	if err := demo.Unpack(folder); err != nil {
+func (a *app) leaveDemo(dir string) error {
+	if err := demo.Unpack(dir); err != nil {
 		return exit.Wrongf("%w", err)
 	}
-	fmt.Fprintf(a.Out, "The files of the Fernhollow Light Railway are in %s. Try there:\n\n  cd %s\n", folder, hook.Quote(folder))
+	fmt.Fprintf(a.Out, "The files of the Fernhollow Light Railway are in %s. Try there:\n\n  cd %s\n", dir, hook.Quote(dir))
 	for _, s := range steps {
 		fmt.Fprintf(a.Out, "  %s\n", commandLine(s.args))
 	}
 	return nil
 }
 
-// walkDemo runs the steps in a temporary folder, with a history of its own.
+// walkDemo runs the steps in a temporary directory, with a history of its own.
 func (a *app) walkDemo(ctx context.Context) error {
-	folder, err := os.MkdirTemp("", "frizzel-demo-")
+	dir, err := os.MkdirTemp("", "frizzel-demo-")
 	if err != nil {
 		return err
 	}
-	defer os.RemoveAll(folder)
-	railway := filepath.Join(folder, "railway")
+	defer os.RemoveAll(dir)
+	railway := filepath.Join(dir, "railway")
 	if err := demo.Unpack(railway); err != nil {
 		return err
 	}
-	back, err := enter(railway, filepath.Join(folder, "history"))
+	back, err := enter(railway, filepath.Join(dir, "history"))
 	if err != nil {
 		return err
 	}
@@ -130,12 +130,12 @@ func (a *app) walkDemo(ctx context.Context) error {
 			return exit.With(status, fmt.Errorf("step %d of the demo ended with status %d", i+1, status))
 		}
 	}
-	fmt.Fprintf(a.Out, "\nTo play with these files: frizzel demo FOLDER\n")
+	fmt.Fprintf(a.Out, "\nTo play with these files: frizzel demo DIRECTORY\n")
 	return nil
 }
 
-// enter goes to a folder and keeps the history elsewhere, until back is called.
-func enter(folder, history string) (back func(), err error) {
+// enter goes to a directory and keeps the history elsewhere, until back is called.
+func enter(dir, history string) (back func(), err error) {
 	here, err := os.Getwd()
 	if err != nil {
 		return nil, err
@@ -153,7 +153,7 @@ func enter(folder, history string) (back func(), err error) {
 			_ = os.Unsetenv(state)
 		}
 	}
-	if err := os.Chdir(folder); err != nil {
+	if err := os.Chdir(dir); err != nil {
 		back()
 		return nil, err
 	}

@@ -17,14 +17,14 @@ The scripts are written as "apply" writes, so "frizzel undo" takes it back. A sc
 that is wrong is reported and left alone.`
 
 const fmtExample = `  frizzel fmt move-depot.friz
-  frizzel fmt rules              # all scripts in a folder
+  frizzel fmt rules              # all scripts in a directory
   frizzel fmt --check rules      # only name those that would change
   frizzel fmt - < draft.friz     # from standard input to standard output`
 
 func (a *app) layout() *cobra.Command {
 	var checkOnly bool
 	c := &cobra.Command{
-		Use:     "fmt [SCRIPT or FOLDER]...",
+		Use:     "fmt [SCRIPT or DIRECTORY]...",
 		Short:   "Lay out a rule script the standard way",
 		Long:    fmtLong,
 		Example: fmtExample,

@@ -60,7 +60,7 @@ func canSave(path string) error {
 		return exit.Wrongf("%q is there already; name a new file", path)
 	}
 	if _, err := os.Stat(filepath.Dir(path)); errors.Is(err, fs.ErrNotExist) {
-		return exit.Wrongf("there is no folder %q to write %q in", filepath.Dir(path), filepath.Base(path))
+		return exit.Wrongf("there is no directory %q to write %q in", filepath.Dir(path), filepath.Base(path))
 	}
 	return nil
 }
@@ -75,7 +75,7 @@ func saveFrom(path string, from io.WriterTo) error {
 		return exit.Wrongf("%q is there already; name a new file", path)
 	}
 	if errors.Is(err, fs.ErrNotExist) {
-		return exit.Wrongf("there is no folder %q to write %q in", filepath.Dir(path), filepath.Base(path))
+		return exit.Wrongf("there is no directory %q to write %q in", filepath.Dir(path), filepath.Base(path))
 	}
 	if err != nil {
 		return err

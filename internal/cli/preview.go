@@ -21,7 +21,7 @@ is; the count of what would change goes to standard error.`
 const previewExample = `  # a host's new name, but not in depot-30 or old-depot-3
   frizzel preview --word depot-3 --with depot-4 --joiners "-" conf docs
 
-  # a script's rules, over the files below the current folder
+  # a script's rules, over the files below the current directory
   frizzel preview -r move-depot.friz
 
   # swap two parts of what an expression matches, on some lines only

@@ -89,7 +89,7 @@ func (a *app) guard() *cobra.Command {
 				_, _ = a.files.Out.Write([]byte{'\n'})
 				_ = a.files.Out.Close()
 			}, func(o hold.Outcome) {
-				hook.After(ctx, o.Run.After, string(o.Run.Folder), a.Err)
+				hook.After(ctx, o.Run.After, string(o.Run.Dir), a.Err)
 			})
 			return nil
 		},

@@ -28,7 +28,7 @@ done only with --keep-later. Where they touch the file is left alone and reporte
 const undoExample = `  # take the last run back, asking about each file
   frizzel undo
 
-  # take back one run, without questions; or only one folder of it
+  # take back one run, without questions; or only one directory of it
   frizzel undo --yes 17
   frizzel undo 17 conf`
 

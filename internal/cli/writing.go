@@ -34,7 +34,7 @@ type writeFlags struct {
 func (f *writeFlags) add(c *cobra.Command) {
 	f.addCommon(c)
 	fl := c.Flags()
-	fl.StringVar(&f.into, "into", "", "write the changed files into this `folder`, and leave the originals")
+	fl.StringVar(&f.into, "into", "", "write the changed files into this `directory`, and leave the originals")
 	fl.BoolVar(&f.skipUnreadable, "skip-unreadable", false, "leave out files that cannot be read, and go on")
 }
 

@@ -1,10 +1,10 @@
-// Package disk is files and folders as this program uses them: held open, told apart by
+// Package disk is files and directories as this program uses them: held open, told apart by
 // their identity, and never reached through a link.
 //
-// A [Folder] is an open folder; the names that its methods take are single ones, so that
+// A [Dir] is an open directory; the names that its methods take are single ones, so that
 // no link leads out of it, and a link in a file's place is not followed. A [File] is an
 // open regular file. What reads and what writes go through the same calls, and compare
-// the identity of what they opened with that of what was meant. [System] opens folders by
+// the identity of what they opened with that of what was meant. [System] opens directories by
 // path; [Real] is the machine's own, and tests have one that forgets what was not synced.
 package disk
 
@@ -22,14 +22,14 @@ import (
 	"github.com/dustin/go-humanize"
 )
 
-// System opens folders.
+// System opens directories.
 type System interface {
-	// OpenFolder opens a folder by its absolute path, the last part of which is no link.
-	OpenFolder(path string) (Folder, error)
+	// OpenDir opens a directory by its absolute path, the last part of which is no link.
+	OpenDir(path string) (Dir, error)
 }
 
-// Folder is an open folder.
-type Folder interface {
+// A Dir is an open directory.
+type Dir interface {
 	ID() ID
 	// Open opens a regular file for reading. The error is ErrNotRegular for anything
 	// else, a link among them.
@@ -38,33 +38,33 @@ type Folder interface {
 	OpenToWrite(name string) (File, error)
 	// Create makes a file that is not there yet, its owner's alone.
 	Create(name string) (File, error)
-	OpenFolder(name string) (Folder, error)
-	// MakeFolder makes a folder that is not there yet.
-	MakeFolder(name string, mode uint32) error
+	OpenDir(name string) (Dir, error)
+	// MakeDir makes a directory that is not there yet.
+	MakeDir(name string, mode uint32) error
 	Rename(from, to string) error
-	Remove(name string) error       // a file
-	RemoveFolder(name string) error // an empty folder
+	Remove(name string) error    // a file
+	RemoveDir(name string) error // an empty directory
 	// Stat says what a name is; a link is not followed.
 	Stat(name string) (Info, error)
 	Names() ([]string, error) // in no order
 	// Writable returns why the user may not write a file, by effective rights.
 	Writable(name string) error
-	// TryLock keeps others from locking the folder, in this program and others, until it
-	// is closed. It reports false where another one has it. Where folders cannot be
+	// TryLock keeps others from locking the directory, in this program and others, until it
+	// is closed. It reports false where another one has it. Where directories cannot be
 	// locked it does nothing.
 	TryLock() (bool, error)
 	Chmod(mode uint32) error
-	// Sync waits until the names in the folder have reached the disk.
+	// Sync waits until the names in the directory have reached the disk.
 	Sync() error
-	// SyncSystem waits until all of the folder's file system has.
+	// SyncSystem waits until all of the directory's file system has.
 	SyncSystem() error
 	Close() error
 }
 
-// Lister is a folder that says what its names stand for.
+// Lister is a directory that says what its names stand for.
 type Lister interface {
-	Folder
-	// Entries lists the folder, in the order of the names. Where it cannot be read whole,
+	Dir
+	// Entries lists the directory, in the order of the names. Where it cannot be read whole,
 	// what was read comes with the error.
 	Entries() ([]fs.DirEntry, error)
 }
@@ -89,7 +89,7 @@ type File interface {
 	Close() error
 }
 
-// ID tells a file or a folder from all others that are there at the same time.
+// ID tells a file or a directory from all others that are there at the same time.
 type ID struct {
 	Device uint64 `json:"device"`
 	Inode  uint64 `json:"inode"`
@@ -128,8 +128,8 @@ type Meta struct {
 // ErrNotRegular is the error of what is no regular file, such as a link in its place.
 var ErrNotRegular = errors.New("no regular file")
 
-// ErrNotFolder is the error of what is no folder, such as a link in its place.
-var ErrNotFolder = errors.New("no folder")
+// ErrNotDir is the error of what is no directory, such as a link in its place.
+var ErrNotDir = errors.New("no directory")
 
 // MetaOf reads what an open file is, besides its content.
 func MetaOf(f File, info Info) (Meta, error) {
@@ -187,8 +187,8 @@ func ReadStream(r io.Reader, name string, most int64) ([]byte, error) {
 }
 
 // ReadFile reads a regular file, and says what it is.
-func ReadFile(folder Folder, name string) ([]byte, Info, error) {
-	f, err := folder.Open(name)
+func ReadFile(dir Dir, name string) ([]byte, Info, error) {
+	f, err := dir.Open(name)
 	if err != nil {
 		return nil, Info{}, err
 	}
@@ -271,8 +271,8 @@ const (
 )
 
 // WriteFile makes a file that is not there yet, its owner's alone.
-func WriteFile(folder Folder, name string, content []byte, durability Durability) error {
-	f, err := folder.Create(name)
+func WriteFile(dir Dir, name string, content []byte, durability Durability) error {
+	f, err := dir.Create(name)
 	if err != nil {
 		return err
 	}
@@ -286,39 +286,39 @@ func WriteFile(folder Folder, name string, content []byte, durability Durability
 func Missing(err error) bool { return errors.Is(err, fs.ErrNotExist) }
 
 // RemoveIfThere removes a file, which need not be there.
-func RemoveIfThere(folder Folder, name string) error {
-	if err := folder.Remove(name); err != nil && !Missing(err) {
+func RemoveIfThere(dir Dir, name string) error {
+	if err := dir.Remove(name); err != nil && !Missing(err) {
 		return err
 	}
 	return nil
 }
 
-// MakeFolder makes a folder that is not there yet, its name on disk before it returns.
-func MakeFolder(above Folder, name string, mode uint32) (Folder, error) {
-	if err := above.MakeFolder(name, mode); err != nil {
+// MakeDir makes a directory that is not there yet, its name on disk before it returns.
+func MakeDir(above Dir, name string, mode uint32) (Dir, error) {
+	if err := above.MakeDir(name, mode); err != nil {
 		return nil, err
 	}
 	if err := above.Sync(); err != nil {
 		return nil, err
 	}
-	return above.OpenFolder(name)
+	return above.OpenDir(name)
 }
 
-// MakePath opens a folder, and makes it and all above it that are missing, their names on
+// MakePath opens a directory, and makes it and all above it that are missing, their names on
 // disk before it returns.
-func MakePath(system System, path string, mode uint32) (Folder, error) {
-	folder, err := system.OpenFolder(path)
+func MakePath(system System, path string, mode uint32) (Dir, error) {
+	dir, err := system.OpenDir(path)
 	if !Missing(err) || filepath.Dir(path) == path {
-		return folder, err
+		return dir, err
 	}
 	above, err := MakePath(system, filepath.Dir(path), mode)
 	if err != nil {
 		return nil, err
 	}
 	defer Close(above)
-	folder, err = MakeFolder(above, filepath.Base(path), mode)
+	dir, err = MakeDir(above, filepath.Base(path), mode)
 	if errors.Is(err, fs.ErrExist) { // by someone else at the same time
-		return above.OpenFolder(filepath.Base(path))
+		return above.OpenDir(filepath.Base(path))
 	}
-	return folder, err
+	return dir, err
 }

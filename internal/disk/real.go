@@ -15,21 +15,21 @@ import (
 // Real is the machine's own file system.
 type Real struct{}
 
-// OpenFolder opens a folder by its path.
-func (Real) OpenFolder(path string) (Folder, error) {
-	return openFolder(unix.AT_FDCWD, path, path)
+// OpenDir opens a directory by its path.
+func (Real) OpenDir(path string) (Dir, error) {
+	return openDir(unix.AT_FDCWD, path, path)
 }
 
-// openFolder opens a folder in another one; shown is its path for messages.
-func openFolder(at int, name, shown string) (*realFolder, error) {
+// openDir opens a directory in another one; shown is its path for messages.
+func openDir(at int, name, shown string) (*realDir, error) {
 	fd, err := openAt(at, name, os.O_RDONLY|unix.O_DIRECTORY, 0)
 	if err == unix.ENOTDIR || err == unix.ELOOP {
-		err = ErrNotFolder
+		err = ErrNotDir
 	}
 	if err != nil {
 		return nil, &os.PathError{Op: "open", Path: shown, Err: err}
 	}
-	f := &realFolder{file: os.NewFile(uintptr(fd), shown)}
+	f := &realDir{file: os.NewFile(uintptr(fd), shown)}
 	info, err := infoOf(f.file)
 	f.id = info.ID
 	if err != nil {
@@ -50,29 +50,29 @@ func openAt(at int, name string, flag int, mode uint32) (int, error) {
 	}
 }
 
-// realFolder is an open folder. It holds a descriptor of its own instead of an os.Root,
+// realDir is an open directory. It holds a descriptor of its own instead of an os.Root,
 // since that follows links within it, and has none to sync, to lock and to tell by.
-type realFolder struct {
+type realDir struct {
 	file *os.File
 	id   ID
 }
 
-func (f *realFolder) ID() ID { return f.id }
+func (f *realDir) ID() ID { return f.id }
 
-func (f *realFolder) fd() int { return int(f.file.Fd()) }
+func (f *realDir) fd() int { return int(f.file.Fd()) }
 
 // path names a file for messages.
-func (f *realFolder) path(name string) string { return f.file.Name() + "/" + name }
+func (f *realDir) path(name string) string { return f.file.Name() + "/" + name }
 
 // fail gives an error its place.
-func (f *realFolder) fail(op, name string, err error) error {
+func (f *realDir) fail(op, name string, err error) error {
 	if err == nil {
 		return nil
 	}
 	return &os.PathError{Op: op, Path: f.path(name), Err: err}
 }
 
-func (f *realFolder) open(name string, flag int) (File, error) {
+func (f *realDir) open(name string, flag int) (File, error) {
 	fd, err := openAt(f.fd(), name, flag, 0o600)
 	var info Info
 	switch {
@@ -91,36 +91,36 @@ func (f *realFolder) open(name string, flag int) (File, error) {
 	if err != nil {
 		return nil, f.fail("open", name, err)
 	}
-	return &realFile{fd: fd, folder: f, name: name, opened: info, fresh: flag == os.O_RDONLY}, nil
+	return &realFile{fd: fd, dir: f, name: name, opened: info, fresh: flag == os.O_RDONLY}, nil
 }
 
-func (f *realFolder) Open(name string) (File, error)        { return f.open(name, os.O_RDONLY) }
-func (f *realFolder) OpenToWrite(name string) (File, error) { return f.open(name, os.O_WRONLY) }
-func (f *realFolder) Create(name string) (File, error) {
+func (f *realDir) Open(name string) (File, error)        { return f.open(name, os.O_RDONLY) }
+func (f *realDir) OpenToWrite(name string) (File, error) { return f.open(name, os.O_WRONLY) }
+func (f *realDir) Create(name string) (File, error) {
 	return f.open(name, os.O_CREATE|os.O_EXCL|os.O_WRONLY)
 }
 
-func (f *realFolder) OpenFolder(name string) (Folder, error) {
-	return openFolder(f.fd(), name, f.path(name))
+func (f *realDir) OpenDir(name string) (Dir, error) {
+	return openDir(f.fd(), name, f.path(name))
 }
 
-func (f *realFolder) MakeFolder(name string, mode uint32) error {
-	return f.fail("make the folder", name, unix.Mkdirat(f.fd(), name, mode))
+func (f *realDir) MakeDir(name string, mode uint32) error {
+	return f.fail("make the directory", name, unix.Mkdirat(f.fd(), name, mode))
 }
 
-func (f *realFolder) Rename(from, to string) error {
+func (f *realDir) Rename(from, to string) error {
 	return f.fail("rename to", to, unix.Renameat(f.fd(), from, f.fd(), to))
 }
 
-func (f *realFolder) Remove(name string) error {
+func (f *realDir) Remove(name string) error {
 	return f.fail("remove", name, unix.Unlinkat(f.fd(), name, 0))
 }
 
-func (f *realFolder) RemoveFolder(name string) error {
+func (f *realDir) RemoveDir(name string) error {
 	return f.fail("remove", name, unix.Unlinkat(f.fd(), name, unix.AT_REMOVEDIR))
 }
 
-func (f *realFolder) Stat(name string) (Info, error) {
+func (f *realDir) Stat(name string) (Info, error) {
 	var st unix.Stat_t
 	if err := unix.Fstatat(f.fd(), name, &st, unix.AT_SYMLINK_NOFOLLOW); err != nil {
 		return Info{}, f.fail("look at", name, err)
@@ -128,14 +128,14 @@ func (f *realFolder) Stat(name string) (Info, error) {
 	return infoFrom(&st), nil
 }
 
-func (f *realFolder) Names() ([]string, error) {
+func (f *realDir) Names() ([]string, error) {
 	if _, err := f.file.Seek(0, io.SeekStart); err != nil {
 		return nil, err
 	}
 	return f.file.Readdirnames(-1)
 }
 
-func (f *realFolder) Entries() ([]fs.DirEntry, error) {
+func (f *realDir) Entries() ([]fs.DirEntry, error) {
 	if _, err := f.file.Seek(0, io.SeekStart); err != nil {
 		return nil, err
 	}
@@ -144,11 +144,11 @@ func (f *realFolder) Entries() ([]fs.DirEntry, error) {
 	return entries, err
 }
 
-func (f *realFolder) Writable(name string) error {
+func (f *realDir) Writable(name string) error {
 	return f.fail("write", name, unix.Faccessat(f.fd(), name, unix.W_OK, unix.AT_EACCESS))
 }
 
-func (f *realFolder) TryLock() (bool, error) {
+func (f *realDir) TryLock() (bool, error) {
 	err := unix.Flock(f.fd(), unix.LOCK_EX|unix.LOCK_NB)
 	switch {
 	case err == unix.EWOULDBLOCK:
@@ -159,19 +159,19 @@ func (f *realFolder) TryLock() (bool, error) {
 	return false, f.fail("lock", "", err)
 }
 
-func (f *realFolder) Chmod(mode uint32) error {
+func (f *realDir) Chmod(mode uint32) error {
 	return f.fail("change the mode of", "", unix.Fchmod(f.fd(), mode))
 }
 
-func (f *realFolder) Sync() error       { return f.file.Sync() }
-func (f *realFolder) SyncSystem() error { return syncSystem(f.file) }
-func (f *realFolder) Close() error      { return f.file.Close() }
+func (f *realDir) Sync() error       { return f.file.Sync() }
+func (f *realDir) SyncSystem() error { return syncSystem(f.file) }
+func (f *realDir) Close() error      { return f.file.Close() }
 
 // realFile is an open file. It is no os.File, which asks the kernel more than is needed here of
 // each of many small files.
 type realFile struct {
 	fd     int
-	folder *realFolder
+	dir    *realDir
 	name   string // in it
 	opened Info   // what it was when it was opened for reading
 	fresh  bool   // nobody asked for that yet
@@ -249,7 +249,7 @@ func (f *realFile) Chown(uid, gid int) error {
 
 func (f *realFile) Close() error { return f.fail("close", unix.Close(f.fd)) }
 
-func (f *realFile) fail(op string, err error) error { return f.folder.fail(op, f.name, err) }
+func (f *realFile) fail(op string, err error) error { return f.dir.fail(op, f.name, err) }
 
 func (f *realFile) Attributes() (map[string][]byte, error) {
 	n, err := unix.Flistxattr(f.fd, nil)
@@ -282,7 +282,7 @@ func (f *realFile) file() (*os.File, error) {
 	if err != nil {
 		return nil, f.fail("open", err)
 	}
-	return os.NewFile(uintptr(fd), f.folder.path(f.name)), nil
+	return os.NewFile(uintptr(fd), f.dir.path(f.name)), nil
 }
 
 func (f *realFile) SetAttribute(name string, value []byte) error {

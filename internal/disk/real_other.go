@@ -10,7 +10,7 @@ import (
 )
 
 // SyncsAtOnce says that no call waits for a whole file system here, so that each file and
-// folder is synced by itself.
+// directory is synced by itself.
 const SyncsAtOnce = false
 
 func syncSystem(f *os.File) error { return f.Sync() }

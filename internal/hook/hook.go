@@ -76,14 +76,14 @@ func Quote(s string) string {
 	return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
 }
 
-// After runs a command that follows a change, in the folder where the change was first
+// After runs a command that follows a change, in the directory where the change was first
 // made, "" for the current one. What was written stays written, whatever comes of it.
-func After(ctx context.Context, command, folder string, out io.Writer) {
+func After(ctx context.Context, command, dir string, out io.Writer) {
 	if command == "" {
 		return
 	}
 	c := shell(ctx, command)
-	c.Dir = folder
+	c.Dir = dir
 	c.Stdout, c.Stderr = out, out
 	if err := c.Run(); err != nil {
 		_, _ = fmt.Fprintf(out, "frizzel: the command after the change failed: %v; the files stay changed\n", err)

@@ -39,15 +39,15 @@ var scriptDigest = sync.OnceValue(func() string {
 // Page is a preview as one page that needs nothing else, for a change request. Its files are
 // written as they come; it is closed when it is not wanted any more.
 type Page struct {
-	Title, Time, Host, Folder string
-	Counted, Skipped          string
-	Params                    []program.Param
-	Rules                     []pageRule
-	Sources                   []pageSource
-	Refuses                   []string
-	Notes                     []string
-	Index                     []pageFile
-	ScriptDigest              template.HTMLAttr
+	Title, Time, Host, Dir string
+	Counted, Skipped       string
+	Params                 []program.Param
+	Rules                  []pageRule
+	Sources                []pageSource
+	Refuses                []string
+	Notes                  []string
+	Index                  []pageFile
+	ScriptDigest           template.HTMLAttr
 
 	printer *Printer
 	program *program.Program
@@ -89,7 +89,7 @@ type pagePart struct {
 func NewPage(printer *Printer, p *program.Program, sources map[string]string) *Page {
 	page := &Page{printer: printer, program: p, Title: printer.masked(p.Title), Time: time.Now().Format("2006-01-02 15:04"), ScriptDigest: template.HTMLAttr(scriptDigest())}
 	page.Host, _ = os.Hostname()
-	page.Folder, _ = os.Getwd()
+	page.Dir, _ = os.Getwd()
 	page.Params = slices.Clone(p.Params)
 	for i := range page.Params {
 		page.Params[i].Value = printer.masked(page.Params[i].Value)

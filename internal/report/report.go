@@ -136,10 +136,10 @@ func (p *Printer) rulesAbout(h diff.Hunk) string {
 	return strings.Join(names, ", ")
 }
 
-// here is the current folder, which this program does not leave.
+// here is the current directory, which this program does not leave.
 var here = sync.OnceValues(func() (string, error) { return filepath.Abs(".") })
 
-// Here returns a path as it is seen from the current folder, where it is below it,
+// Here returns a path as it is seen from the current directory, where it is below it,
 // else the whole path.
 func Here(path string) string {
 	abs := filepath.Clean(path)
@@ -157,7 +157,7 @@ func Here(path string) string {
 	return abs
 }
 
-// DiffName returns the name that a file has in a diff: seen from the current folder
+// DiffName returns the name that a file has in a diff: seen from the current directory
 // where it is below it, else its whole path without the first slash.
 func DiffName(path string) string {
 	return strings.TrimPrefix(filepath.ToSlash(Here(path)), "/")

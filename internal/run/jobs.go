@@ -31,7 +31,7 @@ type job struct {
 }
 
 // ahead is how many files may be on their way, so that those behind a large one do not wait for
-// it. Each may keep a folder open; what is held of them is bounded by their bytes.
+// it. Each may keep a directory open; what is held of them is bounded by their bytes.
 const ahead = 64
 
 // all takes every file through work, by several workers, and then through take, in

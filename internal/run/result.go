@@ -56,7 +56,7 @@ func (r *Result) Changes() int {
 
 // Change returns what the vault is to do.
 func (r *Result) Change() change.Change {
-	c := change.Change{Path: r.At.Path, Folder: r.At.Folder, Name: r.At.Name, In: r.At.In, Before: r.before}
+	c := change.Change{Path: r.At.Path, Dir: r.At.Dir, Name: r.At.Name, In: r.At.In, Before: r.before}
 	for rule, n := range r.Made.Changes {
 		if n > 0 {
 			c.Rules = append(c.Rules, rule)

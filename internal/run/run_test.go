@@ -19,26 +19,26 @@ import (
 	"frizzel/internal/selection"
 )
 
-func planFor(t *testing.T, rules, folder string) *Plan {
+func planFor(t *testing.T, rules, dir string) *Plan {
 	s, problems := script.Parse("test.friz", rules)
 	require.Empty(t, problems)
 	p, problems := compile.Scripts([]*script.Script{s}, compile.Options{})
 	require.NotNil(t, p, problems.Error())
-	return &Plan{Program: p, Selection: selection.Selection{Paths: []string{folder}}}
+	return &Plan{Program: p, Selection: selection.Selection{Paths: []string{dir}}}
 }
 
 // Results come in path order, whatever worker was first, each with the edits of its own
 // file; what is declined counts as it is; a binary file is not read to its end.
 func TestDo(t *testing.T) {
-	folder := t.TempDir()
+	dir := t.TempDir()
 	for i := range 300 {
 		text := strings.Repeat("a line of the log\n", i*37%900) + fmt.Sprintf("host = depot-%d\n", i%4)
-		require.NoError(t, os.WriteFile(filepath.Join(folder, fmt.Sprintf("%03d", i)), []byte(text), 0o644))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, fmt.Sprintf("%03d", i)), []byte(text), 0o644))
 	}
-	sparse := filepath.Join(folder, "sparse")
+	sparse := filepath.Join(dir, "sparse")
 	require.NoError(t, os.WriteFile(sparse, nil, 0o644))
 	require.NoError(t, os.Truncate(sparse, 1<<40)) // which no memory holds
-	plan := planFor(t, "rule host { replace word \"depot-3\" with \"depot-4\" }\nforbid text \"depot-9\"", folder)
+	plan := planFor(t, "rule host { replace word \"depot-3\" with \"depot-4\" }\nforbid text \"depot-9\"", dir)
 	var paths []string
 	s, err := plan.Do(t.Context(), func(r *Result) (bool, error) {
 		paths = append(paths, r.At.Path)
@@ -59,10 +59,10 @@ func TestDo(t *testing.T) {
 // Pending changes follow the file as it is: what a person answers is asked of what it
 // holds now.
 func TestPending(t *testing.T) {
-	folder := t.TempDir()
-	path := filepath.Join(folder, "clock.ini")
+	dir := t.TempDir()
+	path := filepath.Join(dir, "clock.ini")
 	require.NoError(t, os.WriteFile(path, []byte("depot-3 depot-3\n"), 0o644))
-	plan := planFor(t, `replace word "depot-3" with "depot-4"`, folder)
+	plan := planFor(t, `replace word "depot-3" with "depot-4"`, dir)
 	all, s, err := plan.Collect(t.Context())
 	require.NoError(t, err)
 	require.Len(t, all, 1)
@@ -140,11 +140,11 @@ func TestFlight(t *testing.T) {
 
 // A file that is larger than is held at once is said to be, and read no further.
 func TestTooLarge(t *testing.T) {
-	folder := t.TempDir()
-	path := filepath.Join(folder, "log")
+	dir := t.TempDir()
+	path := filepath.Join(dir, "log")
 	require.NoError(t, os.WriteFile(path, bytes.Repeat([]byte("a line of the log\n"), 10_000), 0o644))
 	require.NoError(t, os.Truncate(path, 1<<40))
-	s, err := planFor(t, `replace text "a" with "b"`, folder).Do(t.Context(), func(*Result) (bool, error) { return true, nil })
+	s, err := planFor(t, `replace text "a" with "b"`, dir).Do(t.Context(), func(*Result) (bool, error) { return true, nil })
 	require.NoError(t, err)
 	require.Len(t, s.Unreadable(), 1)
 	require.ErrorContains(t, s.Unreadable()[0].Err, "one line is longer than")

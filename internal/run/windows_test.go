@@ -73,13 +73,13 @@ func TestWindowsAreTheWhole(t *testing.T) {
 		if name == "" && r.IntN(3) == 0 {
 			raw = append([]byte("\xef\xbb\xbf"), raw...)
 		}
-		folder := t.TempDir()
+		dir := t.TempDir()
 		for _, file := range []string{"1", "2"} { // what is counted goes on in the second
-			require.NoError(t, os.WriteFile(filepath.Join(folder, file), raw, 0o644))
+			require.NoError(t, os.WriteFile(filepath.Join(dir, file), raw, 0o644))
 		}
 		rules := ways[r.IntN(len(ways))]
 		run := func(window int64) (all []outcome, found string) {
-			plan := planFor(t, rules, folder)
+			plan := planFor(t, rules, dir)
 			plan.Encoding, plan.window = name, window
 			s, err := plan.Do(t.Context(), func(r *Result) (bool, error) {
 				if r.large != nil {
@@ -90,7 +90,7 @@ func TestWindowsAreTheWhole(t *testing.T) {
 			})
 			require.NoError(t, err)
 			all = append(all, outcome{Changes: s.Tally.Changes, Notes: s.Notes, Unmet: s.Tally.Unmet(), Unknown: s.Unknown})
-			plan = planFor(t, rules, folder)
+			plan = planFor(t, rules, dir)
 			plan.Encoding, plan.window = name, window
 			for _, sought := range []Sought{Assertions, Changes} {
 				_, err = plan.Find(t.Context(), sought, func(f *Found) error {
@@ -126,14 +126,14 @@ func TestWindowsAreTheWhole(t *testing.T) {
 // What a person is asked about a large file stays what it was, whatever is read afterwards, and is
 // what is asked about the whole; what is left is left.
 func TestQuestionsInWindows(t *testing.T) {
-	folder := t.TempDir()
+	dir := t.TempDir()
 	var text strings.Builder
 	for i := range 400 {
 		fmt.Fprintf(&text, "line %d of %s\n", i, []string{"depot-3", "platform"}[min(i%7, 1)])
 	}
-	require.NoError(t, os.WriteFile(filepath.Join(folder, "log"), []byte(text.String()), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "log"), []byte(text.String()), 0o644))
 	ask := func(window int64) (said []string, made string) {
-		plan := planFor(t, "replace word \"depot-3\" with \"depot-4\"\nreplace word \"line\" with \"row {=count}\"", folder)
+		plan := planFor(t, "replace word \"depot-3\" with \"depot-4\"\nreplace word \"line\" with \"row {=count}\"", dir)
 		plan.window = window
 		all, _, err := plan.Collect(t.Context())
 		require.NoError(t, err)

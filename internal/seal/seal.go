@@ -197,7 +197,7 @@ func (s *Seal) Stand(system disk.System) (*Standing, error) {
 	for i := range s.Files {
 		f := &s.Files[i]
 		path := string(f.Path)
-		c := change.Change{Path: path, Folder: filepath.Dir(path), Name: filepath.Base(path), Before: f.Before, After: f.After, Edits: f.Edits()}
+		c := change.Change{Path: path, Dir: filepath.Dir(path), Name: filepath.Base(path), Before: f.Before, After: f.After, Edits: f.Edits()}
 		now, print, err := c.Now(system)
 		var changed *change.ChangedError
 		switch {

@@ -18,9 +18,9 @@ import (
 // What is read of a seal is what was sealed; whatever byte of it is flipped, and wherever
 // it is cut, it is refused, or nothing of what would be written is another.
 func TestSeal(t *testing.T) {
-	folder := t.TempDir()
+	dir := t.TempDir()
 	old := []byte("host = depot-3\n" + strings.Repeat("a line of the log\n", 20))
-	path := filepath.Join(folder, "clock.ini")
+	path := filepath.Join(dir, "clock.ini")
 	require.NoError(t, os.WriteFile(path, old, 0o640))
 	edits := edit.List{{Start: 7, End: 14, New: []byte("depot-4"), Rules: []int{0}}}
 	about := New("Move depot 3")
@@ -35,7 +35,7 @@ func TestSeal(t *testing.T) {
 	}))
 	require.NoError(t, w.Close())
 	text := kept.Bytes()
-	sealed := filepath.Join(folder, "review.seal")
+	sealed := filepath.Join(dir, "review.seal")
 	read := func(text []byte) (*Seal, error) {
 		require.NoError(t, os.WriteFile(sealed, text, 0o600))
 		return Read(sealed)

@@ -20,38 +20,38 @@ import (
 
 // Selection is what a person asked for.
 type Selection struct {
-	Paths []string // files and folders; none is the current folder
+	Paths []string // files and directories; none is the current directory
 	In    []string // globs of the files to take; none takes all
 	Out   []string // globs of the files to leave out
 
-	Depth         int             // folder levels to read, 1 for the folder's own files; 0 for all
+	Depth         int             // directory levels to read, 1 for the directory's own files; 0 for all
 	NoHidden      bool            // leave out names that begin with a dot, below what was named
-	Follow        bool            // follow symbolic links to folders
-	OneFileSystem bool            // stay on the file systems of the folders named
+	Follow        bool            // follow symbolic links to directories
+	OneFileSystem bool            // stay on the file systems of the directories named
 	Rules         map[string]bool // whole paths of scripts and tables in use, left out unless they are named
-	State         disk.ID         // the folder of backups, which is left out; zero for none
+	State         disk.ID         // the directory of backups, which is left out; zero for none
 }
 
 // File is a file that was found.
 type File struct {
-	// Path is the file's name for people: as it was given, or below the folder
+	// Path is the file's name for people: as it was given, or below the directory
 	// that was given.
 	Path string
-	// Rel is the path from the folder given, or from the current one for a file
+	// Rel is the path from the directory given, or from the current one for a file
 	// given singly, with slashes.
 	Rel string
-	// Folder and Name are where the file is written: Folder is absolute, Name is
-	// below it, and no link within Name is followed out of Folder.
-	Folder, Name string
-	// In is the folder that holds the file.
+	// Dir and Name are where the file is written: Dir is absolute, Name is
+	// below it, and no link within Name is followed out of Dir.
+	Dir, Name string
+	// In is the directory that holds the file.
 	In disk.ID
 
-	parent *parent // the folder, open until the file was
+	parent *parent // the directory, open until the file was
 }
 
-// parent is a folder that stays open while it is walked, or a file in it is to be opened.
+// parent is a directory that stays open while it is walked, or a file in it is to be opened.
 type parent struct {
-	disk.Folder
+	disk.Dir
 	users atomic.Int32
 }
 
@@ -61,7 +61,7 @@ func (p *parent) release() {
 	}
 }
 
-// Open opens the file in the folder that was walked, whatever that is called by now. It is
+// Open opens the file in the directory that was walked, whatever that is called by now. It is
 // called once; a file that is not opened is dropped.
 func (f *File) Open() (disk.File, error) {
 	defer f.Drop()
@@ -75,22 +75,22 @@ func (f *File) Drop() {
 	}
 }
 
-// Reopen opens the file once more, if its folder is the one that was walked.
+// Reopen opens the file once more, if its directory is the one that was walked.
 func (f *File) Reopen(system disk.System) (disk.File, error) {
-	abs := filepath.Join(f.Folder, f.Name)
-	folder, err := system.OpenFolder(filepath.Dir(abs))
+	abs := filepath.Join(f.Dir, f.Name)
+	dir, err := system.OpenDir(filepath.Dir(abs))
 	if err != nil {
 		return nil, err
 	}
-	defer disk.Close(folder)
-	if folder.ID() != f.In {
+	defer disk.Close(dir)
+	if dir.ID() != f.In {
 		return nil, &fs.PathError{Op: "open", Path: f.Path, Err: errMoved}
 	}
-	return folder.Open(filepath.Base(abs))
+	return dir.Open(filepath.Base(abs))
 }
 
-// errMoved is the reason of a file whose folder another one took the place of.
-var errMoved = errors.New("its folder is not the one that was read")
+// errMoved is the reason of a file whose directory another one took the place of.
+var errMoved = errors.New("its directory is not the one that was read")
 
 // Reason is why something was left out.
 type Reason string
@@ -149,7 +149,7 @@ func (e *MissingError) Error() string {
 	return "there is no " + strings.Join(names, ", no ")
 }
 
-// versionControl are the folders that version control keeps its own files in.
+// versionControl are the directories that version control keeps its own files in.
 var versionControl = []string{".git", ".hg", ".svn", ".bzr", ".jj", ".pijul", "_darcs", "CVS"}
 
 // Check returns a *MissingError where a path is not there.

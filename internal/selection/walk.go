@@ -73,28 +73,28 @@ func (w *walker) given(path string) error {
 	if !info.IsDir() {
 		at = filepath.Dir(resolved)
 	}
-	opened, err := disk.Real{}.OpenFolder(at)
+	opened, err := disk.Real{}.OpenDir(at)
 	if err != nil {
 		w.skip(Skip{path, Unreadable, err})
 		return nil
 	}
 	p := newParent(opened)
 	if info.IsDir() {
-		return w.folder(folder{shown: path, root: resolved, device: opened.ID().Device, parent: p})
+		return w.dir(dir{shown: path, root: resolved, device: opened.ID().Device, parent: p})
 	}
 	defer p.release()
 	return w.found(File{
-		Path: path, Rel: fromHere(abs), Folder: at, Name: filepath.Base(resolved), In: opened.ID(), parent: p,
+		Path: path, Rel: fromHere(abs), Dir: at, Name: filepath.Base(resolved), In: opened.ID(), parent: p,
 	}, func() string { return resolved })
 }
 
-func newParent(f disk.Folder) *parent {
-	p := &parent{Folder: f}
+func newParent(f disk.Dir) *parent {
+	p := &parent{Dir: f}
 	p.users.Store(1)
 	return p
 }
 
-// fromHere returns a path seen from the current folder, with slashes.
+// fromHere returns a path seen from the current directory, with slashes.
 func fromHere(abs string) string {
 	here, err := os.Getwd()
 	if err != nil {
@@ -107,19 +107,19 @@ func fromHere(abs string) string {
 	return filepath.ToSlash(rel)
 }
 
-// folder is a folder on the way down, or a name in one.
-type folder struct {
-	shown  string // the folder's name for people
-	root   string // the folder given, or linked to: absolute, its links resolved
+// directory is a directory on the way down, or a name in one.
+type dir struct {
+	shown  string // the directory's name for people
+	root   string // the directory given, or linked to: absolute, its links resolved
 	rel    string // from root, "" for root itself
-	match  string // from the folder given, "" for that folder itself
-	depth  int    // levels below the folder given
-	device uint64 // of the folder given
+	match  string // from the directory given, "" for that directory itself
+	depth  int    // levels below the directory given
+	device uint64 // of the directory given
 	parent *parent
 }
 
-// below returns the folder, or the file, of a name in f; its parent is f's own.
-func (f folder) below(name string) folder {
+// below returns the directory, or the file, of a name in f; its parent is f's own.
+func (f dir) below(name string) dir {
 	if f.depth == 0 { // as a person gave it
 		f.shown = filepath.Clean(f.shown)
 	}
@@ -135,20 +135,20 @@ func (f folder) below(name string) folder {
 }
 
 // join is filepath.Join of a clean path and a name that was read in it.
-func join(folder, name string) string {
+func join(dir, name string) string {
 	switch {
-	case folder == "" || folder == ".":
+	case dir == "" || dir == ".":
 		return name
-	case folder[len(folder)-1] == filepath.Separator:
-		return folder + name
+	case dir[len(dir)-1] == filepath.Separator:
+		return dir + name
 	}
-	return folder + string(filepath.Separator) + name
+	return dir + string(filepath.Separator) + name
 }
 
-func (f folder) abs() string { return filepath.Join(f.root, f.rel) }
+func (f dir) abs() string { return filepath.Join(f.root, f.rel) }
 
-// folder walks an open folder, and lets go of it.
-func (w *walker) folder(f folder) error {
+// directory walks an open directory, and lets go of it.
+func (w *walker) dir(f dir) error {
 	defer f.parent.release()
 	if err := w.ctx.Err(); err != nil {
 		return err
@@ -165,7 +165,7 @@ func (w *walker) folder(f folder) error {
 		return nil
 	}
 	w.seen[abs] = true
-	entries, err := f.parent.Folder.(disk.Lister).Entries()
+	entries, err := f.parent.Dir.(disk.Lister).Entries()
 	if err != nil {
 		w.skip(Skip{f.shown, Unreadable, err})
 	}
@@ -177,8 +177,8 @@ func (w *walker) folder(f folder) error {
 	return nil
 }
 
-// entry takes one name in a folder.
-func (w *walker) entry(at folder, e fs.DirEntry) error {
+// entry takes one name in a directory.
+func (w *walker) entry(at dir, e fs.DirEntry) error {
 	mode := e.Type()
 	switch {
 	case w.NoHidden && strings.HasPrefix(e.Name(), "."):
@@ -199,20 +199,20 @@ func (w *walker) entry(at folder, e fs.DirEntry) error {
 		w.skip(Skip{at.shown, InUse, nil})
 	default:
 		return w.found(File{
-			Path: at.shown, Rel: filepath.ToSlash(at.match), Folder: at.root, Name: at.rel,
+			Path: at.shown, Rel: filepath.ToSlash(at.match), Dir: at.root, Name: at.rel,
 			In: at.parent.ID(), parent: at.parent,
 		}, at.abs)
 	}
 	return nil
 }
 
-// inner takes a folder below, unless it is too deep or on another file system.
-func (w *walker) inner(at folder, name string) error {
+// inner takes a directory below, unless it is too deep or on another file system.
+func (w *walker) inner(at dir, name string) error {
 	if w.Depth > 0 && at.depth >= w.Depth {
 		w.skip(Skip{at.shown, TooDeep, nil})
 		return nil
 	}
-	opened, err := at.parent.OpenFolder(name)
+	opened, err := at.parent.OpenDir(name)
 	if err != nil {
 		w.skip(Skip{at.shown, Unreadable, err})
 		return nil
@@ -220,20 +220,20 @@ func (w *walker) inner(at folder, name string) error {
 	return w.opened(at, opened)
 }
 
-// opened walks a folder unless it is on another file system.
-func (w *walker) opened(at folder, opened disk.Folder) error {
+// opened walks a directory unless it is on another file system.
+func (w *walker) opened(at dir, opened disk.Dir) error {
 	if w.OneFileSystem && opened.ID().Device != at.device {
 		disk.Close(opened)
 		w.skip(Skip{at.shown, OtherFileSystem, nil})
 		return nil
 	}
 	at.parent = newParent(opened)
-	return w.folder(at)
+	return w.dir(at)
 }
 
-// link takes a symbolic link that may be followed: to a folder, as if that folder
+// link takes a symbolic link that may be followed: to a directory, as if that directory
 // had been given. Links to files are not followed.
-func (w *walker) link(at folder) error {
+func (w *walker) link(at dir) error {
 	resolved, err := filepath.EvalSymlinks(at.abs())
 	var info fs.FileInfo
 	if err == nil {
@@ -247,9 +247,9 @@ func (w *walker) link(at folder) error {
 		w.skip(Skip{at.shown, TooDeep, nil})
 		return nil
 	}
-	var opened disk.Folder
+	var opened disk.Dir
 	if err == nil {
-		opened, err = disk.Real{}.OpenFolder(resolved)
+		opened, err = disk.Real{}.OpenDir(resolved)
 	}
 	if err != nil {
 		w.skip(Skip{at.shown, Unreadable, err})

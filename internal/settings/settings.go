@@ -50,7 +50,7 @@ var Keys = []Key{
 	{"joiners", Text, "none", "characters that join words, such as \"-.\"", true},
 	{"not-files", List, "none", "globs of files that are left out", true},
 	{"no-hidden", Switch, "false", "leave out names that begin with a dot", true},
-	{"one-filesystem", Switch, "false", "stay on the file systems of the folders named", true},
+	{"one-filesystem", Switch, "false", "stay on the file systems of the directories named", true},
 	{"max-size", Text, "none", "leave out files over this size", true},
 	{"older-than", Text, "365d", "how long runs are kept, to be taken back; never for as long as there is room", false},
 	{"total", Text, "2GiB", "how much the runs that are kept may take together; any for no bound", false},

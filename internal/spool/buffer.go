@@ -28,7 +28,7 @@ func (b *Buffer) Write(text []byte) (int, error) {
 	}
 	_, err := b.file.Write(b.head)
 	if b.head = b.head[:0]; err != nil {
-		return 0, fmt.Errorf("what is to be shown cannot be kept for a moment: %w; set TMPDIR to a folder with more room", err)
+		return 0, fmt.Errorf("what is to be shown cannot be kept for a moment: %w; set TMPDIR to a directory with more room", err)
 	}
 	return len(text), nil
 }

@@ -57,7 +57,7 @@ func (s *Spool) Append(piece []byte) (Ref, error) {
 	s.size += int64(n)
 	s.head = s.head[:0]
 	if err != nil {
-		err = fmt.Errorf("what was found cannot be kept for a moment: %w; set TMPDIR to a folder with more room", err)
+		err = fmt.Errorf("what was found cannot be kept for a moment: %w; set TMPDIR to a directory with more room", err)
 	}
 	return r, err
 }
@@ -66,7 +66,7 @@ func (s *Spool) Append(piece []byte) (Ref, error) {
 func Temporary() (*os.File, error) {
 	f, err := os.CreateTemp("", "frizzel-")
 	if err != nil {
-		return nil, fmt.Errorf("there is no folder for what is kept for a moment: %w; set TMPDIR to another one", err)
+		return nil, fmt.Errorf("there is no directory for what is kept for a moment: %w; set TMPDIR to another one", err)
 	}
 	return f, os.Remove(f.Name())
 }

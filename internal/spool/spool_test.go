@@ -73,7 +73,7 @@ func TestBuffer(t *testing.T) {
 }
 
 // Where there is no room the error says what to do.
-func TestNoFolder(t *testing.T) {
+func TestNoDir(t *testing.T) {
 	t.Setenv("TMPDIR", "/nowhere/at/all")
 	var s Spool
 	_, err := s.Append(make([]byte, held))

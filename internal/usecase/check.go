@@ -11,7 +11,7 @@ import (
 
 // CheckOptions say which scripts are to be checked.
 type CheckOptions struct {
-	Paths []string // scripts and folders of them; - is Rules.Stdin
+	Paths []string // scripts and directories of them; - is Rules.Stdin
 	Stdin io.Reader
 	Rules Rules // for the values of parameters
 	// Problems and Trial are told of the problems of each script and of each example.

@@ -15,9 +15,9 @@ import (
 
 // Files say which files are to be read.
 type Files struct {
-	Paths         []string // files and folders; none is the current folder
+	Paths         []string // files and directories; none is the current directory
 	Only, Not     []string // globs
-	Depth         int      // folder levels to read; 0 for all
+	Depth         int      // directory levels to read; 0 for all
 	NoHidden      bool
 	NoDocuments   bool
 	Follow        bool
@@ -59,9 +59,9 @@ func NewPlan(f Files, c *Compiled) (*run.Plan, error) {
 		}
 	}
 	if f.Store != nil {
-		if folder, err := f.Store.System.OpenFolder(f.Store.Path()); err == nil {
-			p.Selection.State = folder.ID()
-			disk.Close(folder)
+		if dir, err := f.Store.System.OpenDir(f.Store.Path()); err == nil {
+			p.Selection.State = dir.ID()
+			disk.Close(dir)
 		}
 	}
 	return p, p.Selection.Check()

@@ -73,7 +73,7 @@ func keepAll(kept *os.File, in io.Reader) (size int64, err error) {
 	for {
 		n, readErr := in.Read(buffer)
 		if _, err := kept.Write(buffer[:n]); err != nil {
-			return 0, fmt.Errorf("standard input cannot be kept for a moment: %w; set TMPDIR to a folder with more room", err)
+			return 0, fmt.Errorf("standard input cannot be kept for a moment: %w; set TMPDIR to a directory with more room", err)
 		}
 		size += int64(n)
 		switch {

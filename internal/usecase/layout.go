@@ -15,7 +15,7 @@ import (
 
 // LayoutOptions say which scripts are to be laid out.
 type LayoutOptions struct {
-	Paths []string // scripts and folders of them; - is Stdin
+	Paths []string // scripts and directories of them; - is Stdin
 	Stdin io.Reader
 	Write *Writing // nil only looks
 	// Text gets what standard input becomes, where something is written.
@@ -77,7 +77,7 @@ func layout(path, text, fresh string) change.Change {
 		if resolved, err := filepath.EvalSymlinks(abs); err == nil {
 			abs = resolved
 		}
-		c.Folder, c.Name = filepath.Dir(abs), filepath.Base(abs)
+		c.Dir, c.Name = filepath.Dir(abs), filepath.Base(abs)
 	}
 	return c
 }

@@ -221,7 +221,7 @@ func (o *OneOff) New() (string, error) {
 	if param != "" {
 		items = append(items, &script.Param{Head: said(""), Name: param, Default: plainText(with), About: plainText(about)})
 	}
-	files := said("", "# Which files: paths of folders count from the folder given on the command line.", `# files "conf/**" "*.ini"`, "")
+	files := said("", "# Which files: paths of directories count from the directory given on the command line.", `# files "conf/**" "*.ini"`, "")
 	named := &script.Rule{Name: "change", About: plainText("Say here what is changed, and why"), Body: rule.Items}
 	if o.Joiners == "" {
 		named.Head = files

@@ -187,8 +187,8 @@ func (r *Rules) options() (compile.Options, error) {
 	return o, nil
 }
 
-// ScriptsIn returns the scripts that paths stand for, in path order: a folder stands for
-// all in it, none for the current folder.
+// ScriptsIn returns the scripts that paths stand for, in path order: a directory stands for
+// all in it, none for the current directory.
 func ScriptsIn(paths []string) ([]string, error) {
 	if len(paths) == 0 {
 		paths = []string{"."}

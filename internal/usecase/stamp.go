@@ -226,8 +226,8 @@ func (st *stamping) fill(name string, t *script.Text, raw string, file program.F
 	return out, nil
 }
 
-// path returns where a row's file goes. Values may name files and folders, but lead out of
-// the folder that --to names no more than that does itself.
+// path returns where a row's file goes. Values may name files and directories, but lead out of
+// the directory that --to names no more than that does itself.
 func (st *stamping) path(t *stampTemplate, row values.Row, o compile.Options) (string, error) {
 	out, err := st.fill("--to", st.to, st.To, program.File{Path: t.path}, row, o)
 	if err != nil {
@@ -246,7 +246,7 @@ func (st *stamping) path(t *stampTemplate, row values.Row, o compile.Options) (s
 	case path == "" || strings.HasSuffix(path, "/") || strings.ContainsAny(path, "\x00\n"):
 		return "", exit.Wrongf("row %d: %q names no file", row.Number, path)
 	case ups(path) > ups(st.To) || filepath.IsAbs(path) && !filepath.IsAbs(st.To):
-		return "", exit.Wrongf("row %d: %q leads out of the folder that --to names", row.Number, path)
+		return "", exit.Wrongf("row %d: %q leads out of the directory that --to names", row.Number, path)
 	}
 	return filepath.Clean(path), nil
 }
@@ -273,7 +273,7 @@ func (s *Stamped) against(whole string, fresh []byte, t *stampTemplate) error {
 		s.meta = disk.Meta{Mode: uint32(t.mode.Perm()), UID: os.Geteuid(), GID: os.Getegid()}
 		return nil
 	case errors.Is(err, syscall.ENOTDIR):
-		return exit.Wrongf("row %d: a folder of %s is a file", s.Row, s.Path)
+		return exit.Wrongf("row %d: a directory of %s is a file", s.Row, s.Path)
 	case err != nil:
 		return err
 	case !info.Mode().IsRegular():

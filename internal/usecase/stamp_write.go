@@ -23,24 +23,24 @@ func (s *Stamped) change(taken edit.List) (change.Change, error) {
 			return change.Change{}, err
 		}
 		return change.Change{
-			Path: s.Path, Folder: filepath.Dir(whole), Name: filepath.Base(whole), Before: digest.Of(s.Old), Edits: taken,
+			Path: s.Path, Dir: filepath.Dir(whole), Name: filepath.Base(whole), Before: digest.Of(s.Old), Edits: taken,
 		}, nil
 	}
-	folder := filepath.Dir(whole)
-	for { // the folders that are not there are made with the file
-		if _, err := os.Stat(folder); err == nil || folder == filepath.Dir(folder) {
+	dir := filepath.Dir(whole)
+	for { // the directories that are not there are made with the file
+		if _, err := os.Stat(dir); err == nil || dir == filepath.Dir(dir) {
 			break
 		}
-		folder = filepath.Dir(folder)
+		dir = filepath.Dir(dir)
 	}
-	name, err := filepath.Rel(folder, whole)
+	name, err := filepath.Rel(dir, whole)
 	if err != nil {
 		return change.Change{}, err
 	}
-	if folder, err = filepath.EvalSymlinks(folder); err != nil {
+	if dir, err = filepath.EvalSymlinks(dir); err != nil {
 		return change.Change{}, err
 	}
-	return change.Change{Path: s.Path, Folder: folder, Name: name, What: change.Create, Meta: s.meta, Edits: taken}, nil
+	return change.Change{Path: s.Path, Dir: dir, Name: name, What: change.Create, Meta: s.meta, Edits: taken}, nil
 }
 
 // StampTaken is what a person takes of a file.

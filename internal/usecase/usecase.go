@@ -23,7 +23,7 @@ func notRead(what, path string, err error) error {
 		err = p.Err
 	}
 	if errors.Is(err, syscall.EISDIR) {
-		return exit.Wrongf("%q is a folder, not a %s", path, what)
+		return exit.Wrongf("%q is a directory, not a %s", path, what)
 	}
 	return exit.Wrongf("the %s %q cannot be read: %w", what, path, err)
 }

@@ -25,16 +25,16 @@ import (
 	"frizzel/internal/vault/store"
 )
 
-// railway is a folder of two files, with a history of its own, and rules.
+// railway is a directory of two files, with a history of its own, and rules.
 type railway struct {
-	folder string
-	store  *store.Store
-	rules  *Compiled
+	dir   string
+	store *store.Store
+	rules *Compiled
 }
 
 func newRailway(t *testing.T, rules string) *railway {
 	root := t.TempDir()
-	r := &railway{folder: filepath.Join(root, "railway"), store: store.Open(filepath.Join(root, "state"), disk.Real{})}
+	r := &railway{dir: filepath.Join(root, "railway"), store: store.Open(filepath.Join(root, "state"), disk.Real{})}
 	r.write(t, "conf/clock.ini", "server = depot-3\n[log]\nhost = depot-3\n")
 	r.write(t, "docs/notice.md", "Call depot-30.\n")
 	var err error
@@ -46,19 +46,19 @@ func newRailway(t *testing.T, rules string) *railway {
 }
 
 func (r *railway) write(t *testing.T, name, text string) {
-	path := filepath.Join(r.folder, name)
+	path := filepath.Join(r.dir, name)
 	require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
 	require.NoError(t, os.WriteFile(path, []byte(text), 0o640))
 }
 
 func (r *railway) read(t *testing.T, name string) string {
-	content, err := os.ReadFile(filepath.Join(r.folder, name))
+	content, err := os.ReadFile(filepath.Join(r.dir, name))
 	require.NoError(t, err)
 	return string(content)
 }
 
 func (r *railway) plan(t *testing.T) *run.Plan {
-	p, err := NewPlan(Files{Paths: []string{r.folder}, Store: r.store}, r.rules)
+	p, err := NewPlan(Files{Paths: []string{r.dir}, Store: r.store}, r.rules)
 	require.NoError(t, err)
 	return p
 }
@@ -147,8 +147,8 @@ func TestNothingIsWritten(t *testing.T) {
 	require.Contains(t, err.Error(), "forbidden")
 
 	r = newRailway(t, `replace word "depot-3" with "depot-4"`)
-	require.NoError(t, os.WriteFile(filepath.Join(r.folder, "wide"), []byte("ok\n"), 0o644))
-	require.NoError(t, os.Truncate(filepath.Join(r.folder, "wide"), 0))
+	require.NoError(t, os.WriteFile(filepath.Join(r.dir, "wide"), []byte("ok\n"), 0o644))
+	require.NoError(t, os.Truncate(filepath.Join(r.dir, "wide"), 0))
 	o := options()
 	o.Write.Prove = &hook.Proof{Command: "echo it does not hold; exit 7", Limit: time.Minute, Out: &out}
 	_, err = Apply(t.Context(), o)
@@ -164,7 +164,7 @@ func TestNothingIsWritten(t *testing.T) {
 	require.ErrorIs(t, err, ErrNothingTaken)
 	require.Contains(t, r.read(t, "conf/clock.ini"), "host = depot-3\n")
 
-	_, err = Compile(Rules{Scripts: []string{filepath.Join(r.folder, "nowhere.friz")}})
+	_, err = Compile(Rules{Scripts: []string{filepath.Join(r.dir, "nowhere.friz")}})
 	var wrongErr *exit.Error
 	require.ErrorAs(t, err, &wrongErr)
 	_, err = Compile(Rules{Scripts: []string{"/dev/zero"}})
@@ -209,7 +209,7 @@ func TestUndoOfWhatOnlyLooksSo(t *testing.T) {
 		r := newRailway(t, `replace text "depot-3" with "depot-4"`)
 		_, err := Apply(t.Context(), ApplyOptions{Rules: r.rules, Plan: r.plan(t), Write: r.writing(&out), Show: func(*run.Result) error { return nil }})
 		require.NoError(t, err)
-		path := filepath.Join(r.folder, "conf/clock.ini")
+		path := filepath.Join(r.dir, "conf/clock.ini")
 		is, err := os.Stat(path)
 		require.NoError(t, err)
 		theirs := strings.Replace(r.read(t, "conf/clock.ini"), "depot", "DEPOT", 1)
@@ -236,7 +236,7 @@ func TestScripts(t *testing.T) {
 	r.write(t, "rules/a.friz", "replace   word \"a\" with \"b\"\nexample { given \"a\" gives \"c\" }\n")
 	var differs []string
 	w := r.writing(&out)
-	o := LayoutOptions{Paths: []string{r.folder}, Write: &w, Differs: func(p string) { differs = append(differs, filepath.Base(p)) }}
+	o := LayoutOptions{Paths: []string{r.dir}, Write: &w, Differs: func(p string) { differs = append(differs, filepath.Base(p)) }}
 	l, err := Layout(t.Context(), o)
 	require.NoError(t, err)
 	require.NotNil(t, l.Run)
@@ -244,7 +244,7 @@ func TestScripts(t *testing.T) {
 	require.True(t, strings.HasPrefix(r.read(t, "rules/a.friz"), "replace word \"a\" with \"b\"\n\nexample {\n"))
 	var problems []script.Problem
 	c, err := Check(t.Context(), CheckOptions{
-		Paths:    []string{r.folder},
+		Paths:    []string{r.dir},
 		Problems: func(p script.Problems) error { problems = append(problems, p...); return nil },
 		Trial:    func(*script.Script, *compile.Trial) error { return nil },
 	})
@@ -252,7 +252,7 @@ func TestScripts(t *testing.T) {
 	require.Equal(t, Checked{Scripts: 1, Failed: 1}, *c)
 	require.Empty(t, problems)
 	stop := errors.New("stop")
-	_, err = Check(t.Context(), CheckOptions{Paths: []string{r.folder}, Problems: func(script.Problems) error { return nil },
+	_, err = Check(t.Context(), CheckOptions{Paths: []string{r.dir}, Problems: func(script.Problems) error { return nil },
 		Trial: func(*script.Script, *compile.Trial) error { return stop }})
 	require.ErrorIs(t, err, stop)
 

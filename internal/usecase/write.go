@@ -24,7 +24,7 @@ type Writing struct {
 	Command []string // as it was given, for the history
 	Note    string
 	Beside  string // what is added to the names of old files left beside the new ones; "" leaves none
-	Into    string // a folder for the changed files, whose originals stay; "" for none
+	Into    string // a directory for the changed files, whose originals stay; "" for none
 	After   string // a command to run once files have changed
 	Prove   *hook.Proof
 	// ProveFile is the proof of each new file, before any is live.
@@ -76,13 +76,13 @@ func (w *Writing) write(ctx context.Context, intent transaction.Intent, changes 
 	if err != nil {
 		return nil, err
 	}
-	folder := ""
+	dir := ""
 	if intent.Undoes != "" {
 		if undone, err := w.Store.Run(intent.Undoes); err == nil {
-			folder = string(undone.Folder)
+			dir = string(undone.Dir)
 		}
 	}
-	hook.After(ctx, r.After, folder, w.Out)
+	hook.After(ctx, r.After, dir, w.Out)
 	return r, nil
 }
 
@@ -127,12 +127,12 @@ func (w *Writing) settled(ctx context.Context, s Settled) {
 	}
 	for _, o := range s.Overdue {
 		if o.Undo != nil {
-			hook.After(ctx, o.Run.After, string(o.Run.Folder), w.Out)
+			hook.After(ctx, o.Run.After, string(o.Run.Dir), w.Out)
 		}
 	}
 }
 
-// into turns changes of files into new files in a folder, the originals left as they
+// into turns changes of files into new files in a directory, the originals left as they
 // are.
 func (w *Writing) into(changes change.Set) (change.Set, error) {
 	abs, err := filepath.Abs(w.Into)
@@ -155,7 +155,7 @@ func (w *Writing) into(changes change.Set) (change.Set, error) {
 		name := Below(c.Path)
 		old := func() (io.ReadCloser, error) { return c.Reader(w.Store.System) }
 		out[i] = change.Change{
-			Path: filepath.Join(w.Into, name), Folder: abs, Name: name, What: change.Create, Role: change.Copy, Meta: meta, Rules: c.Rules,
+			Path: filepath.Join(w.Into, name), Dir: abs, Name: name, What: change.Create, Role: change.Copy, Meta: meta, Rules: c.Rules,
 			Edits: edit.Between{Old: edit.Empty, Fresh: edit.Edited(old, c.Edits)},
 		}
 	}
@@ -176,7 +176,7 @@ func metaOf(system disk.System, c *change.Change) (disk.Meta, error) {
 	return disk.MetaOf(f, info)
 }
 
-// Below returns the name that a file has below a folder that stands for the current one:
+// Below returns the name that a file has below a directory that stands for the current one:
 // its path from there, or its whole path without the first slash.
 func Below(path string) string {
 	here, err := filepath.Abs(".")
@@ -195,7 +195,7 @@ func Below(path string) string {
 
 // OpenStore returns the store that this person's runs are kept in.
 func OpenStore() (*store.Store, error) {
-	path, err := store.DefaultFolder()
+	path, err := store.DefaultDir()
 	if err != nil {
 		return nil, err
 	}

@@ -97,7 +97,7 @@ func (y *yard) rewrite(path, old, fresh string) change.Change {
 		at += i + len(old)
 	}
 	return change.Change{
-		Path: path, Folder: filepath.Dir(path), Name: filepath.Base(path),
+		Path: path, Dir: filepath.Dir(path), Name: filepath.Base(path),
 		Before: digest.Of([]byte(content)), Edits: edits,
 	}
 }
@@ -152,10 +152,10 @@ func reverse(ctx context.Context, l *store.Locked, last, kind store.Kind) error 
 
 // jobs are what is done in the tests; y is set before they are.
 func jobs(y **yard) []job {
-	files := func(n int, folders ...string) func(*yard) {
+	files := func(n int, dirs ...string) func(*yard) {
 		return func(y *yard) {
 			for i := range n {
-				y.File(fmt.Sprintf("%s/%02d", folders[i%len(folders)], i), fmt.Sprintf("a host = depot-3 of %d and more\n", i), 0o640)
+				y.File(fmt.Sprintf("%s/%02d", dirs[i%len(dirs)], i), fmt.Sprintf("a host = depot-3 of %d and more\n", i), 0o640)
 			}
 		}
 	}
@@ -177,14 +177,14 @@ func jobs(y **yard) []job {
 	created := func() change.List {
 		meta := disk.Meta{Mode: 0o640, UID: os.Geteuid(), GID: os.Getegid()}
 		return change.List{
-			{Path: "n", Folder: "/tree", Name: "n", What: change.Create, Meta: meta, Edits: edit.List{{New: []byte("a new file of the depot\n")}}},
-			{Path: "m", Folder: "/tree/new/folder", Name: "m", What: change.Create, Meta: meta, Edits: edit.List{{New: []byte("another one, in a folder\n")}}},
+			{Path: "n", Dir: "/tree", Name: "n", What: change.Create, Meta: meta, Edits: edit.List{{New: []byte("a new file of the depot\n")}}},
+			{Path: "m", Dir: "/tree/new/directory", Name: "m", What: change.Create, Meta: meta, Edits: edit.List{{New: []byte("another one, in a directory\n")}}},
 		}
 	}
 	removed := func() change.List {
 		content, _, _ := (*y).Read("/tree/00")
 		return change.List{{
-			Path: "00", Folder: "/tree", Name: "00", What: change.Remove,
+			Path: "00", Dir: "/tree", Name: "00", What: change.Remove,
 			Before: digest.Of([]byte(content)), Edits: edit.List{{End: len(content)}},
 		}}
 	}
@@ -214,7 +214,7 @@ func jobs(y **yard) []job {
 		{name: "a proof fails, the last word is lost", build: files(3, "/tree", "/mnt/depot"), do: apply(rewriteAll, transaction.Intent{
 			Prove: func(context.Context) error {
 				(*y).fail = func(op, name string) error {
-					if op == "sync" && name == "folder" {
+					if op == "sync" && name == "directory" {
 						(*y).fail = nil
 						return errors.New("the word may be on disk or not")
 					}
@@ -299,9 +299,9 @@ type trial struct {
 // start makes the disk anew, up to where the job begins.
 func (tr *trial) start() error {
 	d := NewDisk(tr.kind)
-	d.Folder("/var", 1)
-	d.Folder("/tree", 2)
-	d.Folder("/mnt/depot", 3)
+	d.Dir("/var", 1)
+	d.Dir("/tree", 2)
+	d.Dir("/mnt/depot", 3)
 	tr.y.Disk = d
 	tr.job.build(tr.y)
 	d.Deaf = tr.deaf
@@ -532,8 +532,8 @@ func TestNotAsSaid(t *testing.T) {
 			"result": func(c *change.Change) { c.After = digest.Of([]byte("host = depot-30\n")) },
 		} {
 			y := &yard{Disk: NewDisk(Posix), limits: limits}
-			y.Folder("/var", 1)
-			y.Folder("/tree", 2)
+			y.Dir("/var", 1)
+			y.Dir("/tree", 2)
 			y.File("/tree/a", "host = depot-3\n", 0o644)
 			c := y.rewrite("/tree/a", "depot-3", "depot-4")
 			spoil(&c)

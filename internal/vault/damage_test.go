@@ -22,8 +22,8 @@ import (
 func twoRuns(t *testing.T, run damagedRun) *yard {
 	intent, cut, tail := run.intent, run.cut, run.tail
 	y := &yard{Disk: NewDisk(Journal), limits: run.limits}
-	y.Folder("/tree", 2)
-	y.Folder("/var", 1)
+	y.Dir("/tree", 2)
+	y.Dir("/var", 1)
 	y.File("/tree/a", "a host = depot-3\n"+tail, 0o640)
 	y.File("/tree/b", "b host = depot-3\n", 0o640)
 	for _, name := range []string{"a", "b"} {
@@ -80,16 +80,16 @@ func testDamage(t *testing.T, runs map[string]damagedRun) {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
 			fresh := twoRuns(t, at)
-			folder := ""
+			dir := ""
 			for _, path := range fresh.Names(statePath) {
 				if filepath.Base(path) == "record" && bytes.HasSuffix([]byte(filepath.Dir(path)), []byte("-1")) {
-					folder = filepath.Dir(path)
+					dir = filepath.Dir(path)
 				}
 			}
-			require.NotEmpty(t, folder)
+			require.NotEmpty(t, dir)
 			count := 0
 			for _, file := range []string{"record", "journal", "backup"} {
-				path := filepath.Join(folder, file)
+				path := filepath.Join(dir, file)
 				content, _, _ := fresh.Read(path)
 				try := func(what, damaged string) {
 					count++

@@ -59,12 +59,12 @@ type Disk struct {
 	inodes  uint64
 }
 
-// node is a file or a folder.
+// node is a file or a directory.
 type node struct {
 	info  disk.Info
 	attrs map[string][]byte
 
-	names map[string]*node // of a folder
+	names map[string]*node // of a directory
 	safe  map[string]*node
 
 	content  []byte   // never changed, but replaced
@@ -79,9 +79,9 @@ type meta struct {
 
 // naming is a change of names that is not safe yet: what a rename does is one.
 type naming struct {
-	folder *node
-	names  map[string]*node // nil for one that goes
-	of     *node            // that is made or renamed
+	dir   *node
+	names map[string]*node // nil for one that goes
+	of    *node            // that is made or renamed
 }
 
 // NewDisk returns an empty disk.
@@ -111,8 +111,8 @@ func (d *Disk) node(above *node, kind disk.Kind, mode uint32) *node {
 	return n
 }
 
-// Folder makes a folder of a file system of its own, all of it safe.
-func (d *Disk) Folder(path string, device uint64) {
+// Dir makes a directory of a file system of its own, all of it safe.
+func (d *Disk) Dir(path string, device uint64) {
 	at := d.root
 	for _, name := range parts(path) {
 		below := at.names[name]
@@ -128,15 +128,15 @@ func (d *Disk) Folder(path string, device uint64) {
 
 // File makes a file, all of it safe; with a path that has one it changes it.
 func (d *Disk) File(path, content string, mode uint32) {
-	folder, name := d.at(filepath.Dir(path)), filepath.Base(path)
-	n := folder.names[name]
+	dir, name := d.at(filepath.Dir(path)), filepath.Base(path)
+	n := dir.names[name]
 	if n == nil {
-		n = d.node(folder, disk.Regular, mode)
+		n = d.node(dir, disk.Regular, mode)
 	}
 	d.touch(n)
 	n.content, n.info.Size = []byte(content), int64(len(content))
 	n.keep()
-	folder.names[name], folder.safe[name] = n, n
+	dir.names[name], dir.safe[name] = n, n
 }
 
 // Link gives a file another name, safe.
@@ -144,15 +144,15 @@ func (d *Disk) Link(from, to string) {
 	n := d.at(from)
 	n.info.Links++
 	n.keep()
-	folder := d.at(filepath.Dir(to))
-	folder.names[filepath.Base(to)], folder.safe[filepath.Base(to)] = n, n
+	dir := d.at(filepath.Dir(to))
+	dir.names[filepath.Base(to)], dir.safe[filepath.Base(to)] = n, n
 }
 
-// Remove takes a file or a folder away, safe.
+// Remove takes a file or a directory away, safe.
 func (d *Disk) Remove(path string) {
-	folder := d.at(filepath.Dir(path))
-	delete(folder.names, filepath.Base(path))
-	delete(folder.safe, filepath.Base(path))
+	dir := d.at(filepath.Dir(path))
+	delete(dir.names, filepath.Base(path))
+	delete(dir.safe, filepath.Base(path))
 }
 
 // Read returns what a program would read, and what the file is; false where none is.
@@ -164,7 +164,7 @@ func (d *Disk) Read(path string) (string, disk.Info, bool) {
 	return string(n.content), n.info, true
 }
 
-// Names lists all files below a folder.
+// Names lists all files below a directory.
 func (d *Disk) Names(path string) (all []string) {
 	n := d.at(path)
 	if n == nil {
@@ -240,9 +240,9 @@ func (d *Disk) settle(all []naming) {
 	for _, p := range all {
 		for name, n := range p.names {
 			if n == nil {
-				delete(p.folder.safe, name)
+				delete(p.dir.safe, name)
 			} else {
-				p.folder.safe[name] = n
+				p.dir.safe[name] = n
 			}
 		}
 	}

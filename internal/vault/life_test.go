@@ -111,7 +111,7 @@ func (l *life) changes() (all change.List, after map[string]string) {
 	after = map[string]string{}
 	for _, path := range l.paths() {
 		content, info, _ := l.Read(path)
-		c := change.Change{Path: path, Folder: filepath.Dir(path), Name: filepath.Base(path), Before: l.algorithm().Of([]byte(content))}
+		c := change.Change{Path: path, Dir: filepath.Dir(path), Name: filepath.Base(path), Before: l.algorithm().Of([]byte(content))}
 		if l.r.IntN(8) == 0 {
 			c.What, c.Edits, after[path] = change.Remove, edit.List{{End: len(content)}}, ""
 		} else {
@@ -124,7 +124,7 @@ func (l *life) changes() (all change.List, after map[string]string) {
 	if path := fmt.Sprintf("/tree/new-%d", l.r.IntN(4)); l.r.IntN(3) == 0 && l.world.tree[path] == "" {
 		text := fmt.Sprintf("made %d\n", l.r.IntN(1000))
 		all = append(all, change.Change{
-			Path: path, Folder: "/tree", Name: filepath.Base(path), What: change.Create, Edits: edit.List{{New: []byte(text)}},
+			Path: path, Dir: "/tree", Name: filepath.Base(path), What: change.Create, Edits: edit.List{{New: []byte(text)}},
 			Meta: disk.Meta{Mode: 0o600, UID: os.Geteuid(), GID: os.Getegid()},
 		})
 		after[path] = "600 " + text
@@ -402,8 +402,8 @@ func TestLife(t *testing.T) {
 	for seed := range uint64(rounds(3) * 15) {
 		synctest.Test(t, func(t *testing.T) {
 			y := &yard{Disk: NewDisk(Kinds()[seed%3])}
-			y.Folder("/tree", 2)
-			y.Folder("/var", 1)
+			y.Dir("/tree", 2)
+			y.Dir("/var", 1)
 			for i := range 4 {
 				y.File(fmt.Sprintf("/tree/%d", i), fmt.Sprintf("host = depot-%d\n", i), 0o640)
 			}

@@ -13,7 +13,7 @@ import (
 
 // Reversal says what of a run is to be taken back.
 type Reversal struct {
-	Paths []string // absolute files and folders; none is all of the run
+	Paths []string // absolute files and directories; none is all of the run
 	// Force takes back files that have changed since, too, whose present content is
 	// lost from there.
 	Force bool

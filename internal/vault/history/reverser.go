@@ -21,67 +21,67 @@ type reverser struct {
 	trust    Trust
 	sameBoot bool // devices have the numbers that they had
 
-	path   string // of the folder at hand
-	folder disk.Folder
+	path   string // of the directory at hand
+	dir    disk.Dir
 	failed error // why there is none
 }
 
-// close lets go of the folder at hand.
+// close lets go of the directory at hand.
 func (w *reverser) close() {
-	if w.folder != nil {
-		disk.Close(w.folder)
+	if w.dir != nil {
+		disk.Close(w.dir)
 	}
 }
 
-// open opens a folder, unless it is the one at hand.
-func (w *reverser) open(path string) (disk.Folder, error) {
+// open opens a directory, unless it is the one at hand.
+func (w *reverser) open(path string) (disk.Dir, error) {
 	if path != w.path {
 		w.close()
 		w.path = path
-		if w.folder, w.failed = w.System.OpenFolder(path); w.failed != nil {
-			w.folder = nil
+		if w.dir, w.failed = w.System.OpenDir(path); w.failed != nil {
+			w.dir = nil
 		}
 	}
-	return w.folder, w.failed
+	return w.dir, w.failed
 }
 
 // Why a file is left alone.
 var (
-	errAlready  = errors.New("it is as it was already")
-	errLarge    = errors.New("it has changed since, and is too large to take the run back around that; --force puts it back all the same")
-	errChanged  = errors.New("it has changed since; --force puts it back all the same")
-	errNoFolder = errors.New("its folder is gone")
-	errMoved    = errors.New("its folder is not the one that the run wrote in")
-	errGone     = errors.New("it is gone; --force makes it anew")
-	errOdd      = errors.New("it is a link, a folder or the like by now")
-	errAnew     = errors.New("it was made anew since; --force puts it back all the same")
+	errAlready = errors.New("it is as it was already")
+	errLarge   = errors.New("it has changed since, and is too large to take the run back around that; --force puts it back all the same")
+	errChanged = errors.New("it has changed since; --force puts it back all the same")
+	errNoDir   = errors.New("its directory is gone")
+	errMoved   = errors.New("its directory is not the one that the run wrote in")
+	errGone    = errors.New("it is gone; --force makes it anew")
+	errOdd     = errors.New("it is a link, a directory or the like by now")
+	errAnew    = errors.New("it was made anew since; --force puts it back all the same")
 )
 
 // file returns the change that takes one file back, or why it is left alone.
 func (w *reverser) file(e *store.Entry) (*Back, error) {
-	folder, err := w.open(filepath.Dir(e.Absolute()))
+	dir, err := w.open(filepath.Dir(e.Absolute()))
 	switch {
 	case disk.Missing(err):
-		return nil, errNoFolder
-	case errors.Is(err, disk.ErrNotFolder):
+		return nil, errNoDir
+	case errors.Is(err, disk.ErrNotDir):
 		return nil, errMoved
 	case err != nil:
 		return nil, err
 	}
-	if id := folder.ID(); e.In != (disk.ID{}) && (id.Inode != e.In.Inode || w.sameBoot && id.Device != e.In.Device) {
+	if id := dir.ID(); e.In != (disk.ID{}) && (id.Inode != e.In.Inode || w.sameBoot && id.Device != e.In.Device) {
 		return nil, errMoved
 	}
 	b := &Back{Change: change.Change{
-		Path: e.Absolute(), Folder: string(e.Folder), Name: string(e.Name), In: folder.ID(), Role: e.Role, Rules: e.Rules,
+		Path: e.Absolute(), Dir: string(e.Dir), Name: string(e.Name), In: dir.ID(), Role: e.Role, Rules: e.Rules,
 	}}
 	name := filepath.Base(string(e.Name))
 	if w.trusts(e) {
-		if is, err := folder.Stat(name); err == nil && w.looksSo(e, is) {
+		if is, err := dir.Stat(name); err == nil && w.looksSo(e, is) {
 			b.Before = e.After
 			return b, w.there(b, e, nil, func() error { return nil })
 		}
 	}
-	f, err := folder.Open(name)
+	f, err := dir.Open(name)
 	switch {
 	case errors.Is(err, disk.ErrNotRegular):
 		return nil, errOdd
@@ -192,7 +192,7 @@ func (w *reverser) there(b *Back, e *store.Entry, now disk.File, kept func() err
 // opener opens a file as it is now.
 func (w *reverser) opener(e *store.Entry) edit.Opener {
 	return func() (io.ReadCloser, error) {
-		c := change.Change{Path: e.Absolute(), Folder: string(e.Folder), Name: string(e.Name)}
+		c := change.Change{Path: e.Absolute(), Dir: string(e.Dir), Name: string(e.Name)}
 		f, err := c.Open(w.System)
 		if err != nil {
 			return nil, err

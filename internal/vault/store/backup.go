@@ -42,12 +42,12 @@ const blockSize = 128 << 10
 
 // NewBackup begins the backup of a run.
 func (l *Locked) NewBackup(r *Record) (*Backup, error) {
-	folder, err := l.runFolder(r.ID)
+	dir, err := l.runDir(r.ID)
 	if err != nil {
 		return nil, err
 	}
-	defer disk.Close(folder)
-	f, err := folder.Create(backupName)
+	defer disk.Close(dir)
+	f, err := dir.Create(backupName)
 	if err != nil {
 		return nil, err
 	}
@@ -212,12 +212,12 @@ func stagedName(i int) string { return fmt.Sprintf("new-%d", i) }
 // NewStaged makes the file that keeps the new content of file i of a run, which is rewritten in
 // place, for proofs to see. It need not outlive a crash, after which the old content comes back.
 func (l *Locked) NewStaged(r *Record, i int) (disk.File, error) {
-	folder, err := l.runFolder(r.ID)
+	dir, err := l.runDir(r.ID)
 	if err != nil {
 		return nil, err
 	}
-	defer disk.Close(folder)
-	return folder.Create(stagedName(i))
+	defer disk.Close(dir)
+	return dir.Create(stagedName(i))
 }
 
 // StagedPath is the path of what NewStaged makes.
@@ -227,12 +227,12 @@ func (s *Store) StagedPath(r *Record, i int) string {
 
 // OpenStaged reads what NewStaged made. At its end it fails where that is not what was written.
 func (l *Locked) OpenStaged(r *Record, i int, e *Entry) (io.ReadCloser, error) {
-	folder, err := l.runFolder(r.ID)
+	dir, err := l.runDir(r.ID)
 	if err != nil {
 		return nil, err
 	}
-	defer disk.Close(folder)
-	f, err := folder.Open(stagedName(i))
+	defer disk.Close(dir)
+	f, err := dir.Open(stagedName(i))
 	if err != nil {
 		return nil, err
 	}
@@ -242,36 +242,36 @@ func (l *Locked) OpenStaged(r *Record, i int, e *Entry) (io.ReadCloser, error) {
 
 // DropStaged removes what NewStaged makes; it need not be there.
 func (l *Locked) DropStaged(r *Record, i int) {
-	if folder, err := l.runFolder(r.ID); err == nil {
-		_ = folder.Remove(stagedName(i))
-		disk.Close(folder)
+	if dir, err := l.runDir(r.ID); err == nil {
+		_ = dir.Remove(stagedName(i))
+		disk.Close(dir)
 	}
 }
 
 // Extract writes the old content of a file beside the records, where a person can get at
 // it, and returns its path.
 func (l *Locked) Extract(r *Record, i int, e *Entry) (string, error) {
-	folder, err := l.runFolder(r.ID)
+	dir, err := l.runDir(r.ID)
 	if err != nil {
 		return "", err
 	}
-	defer disk.Close(folder)
+	defer disk.Close(dir)
 	name := fmt.Sprintf("old-%d", i)
-	if !holds(folder, name, e.Before) {
-		if err := disk.RemoveIfThere(folder, name); err != nil {
+	if !holds(dir, name, e.Before) {
+		if err := disk.RemoveIfThere(dir, name); err != nil {
 			return "", err
 		}
-		if err := l.extract(r, e, folder, name); err != nil {
-			_ = folder.Remove(name)
+		if err := l.extract(r, e, dir, name); err != nil {
+			_ = dir.Remove(name)
 			return "", err
 		}
 	}
-	return filepath.Join(l.runsPath(), r.ID, name), folder.Sync()
+	return filepath.Join(l.runsPath(), r.ID, name), dir.Sync()
 }
 
 // holds reports whether a file holds a content.
-func holds(folder disk.Folder, name string, content digest.Digest) bool {
-	f, err := folder.Open(name)
+func holds(dir disk.Dir, name string, content digest.Digest) bool {
+	f, err := dir.Open(name)
 	if err != nil {
 		return false
 	}
@@ -280,13 +280,13 @@ func holds(folder disk.Folder, name string, content digest.Digest) bool {
 	return err == nil && is == content
 }
 
-func (l *Locked) extract(r *Record, e *Entry, folder disk.Folder, name string) error {
+func (l *Locked) extract(r *Record, e *Entry, dir disk.Dir, name string) error {
 	old, err := l.OpenOld(r, e)
 	if err != nil {
 		return err
 	}
 	defer disk.Close(old)
-	f, err := folder.Create(name)
+	f, err := dir.Create(name)
 	if err != nil {
 		return err
 	}

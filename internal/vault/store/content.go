@@ -135,12 +135,12 @@ func (b *blocks) get(number int, read func() ([]byte, error)) ([]byte, error) {
 
 // openPiece reads a piece that stands by itself.
 func (s *Store) openPiece(r *Record, blob Blob, sum digest.Digest) (io.ReadCloser, error) {
-	folder, err := s.runFolder(r.ID)
+	dir, err := s.runDir(r.ID)
 	if err != nil {
 		return nil, err
 	}
-	defer disk.Close(folder)
-	f, err := folder.Open(backupName)
+	defer disk.Close(dir)
+	f, err := dir.Open(backupName)
 	if err != nil {
 		return nil, err
 	}

@@ -193,7 +193,7 @@ const mostEntry = 64 << 20
 
 // encode appends what is known of a file, but for the names of what is on its way.
 func (e *Entry) encode(to *change.Encoder) {
-	to.String(string(e.Folder))
+	to.String(string(e.Dir))
 	to.String(string(e.Name))
 	to.String(string(e.Path))
 	to.ID(e.In)
@@ -218,7 +218,7 @@ func (e *Entry) encode(to *change.Encoder) {
 func decodeEntry(text []byte) (*Entry, error) {
 	d := change.NewDecoder(text)
 	e := &Entry{
-		Folder: change.Path(d.String()), Name: change.Path(d.String()), Path: change.Path(d.String()), In: d.ID(),
+		Dir: change.Path(d.String()), Name: change.Path(d.String()), Path: change.Path(d.String()), In: d.ID(),
 		What: change.What(d.String()), Role: change.Role(d.String()), Rules: d.Ints(),
 		InPlace: d.Int() == 1, Inode: d.ID(), Staged: d.ID(), Modified: d.Int(), Was: d.Meta(), Old: decodeBlob(d), Edits: decodeBlob(d),
 		Before: d.Digest(), After: d.Digest(),

@@ -17,39 +17,39 @@ import (
 // Locked is a store that nobody else writes to until it is unlocked.
 type Locked struct {
 	*Store
-	lock disk.Folder
+	lock disk.Dir
 }
 
-// Lock makes the store's folder, and keeps other writers out until Unlock.
+// Lock makes the store's directory, and keeps other writers out until Unlock.
 func (s *Store) Lock(ctx context.Context) (*Locked, error) {
 	above, err := disk.MakePath(s.System, filepath.Dir(s.path), 0o700)
 	if err != nil {
-		return nil, &NoFolderError{err}
+		return nil, &NoDirError{err}
 	}
 	defer disk.Close(above)
-	folder, err := makeIn(above, s.path)
+	dir, err := makeIn(above, s.path)
 	if err != nil {
-		return nil, &NoFolderError{err}
+		return nil, &NoDirError{err}
 	}
-	l := &Locked{s, folder}
+	l := &Locked{s, dir}
 	working.Add(1)
-	if err := Wait(ctx, folder.TryLock, ErrBusy); err != nil {
+	if err := Wait(ctx, dir.TryLock, ErrBusy); err != nil {
 		l.Unlock()
 		return nil, err
 	}
-	runs, err := makeIn(folder, s.runsPath())
+	runs, err := makeIn(dir, s.runsPath())
 	if err == nil {
 		err = l.sweep(runs)
 		disk.Close(runs)
 	}
 	if err != nil {
 		l.Unlock()
-		return nil, &NoFolderError{err}
+		return nil, &NoDirError{err}
 	}
 	return l, nil
 }
 
-// ID tells the store's folder, which is locked.
+// ID tells the store's directory, which is locked.
 func (l *Locked) ID() disk.ID { return l.lock.ID() }
 
 // Unlock lets others write.
@@ -67,7 +67,7 @@ func Working() bool { return working.Load() > 0 }
 
 // sweep removes what a run left that was cut off before it began, and what was being
 // forgotten.
-func (l *Locked) sweep(runs disk.Folder) error {
+func (l *Locked) sweep(runs disk.Dir) error {
 	names, err := runs.Names()
 	if err != nil {
 		return err
@@ -80,36 +80,36 @@ func (l *Locked) sweep(runs disk.Folder) error {
 		if numberOf(name) == 0 {
 			continue // no run's name
 		}
-		folder, err := runs.OpenFolder(name)
+		dir, err := runs.OpenDir(name)
 		if err != nil {
 			continue // not of the store's making
 		}
-		if _, err = l.steps(folder, name); errors.Is(err, errEmpty) {
+		if _, err = l.steps(dir, name); errors.Is(err, errEmpty) {
 			removeAll(runs, name)
 		}
-		disk.Close(folder)
+		disk.Close(dir)
 	}
 	return nil
 }
 
-// removeAll removes a folder of files, as far as it can.
-func removeAll(above disk.Folder, name string) {
-	folder, err := above.OpenFolder(name)
+// removeAll removes a directory of files, as far as it can.
+func removeAll(above disk.Dir, name string) {
+	dir, err := above.OpenDir(name)
 	if err != nil {
 		return
 	}
-	names, _ := folder.Names()
+	names, _ := dir.Names()
 	for _, n := range names {
-		_ = folder.Remove(n)
+		_ = dir.Remove(n)
 	}
-	disk.Close(folder)
-	_ = above.RemoveFolder(name)
+	disk.Close(dir)
+	_ = above.RemoveDir(name)
 }
 
-// Begin makes a run's folder, and with it the run's number and ID, and writes the first
+// Begin makes a run's directory, and with it the run's number and ID, and writes the first
 // step of its life and its record.
 func (l *Locked) Begin(r *Record) error {
-	runs, err := l.System.OpenFolder(l.runsPath())
+	runs, err := l.System.OpenDir(l.runsPath())
 	if err != nil {
 		return err
 	}
@@ -125,7 +125,7 @@ func (l *Locked) Begin(r *Record) error {
 	for {
 		r.Number++
 		r.Format, r.ID = format, fmt.Sprintf("%s-%d", r.Time.Format("20060102-150405"), r.Number)
-		err := runs.MakeFolder(r.ID, 0o700)
+		err := runs.MakeDir(r.ID, 0o700)
 		if err == nil {
 			break
 		}
@@ -154,12 +154,12 @@ func (l *Locked) counter() int {
 
 // Save writes a run's record, on disk before it returns, whole or not at all.
 func (l *Locked) Save(r *Record) error {
-	folder, err := l.runFolder(r.ID)
+	dir, err := l.runDir(r.ID)
 	if err != nil {
 		return err
 	}
-	defer disk.Close(folder)
-	return errors.Join(putRecord(folder, r), folder.Sync())
+	defer disk.Close(dir)
+	return errors.Join(putRecord(dir, r), dir.Sync())
 }
 
 // Enter takes a run to its next state, on disk before it returns where that matters. The error is a
@@ -170,14 +170,14 @@ func (l *Locked) Enter(r *Record, to State) error {
 	if err != nil {
 		return err
 	}
-	folder, err := l.runFolder(r.ID)
+	dir, err := l.runDir(r.ID)
 	if err != nil {
 		return err
 	}
-	defer disk.Close(folder)
-	err = putSealed(folder, journalName, r.ID, encodeSteps(steps))
+	defer disk.Close(dir)
+	err = putSealed(dir, journalName, r.ID, encodeSteps(steps))
 	if err == nil && to.durable(r.State()) {
-		err = folder.Sync()
+		err = dir.Sync()
 	}
 	if err != nil {
 		return err
@@ -200,7 +200,7 @@ func (l *Locked) Forget(r *Record) error {
 	if err := l.lock.Rename(fresh, counterName); err != nil {
 		return err
 	}
-	runs, err := l.System.OpenFolder(l.runsPath())
+	runs, err := l.System.OpenDir(l.runsPath())
 	if err != nil {
 		return err
 	}
@@ -215,5 +215,5 @@ func (l *Locked) Forget(r *Record) error {
 	return nil
 }
 
-// Folder returns the path of a run's own folder.
-func (s *Store) Folder(r *Record) string { return filepath.Join(s.runsPath(), r.ID) }
+// Dir returns the path of a run's own directory.
+func (s *Store) Dir(r *Record) string { return filepath.Join(s.runsPath(), r.ID) }

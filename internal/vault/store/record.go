@@ -29,7 +29,7 @@ type Record struct {
 	Host    string        `json:"host"`
 	Boot    string        `json:"boot,omitempty"` // devices have the same numbers while it is the same
 	Command []string      `json:"command"`
-	Folder  change.Path   `json:"folder"` // where it was run
+	Dir     change.Path   `json:"directory"` // where it was run
 	Note    string        `json:"note,omitempty"`
 	Rules   []string      `json:"rules"` // labels of all rules
 	Used    []int         `json:"used"`  // those of Rules that made changes, ascending; nil where that is not known
@@ -87,10 +87,10 @@ type Left struct {
 
 // Entry is one file of a run.
 type Entry struct {
-	Path   change.Path   `json:"path"`   // for people, as it was given
-	Folder change.Path   `json:"folder"` // absolute
-	Name   change.Path   `json:"name"`   // below Folder
-	In     disk.ID       `json:"in"`     // the folder that holds the file
+	Path   change.Path   `json:"path"`      // for people, as it was given
+	Dir    change.Path   `json:"directory"` // absolute
+	Name   change.Path   `json:"name"`      // below Dir
+	In     disk.ID       `json:"in"`        // the directory that holds the file
 	What   change.What   `json:"what,omitempty"`
 	Role   change.Role   `json:"role,omitempty"`
 	Rules  []int         `json:"rules,omitempty"`
@@ -113,7 +113,7 @@ type Entry struct {
 }
 
 // Absolute returns the file's whole path.
-func (e *Entry) Absolute() string { return filepath.Join(string(e.Folder), string(e.Name)) }
+func (e *Entry) Absolute() string { return filepath.Join(string(e.Dir), string(e.Name)) }
 
 // Touches reports whether a file, by its whole path, is that of another path, or lies below it.
 func Touches(file, path string) bool {

@@ -13,21 +13,21 @@ import (
 // is replaced as a whole, never changed in place.
 
 // putSealed replaces a file by body, whole or not at all. Its name is on disk once the
-// folder is synced.
-func putSealed(folder disk.Folder, name, of string, body []byte) error {
-	return replace(folder, name, func(out io.Writer) error {
+// directory is synced.
+func putSealed(dir disk.Dir, name, of string, body []byte) error {
+	return replace(dir, name, func(out io.Writer) error {
 		_, err := out.Write(trailer.Add(of+"/"+name, body))
 		return err
 	})
 }
 
 // replace replaces a file by what write writes.
-func replace(folder disk.Folder, name string, write func(io.Writer) error) error {
+func replace(dir disk.Dir, name string, write func(io.Writer) error) error {
 	fresh := name + ".new"
-	if err := disk.RemoveIfThere(folder, fresh); err != nil {
+	if err := disk.RemoveIfThere(dir, fresh); err != nil {
 		return err
 	}
-	f, err := folder.Create(fresh)
+	f, err := dir.Create(fresh)
 	if err != nil {
 		return err
 	}
@@ -35,14 +35,14 @@ func replace(folder disk.Folder, name string, write func(io.Writer) error) error
 		err = f.Sync()
 	}
 	if err = errors.Join(err, f.Close()); err != nil {
-		return errors.Join(err, disk.RemoveIfThere(folder, fresh))
+		return errors.Join(err, disk.RemoveIfThere(dir, fresh))
 	}
-	return folder.Rename(fresh, name)
+	return dir.Rename(fresh, name)
 }
 
 // getSealed reads what putSealed wrote.
-func getSealed(folder disk.Folder, name, of string) ([]byte, error) {
-	text, _, err := disk.ReadFile(folder, name)
+func getSealed(dir disk.Dir, name, of string) ([]byte, error) {
+	text, _, err := disk.ReadFile(dir, name)
 	if err != nil {
 		return nil, err
 	}
@@ -50,8 +50,8 @@ func getSealed(folder disk.Folder, name, of string) ([]byte, error) {
 }
 
 // putRecord replaces a run's record.
-func putRecord(folder disk.Folder, r *Record) error {
-	return replace(folder, recordName, func(out io.Writer) error {
+func putRecord(dir disk.Dir, r *Record) error {
+	return replace(dir, recordName, func(out io.Writer) error {
 		b := bufio.NewWriterSize(out, 64<<10)
 		w := trailer.NewWriter(r.ID+"/"+recordName, b)
 		return errors.Join(r.write(w), w.Close(), b.Flush())
@@ -59,25 +59,25 @@ func putRecord(folder disk.Folder, r *Record) error {
 }
 
 // getRecord reads a run's record.
-func (s *Store) getRecord(folder disk.Folder, id string) (*Record, error) {
-	body, file, err := openRecord(folder, id)
+func (s *Store) getRecord(dir disk.Dir, id string) (*Record, error) {
+	body, file, err := openRecord(dir, id)
 	if err != nil {
 		return nil, err
 	}
 	defer disk.Close(file)
 	return readRecord(body, func() (*io.SectionReader, io.Closer, error) {
-		folder, err := s.runFolder(id)
+		dir, err := s.runDir(id)
 		if err != nil {
 			return nil, nil, err
 		}
-		defer disk.Close(folder)
-		return openRecord(folder, id)
+		defer disk.Close(dir)
+		return openRecord(dir, id)
 	})
 }
 
 // openRecord opens the body of a run's record.
-func openRecord(folder disk.Folder, id string) (*io.SectionReader, io.Closer, error) {
-	f, err := folder.Open(recordName)
+func openRecord(dir disk.Dir, id string) (*io.SectionReader, io.Closer, error) {
+	f, err := dir.Open(recordName)
 	if err != nil {
 		return nil, nil, err
 	}

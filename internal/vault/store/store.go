@@ -1,7 +1,7 @@
 // Package store keeps what is known of runs: a record of each, how far it came, and the
 // old contents of its files.
 //
-// The central type is [Store], a private folder. Below its folder runs each run has one of
+// The central type is [Store], a private directory. Below its directory runs each run has one of
 // its own, named by its date and its number, with three files: the record, what it is
 // about, file by file; the journal, how far it came ([State]); the backup, all old
 // contents one after another. Record and journal end in a digest and are replaced as a
@@ -45,9 +45,9 @@ type Limits struct {
 // defaultLimits are those of a Store that Open returns.
 var defaultLimits = Limits{MaxHeld: 4 << 20, MinFast: 4 << 20}
 
-// DefaultFolder returns where backups and history are kept: $FRIZZEL_STATE; for
+// DefaultDir returns where backups and history are kept: $FRIZZEL_STATE; for
 // root /var/lib/frizzel; else $XDG_STATE_HOME/frizzel or ~/.local/state/frizzel.
-func DefaultFolder() (string, error) {
+func DefaultDir() (string, error) {
 	if f := os.Getenv("FRIZZEL_STATE"); f != "" {
 		return filepath.Abs(f)
 	}
@@ -59,7 +59,7 @@ func DefaultFolder() (string, error) {
 	}
 	home, err := os.UserHomeDir()
 	if err != nil {
-		return "", &NoFolderError{err}
+		return "", &NoDirError{err}
 	}
 	return filepath.Join(home, ".local", "state", "frizzel"), nil
 }
@@ -68,7 +68,7 @@ func DefaultFolder() (string, error) {
 // created before the first run is written.
 func Open(path string, system disk.System) *Store { return &Store{path, system, defaultLimits} }
 
-// Path returns the store's folder.
+// Path returns the store's directory.
 func (s *Store) Path() string { return s.path }
 
 // Names in the store.
@@ -83,13 +83,13 @@ const (
 
 func (s *Store) runsPath() string { return filepath.Join(s.path, runsName) }
 
-func (s *Store) runFolder(id string) (disk.Folder, error) {
-	runs, err := s.System.OpenFolder(s.runsPath())
+func (s *Store) runDir(id string) (disk.Dir, error) {
+	runs, err := s.System.OpenDir(s.runsPath())
 	if err != nil {
 		return nil, err
 	}
 	defer disk.Close(runs)
-	return runs.OpenFolder(id)
+	return runs.OpenDir(id)
 }
 
 // Damaged is a run, or something in its place, that cannot be read.
@@ -154,9 +154,9 @@ func (s *Store) some(wanted func(State) bool) (records []*Record, damaged []Dama
 	return records, damaged, nil
 }
 
-// ids lists the names in the folder of runs, in order.
+// ids lists the names in the directory of runs, in order.
 func (s *Store) ids() ([]string, error) {
-	runs, err := s.System.OpenFolder(s.runsPath())
+	runs, err := s.System.OpenDir(s.runsPath())
 	if disk.Missing(err) {
 		return nil, nil
 	}
@@ -170,22 +170,22 @@ func (s *Store) ids() ([]string, error) {
 	return ids, err
 }
 
-// errEmpty is the reason of a run's folder without anything in it: it was cut off before
+// errEmpty is the reason of a run's directory without anything in it: it was cut off before
 // it did anything.
 var errEmpty = errors.New("it was cut off before it began")
 
 // read reads a run, nil where its state is not wanted.
 func (s *Store) read(id string, wanted func(State) bool) (*Record, error) {
-	folder, err := s.runFolder(id)
+	dir, err := s.runDir(id)
 	if err != nil {
 		return nil, err
 	}
-	defer disk.Close(folder)
-	steps, err := s.steps(folder, id)
+	defer disk.Close(dir)
+	steps, err := s.steps(dir, id)
 	if err != nil || !wanted(stateOf(steps)) {
 		return nil, err
 	}
-	r, err := s.getRecord(folder, id)
+	r, err := s.getRecord(dir, id)
 	if err == nil && (r.ID != id || !r.Staged && stateOf(steps) != Begun && stateOf(steps) != PuttingBack && stateOf(steps) != PutBack) {
 		err = trailer.ErrDamaged
 	}
@@ -198,8 +198,8 @@ func (s *Store) read(id string, wanted func(State) bool) (*Record, error) {
 
 // steps reads a run's journal. The error is errEmpty where the run was cut off before its
 // record was there.
-func (s *Store) steps(folder disk.Folder, id string) ([]Step, error) {
-	body, err := getSealed(folder, journalName, id)
+func (s *Store) steps(dir disk.Dir, id string) ([]Step, error) {
+	body, err := getSealed(dir, journalName, id)
 	if err != nil && !disk.Missing(err) {
 		return nil, err
 	}
@@ -209,14 +209,14 @@ func (s *Store) steps(folder disk.Folder, id string) ([]Step, error) {
 			return steps, err
 		}
 	}
-	names, namesErr := folder.Names()
+	names, namesErr := dir.Names()
 	if namesErr == nil && !slices.ContainsFunc(names, ofARun) {
 		return nil, errEmpty
 	}
 	return steps, errors.Join(err, namesErr)
 }
 
-// ofARun reports whether a file in a run's folder is there only once its record is.
+// ofARun reports whether a file in a run's directory is there only once its record is.
 func ofARun(name string) bool { return name != journalName && !strings.HasSuffix(name, ".new") }
 
 // Run returns the run that a person names, by its ID or its number. The error is a
@@ -259,14 +259,14 @@ func numberOf(id string) int {
 
 // Size returns how many bytes a run takes in the store.
 func (s *Store) Size(id string) (size int64) {
-	folder, err := s.runFolder(id)
+	dir, err := s.runDir(id)
 	if err != nil {
 		return 0
 	}
-	defer disk.Close(folder)
-	names, _ := folder.Names()
+	defer disk.Close(dir)
+	names, _ := dir.Names()
 	for _, name := range names {
-		if info, err := folder.Stat(name); err == nil {
+		if info, err := dir.Stat(name); err == nil {
 			size += info.Size
 		}
 	}
@@ -301,51 +301,51 @@ func Wait(ctx context.Context, try func() (bool, error), busy error) error {
 
 // BeingWritten reports whether a run is at work on the store just now.
 func (s *Store) BeingWritten() bool {
-	folder, err := s.System.OpenFolder(s.path)
+	dir, err := s.System.OpenDir(s.path)
 	if err != nil {
 		return false
 	}
-	defer disk.Close(folder)
-	ok, err := folder.TryLock()
+	defer disk.Close(dir)
+	ok, err := dir.TryLock()
 	return err == nil && !ok
 }
 
-// NoFolderError is the error of a store that cannot be had.
-type NoFolderError struct{ err error }
+// NoDirError is the error of a store that cannot be had.
+type NoDirError struct{ err error }
 
 // ExitStatus returns Unreadable.
-func (*NoFolderError) ExitStatus() exit.Status { return exit.Unreadable }
+func (*NoDirError) ExitStatus() exit.Status { return exit.Unreadable }
 
-func (e *NoFolderError) Error() string {
-	return fmt.Sprintf("there is no private folder for backups, so nothing is written: %v; set FRIZZEL_STATE to another one", e.err)
+func (e *NoDirError) Error() string {
+	return fmt.Sprintf("there is no private directory for backups, so nothing is written: %v; set FRIZZEL_STATE to another one", e.err)
 }
 
-func (e *NoFolderError) Unwrap() error { return e.err }
+func (e *NoDirError) Unwrap() error { return e.err }
 
-// errNotPrivate is the reason of a folder that is not the user's.
-var errNotPrivate = errors.New("no folder of yours")
+// errNotPrivate is the reason of a directory that is not the user's.
+var errNotPrivate = errors.New("no directory of yours")
 
-// makeIn makes the store's folder, or one in it, its owner's alone. One that is there must
+// makeIn makes the store's directory, or one in it, its owner's alone. One that is there must
 // be the user's own, and no link.
-func makeIn(above disk.Folder, path string) (disk.Folder, error) {
+func makeIn(above disk.Dir, path string) (disk.Dir, error) {
 	name := filepath.Base(path)
-	folder, err := disk.MakeFolder(above, name, 0o700)
+	dir, err := disk.MakeDir(above, name, 0o700)
 	if errors.Is(err, fs.ErrExist) {
-		folder, err = above.OpenFolder(name)
+		dir, err = above.OpenDir(name)
 	}
 	if err != nil {
 		return nil, err
 	}
 	info, err := above.Stat(name)
-	if err == nil && (info.Kind != disk.Directory || info.ID != folder.ID() || info.UID != os.Geteuid()) {
+	if err == nil && (info.Kind != disk.Directory || info.ID != dir.ID() || info.UID != os.Geteuid()) {
 		err = &os.PathError{Op: "use", Path: path, Err: errNotPrivate}
 	}
 	if err == nil {
-		err = folder.Chmod(0o700)
+		err = dir.Chmod(0o700)
 	}
 	if err != nil {
-		disk.Close(folder)
+		disk.Close(dir)
 		return nil, err
 	}
-	return folder, nil
+	return dir, nil
 }

@@ -27,7 +27,7 @@ func (w *writer) replaceAll(ctx context.Context) error {
 	if err := each(context.WithoutCancel(ctx), w.record.Files.Len(), w.replace); err != nil {
 		return err
 	}
-	return w.folders.sync(w.durability())
+	return w.dirs.sync(w.durability())
 }
 
 // replace makes the new content of file i live, if the file and the copy still are what
@@ -37,27 +37,27 @@ func (w *writer) replace(i int) error {
 	if err != nil {
 		return err
 	}
-	folder, name := w.folders.of(e)
-	now, err := folder.Stat(name)
+	dir, name := w.dirs.of(e)
+	now, err := dir.Stat(name)
 	switch {
 	case e.What == change.Create && disk.Missing(err):
 	case e.What == change.Create, err != nil, now != was.found:
 		return &change.ChangedError{Path: string(e.Path)}
 	case e.What == change.Remove:
-		return folder.Remove(name)
+		return dir.Remove(name)
 	case e.InPlace:
 		content, err := w.store.OpenStaged(w.record, i, e)
 		if err != nil {
 			return err
 		}
 		defer disk.Close(content)
-		return rewriteInPlace(folder, name, was.found, content)
+		return rewriteInPlace(dir, name, was.found, content)
 	}
-	if staged, err := folder.Stat(e.Temp()); err != nil || staged != was.staged {
+	if staged, err := dir.Stat(e.Temp()); err != nil || staged != was.staged {
 		return &StagedError{string(e.Path)}
 	}
-	defer freeLater(folder, name, was.found)()
-	return folder.Rename(e.Temp(), name)
+	defer freeLater(dir, name, was.found)()
+	return dir.Rename(e.Temp(), name)
 }
 
 // slowToFree is from how many bytes on it takes a while to free a file.
@@ -65,11 +65,11 @@ const slowToFree = 64 << 20
 
 // freeLater keeps a large file that is about to be replaced, until what it returns has the disk
 // free it while other things are done.
-func freeLater(folder disk.Folder, name string, was disk.Info) func() {
+func freeLater(dir disk.Dir, name string, was disk.Info) func() {
 	if was.Size < slowToFree {
 		return func() {}
 	}
-	old, err := folder.Open(name)
+	old, err := dir.Open(name)
 	if err != nil {
 		return func() {}
 	}
@@ -78,8 +78,8 @@ func freeLater(folder disk.Folder, name string, was disk.Info) func() {
 
 // rewriteInPlace gives a file another content without replacing it, if it still is what it
 // was. Both contents are safe on disk elsewhere.
-func rewriteInPlace(folder disk.Folder, name string, was disk.Info, content io.Reader) error {
-	f, err := folder.OpenToWrite(name)
+func rewriteInPlace(dir disk.Dir, name string, was disk.Info, content io.Reader) error {
+	f, err := dir.OpenToWrite(name)
 	if err != nil {
 		return asChanged(err, name)
 	}

@@ -42,7 +42,7 @@ func Recover(ctx context.Context, l *store.Locked) ([]Settled, []store.Damaged, 
 			damaged = append(damaged, store.Damaged{ID: r.ID, Reason: err})
 			continue
 		}
-		f := openFolders(l, files, &sameBoot)
+		f := openDirs(l, files, &sameBoot)
 		s := Settled{Run: r}
 		if err := f.lock(ctx, l); err != nil {
 			s.Err = err
@@ -60,7 +60,7 @@ func Recover(ctx context.Context, l *store.Locked) ([]Settled, []store.Damaged, 
 type restorer struct {
 	store      *store.Locked
 	record     *store.Record
-	folders    *folders
+	dirs       *dirs
 	live       bool            // files may be new
 	durability disk.Durability // of each file by itself
 	steps      []func() error  // what makes old contents live again
@@ -70,15 +70,15 @@ type restorer struct {
 // restore puts back a run that did not end: it removes temporary files, and gives the
 // files that hold what the run wrote their old content. Old contents are on disk before
 // the first of them goes live. Where all files could be looked at the run is settled.
-func restore(l *store.Locked, r *store.Record, f *folders) (Settled, error) {
-	w := &restorer{store: l, record: r, folders: f, live: r.Staged && r.State() != store.Begun, durability: durabilityOf(r.Files.Len()), Settled: Settled{Run: r}}
+func restore(l *store.Locked, r *store.Record, f *dirs) (Settled, error) {
+	w := &restorer{store: l, record: r, dirs: f, live: r.Staged && r.State() != store.Begun, durability: durabilityOf(r.Files.Len()), Settled: Settled{Run: r}}
 	for i := range r.Files.Len() {
 		e, err := r.Files.At(i)
 		if err != nil {
 			return w.Settled, err
 		}
 		p := &putting{w, i, e, nil, ""}
-		if p.folder, p.name = f.of(e); p.folder.away != nil {
+		if p.dir, p.name = f.of(e); p.dir.away != nil {
 			w.Away = append(w.Away, string(e.Path))
 			continue
 		}
@@ -128,31 +128,31 @@ func (w *restorer) settle() error {
 // putting is one file that is put back.
 type putting struct {
 	*restorer
-	i      int
-	entry  *store.Entry
-	folder *folder
-	name   string
+	i     int
+	entry *store.Entry
+	dir   *dir
+	name  string
 }
 
 // prepare removes what is on its way beside the file, and sees to it that its old content
 // can go live in a step, where it has to.
 func (w *putting) prepare() error {
-	e, folder, name := w.entry, w.folder, w.name
+	e, dir, name := w.entry, w.dir, w.name
 	for _, temp := range []string{e.Temp(), e.Back()} {
 		if temp == "" {
 			continue
 		}
-		if err := disk.RemoveIfThere(folder, temp); err != nil {
+		if err := disk.RemoveIfThere(dir, temp); err != nil {
 			return err
 		}
 	}
 	if !w.live {
 		return nil
 	}
-	now, info, err := lookAt(folder, name, digest.By(e.Before, e.After))
+	now, info, err := lookAt(dir, name, digest.By(e.Before, e.After))
 	switch {
 	case errors.Is(err, disk.ErrNotRegular):
-		w.leave("it is a link, a folder or the like by now")
+		w.leave("it is a link, a directory or the like by now")
 		return nil
 	case err != nil && !disk.Missing(err):
 		return err
@@ -183,8 +183,8 @@ func (w *putting) prepare() error {
 }
 
 // lookAt returns the digest of what a file holds now, and what it is.
-func lookAt(folder disk.Folder, name string, by digest.Algorithm) (now digest.Digest, info disk.Info, err error) {
-	f, err := folder.Open(name)
+func lookAt(dir disk.Dir, name string, by digest.Algorithm) (now digest.Digest, info disk.Info, err error) {
+	f, err := dir.Open(name)
 	if err != nil {
 		return now, info, err
 	}
@@ -209,16 +209,16 @@ func (w *putting) leave(reason string) {
 
 // unmake takes a file away that the run made, if it is still what the run made.
 func (w *putting) unmake(now digest.Digest, info disk.Info, err error) {
-	folder, name := w.folder, w.name
+	dir, name := w.dir, w.name
 	switch {
 	case err != nil: // not there
 	case now == w.entry.After:
 		w.steps = append(w.steps, func() error {
-			if is, err := folder.Stat(name); err != nil || is != info {
+			if is, err := dir.Stat(name); err != nil || is != info {
 				w.leave("it was changed by someone else")
 				return nil
 			}
-			return folder.Remove(name)
+			return dir.Remove(name)
 		})
 	default:
 		w.leave("it was changed by someone else")
@@ -227,29 +227,29 @@ func (w *putting) unmake(now digest.Digest, info disk.Info, err error) {
 
 // prepareBack writes the old content to a file beside it, to be renamed over it.
 func (w *putting) prepareBack(was disk.Info, there bool) error {
-	e, folder, name := w.entry, w.folder, w.name
+	e, dir, name := w.entry, w.dir, w.name
 	meta := e.Was
 	if meta.Mode == 0 && meta.Attributes == nil {
 		meta = disk.Meta{Mode: was.Mode, UID: was.UID, GID: was.GID}
-		if f, err := folder.Open(name); err == nil {
+		if f, err := dir.Open(name); err == nil {
 			meta, _ = disk.MetaOf(f, was)
 			disk.Close(f)
 		}
 	}
 	back := e.Back()
-	if _, err := writeLike(folder, back, meta, w.durability, w.old); errors.Is(err, errNotKept) {
+	if _, err := writeLike(dir, back, meta, w.durability, w.old); errors.Is(err, errNotKept) {
 		w.leave("its owner or attributes cannot be given to it any more")
 		return nil
 	} else if err != nil {
 		return err
 	}
 	w.steps = append(w.steps, func() error {
-		is, err := folder.Stat(name)
+		is, err := dir.Stat(name)
 		if there && (err != nil || is != was) || !there && !disk.Missing(err) {
 			w.leave("it was changed by someone else")
-			return folder.Remove(back)
+			return dir.Remove(back)
 		}
-		return folder.Rename(back, name)
+		return dir.Rename(back, name)
 	})
 	return nil
 }
@@ -267,7 +267,7 @@ func (w *putting) old(out io.Writer) error {
 
 // prepareInPlace sees to a file that was to be rewritten in place.
 func (w *putting) prepareInPlace(was disk.Info) error {
-	e, folder, name := w.entry, w.folder, w.name
+	e, dir, name := w.entry, w.dir, w.name
 	if err := w.store.Verify(w.record, e); err != nil {
 		w.leave(err.Error())
 		return nil
@@ -289,7 +289,7 @@ func (w *putting) prepareInPlace(was disk.Info) error {
 			return err
 		}
 		defer disk.Close(old)
-		err = rewriteInPlace(folder, name, was, old)
+		err = rewriteInPlace(dir, name, was, old)
 		var changed *change.ChangedError
 		if errors.As(err, &changed) {
 			w.leave("it was changed by someone else")
@@ -303,7 +303,7 @@ func (w *putting) prepareInPlace(was disk.Info) error {
 // mixture reports whether a file holds what a rewriting in place may leave where it is cut off.
 func (w *putting) mixture() (bool, error) {
 	e := w.entry
-	f, err := w.folder.Open(w.name)
+	f, err := w.dir.Open(w.name)
 	if err != nil {
 		return false, err
 	}

@@ -36,7 +36,7 @@ func (w *writer) stageAll(ctx context.Context) error {
 		return err
 	}
 	if w.durability() == disk.Unsynced {
-		if err := w.folders.syncSystems(); err != nil {
+		if err := w.dirs.syncSystems(); err != nil {
 			return err
 		}
 	}
@@ -54,7 +54,7 @@ type staging struct {
 	i      int
 	change change.Change
 	entry  *store.Entry
-	folder *folder
+	dir    *dir
 	name   string
 	look
 }
@@ -74,7 +74,7 @@ func (w *writer) stage(b *store.Backup, i int, c change.Change) error {
 		return err
 	}
 	s := &staging{writer: w, backup: b, i: i, change: c, entry: e}
-	s.folder, s.name = w.folders.of(e)
+	s.dir, s.name = w.dirs.of(e)
 	if c.What == change.Create {
 		there, err := s.fresh()
 		if err != nil {
@@ -89,10 +89,10 @@ func (w *writer) stage(b *store.Backup, i int, c change.Change) error {
 
 // target backs a file up that is there, and stages its new content.
 func (s *staging) target() error {
-	if err := s.folder.Writable(s.name); err != nil {
+	if err := s.dir.Writable(s.name); err != nil {
 		return asChanged(err, s.change.Path)
 	}
-	target, err := s.folder.Open(s.name)
+	target, err := s.dir.Open(s.name)
 	if err != nil {
 		return asChanged(err, s.change.Path)
 	}
@@ -100,7 +100,7 @@ func (s *staging) target() error {
 	if s.found, err = target.Stat(); err != nil {
 		return err
 	}
-	s.entry.In, s.entry.Inode = s.folder.ID(), s.found.ID
+	s.entry.In, s.entry.Inode = s.dir.ID(), s.found.ID
 	if s.entry.Was, err = disk.MetaOf(target, s.found); err != nil {
 		return err
 	}
@@ -198,7 +198,7 @@ func (s *staging) content(meta disk.Meta, links int, fill func(io.Writer) error)
 	e := s.entry
 	e.InPlace = links > 1
 	if !e.InPlace {
-		s.staged, err = writeLike(s.folder, e.Temp(), meta, s.durability(), fill)
+		s.staged, err = writeLike(s.dir, e.Temp(), meta, s.durability(), fill)
 		e.Staged, e.Modified = s.staged.ID, s.staged.Modified
 		e.InPlace = errors.Is(err, errNotKept)
 	}
@@ -243,11 +243,11 @@ func (s *staging) stageInPlace(fill func(io.Writer) error) error {
 // that an earlier run left, which then is replaced like any other.
 func (s *staging) fresh() (there bool, err error) {
 	c, e := &s.change, s.entry
-	old, err := s.folder.Open(s.name)
+	old, err := s.dir.Open(s.name)
 	switch {
 	case disk.Missing(err):
-		e.In, e.Was = s.folder.ID(), c.Meta
-		s.staged, err = writeLike(s.folder, e.Temp(), c.Meta, s.durability(), func(out io.Writer) error {
+		e.In, e.Was = s.dir.ID(), c.Meta
+		s.staged, err = writeLike(s.dir, e.Temp(), c.Meta, s.durability(), func(out io.Writer) error {
 			by := digest.By(c.After)
 			hash := by.New()
 			err := edit.Rewrite(io.MultiWriter(hash, out), bytes.NewReader(nil), c.Edits)
@@ -274,7 +274,7 @@ func (s *staging) fresh() (there bool, err error) {
 		return false, err
 	}
 	c.Edits = edit.Between{Old: func() (io.ReadCloser, error) {
-		f, err := s.folder.Open(s.name)
+		f, err := s.dir.Open(s.name)
 		return disk.Open(f), err
 	}, Fresh: edit.Edited(edit.Empty, c.Edits)}
 	c.What, c.Before = change.Rewrite, digest
@@ -317,8 +317,8 @@ var errNotKept = errors.New("owner or attributes cannot be kept")
 // what it is then. Nobody can open it who could not open the original: it is its owner's
 // alone until it has all of them, and its content, which fill writes, comes after. Where it
 // cannot have them, nothing is left, and the error is errNotKept.
-func writeLike(folder disk.Folder, name string, meta disk.Meta, durability disk.Durability, fill func(io.Writer) error) (disk.Info, error) {
-	f, err := folder.Create(name)
+func writeLike(dir disk.Dir, name string, meta disk.Meta, durability disk.Durability, fill func(io.Writer) error) (disk.Info, error) {
+	f, err := dir.Create(name)
 	if err != nil {
 		return disk.Info{}, err
 	}
@@ -340,7 +340,7 @@ func writeLike(folder disk.Folder, name string, meta disk.Meta, durability disk.
 		err = errNotKept
 	}
 	if err = errors.Join(err, f.Close()); err != nil {
-		_ = folder.Remove(name)
+		_ = dir.Remove(name)
 	}
 	return info, err
 }
@@ -420,7 +420,7 @@ func (w *writer) proveFiles(ctx context.Context) error {
 		if e.What == change.Remove {
 			continue
 		}
-		staged := filepath.Join(folderOf(e), e.Temp())
+		staged := filepath.Join(dirOf(e), e.Temp())
 		if e.InPlace {
 			staged = w.store.StagedPath(w.record, i)
 		}

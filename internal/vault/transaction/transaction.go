@@ -116,7 +116,7 @@ type writer struct {
 	changes change.Set  // those asked for
 	beside  map[int]int // by a target, the file that is left beside it
 	wanted  wanted
-	folders *folders
+	dirs    *dirs
 	looks   spool.Table // what each target was when its copy was staged, and what the copy
 	inPlace atomic.Bool // some file is to be rewritten in place
 	last    store.State // that was to be entered when that failed
@@ -128,10 +128,10 @@ func Write(ctx context.Context, l *store.Locked, intent Intent, changes change.S
 	if err != nil {
 		return nil, err
 	}
-	if w.folders, err = openAll(ctx, l, w.wanted); err != nil {
+	if w.dirs, err = openAll(ctx, l, w.wanted); err != nil {
 		return nil, err
 	}
-	defer w.folders.close()
+	defer w.dirs.close()
 	if err := w.write(ctx); err != nil {
 		return nil, w.giveUp(err)
 	}
@@ -158,7 +158,7 @@ func newWriter(ctx context.Context, l *store.Locked, intent Intent, changes chan
 	w.record.Files = store.NewFiles(w.record.Secret, all)
 	w.looks.Grow(all)
 	used := map[int]bool{}
-	first := map[string]int{} // the file of each folder that says which folder is meant
+	first := map[string]int{} // the file of each directory that says which directory is meant
 	var one sync.Mutex
 	err := each(ctx, changes.Len(), func(i int) error {
 		c, err := changes.At(i)
@@ -167,8 +167,8 @@ func newWriter(ctx context.Context, l *store.Locked, intent Intent, changes chan
 		}
 		e := entryOf(&c)
 		one.Lock()
-		if k, ok := first[folderOf(e)]; !ok || i < k {
-			first[folderOf(e)], w.wanted[folderOf(e)] = i, e
+		if k, ok := first[dirOf(e)]; !ok || i < k {
+			first[dirOf(e)], w.wanted[dirOf(e)] = i, e
 		}
 		for _, rule := range e.Rules {
 			used[rule] = true
@@ -188,7 +188,7 @@ func newWriter(ctx context.Context, l *store.Locked, intent Intent, changes chan
 // besideOf returns the change that leaves the old content of a file beside it.
 func (w *writer) besideOf(c *change.Change) change.Change {
 	return change.Change{
-		Path: c.Path + w.intent.Beside, Folder: c.Folder, Name: c.Name + w.intent.Beside, In: c.In,
+		Path: c.Path + w.intent.Beside, Dir: c.Dir, Name: c.Name + w.intent.Beside, In: c.In,
 		What: change.Create, Role: change.Beside,
 	}
 }
@@ -204,14 +204,14 @@ func newRecord(intent Intent) *store.Record {
 		r.User = u.Username
 	}
 	here, _ := os.Getwd()
-	r.Folder = change.Path(here)
+	r.Dir = change.Path(here)
 	return r
 }
 
 // entryOf is what is known of a file before it is staged.
 func entryOf(c *change.Change) *store.Entry {
 	return &store.Entry{
-		Path: change.Path(c.Path), Folder: change.Path(c.Folder), Name: change.Path(c.Name), In: c.In,
+		Path: change.Path(c.Path), Dir: change.Path(c.Dir), Name: change.Path(c.Name), In: c.In,
 		What: c.What, Role: c.Role, Before: c.Before, Rules: rulesOf(c),
 	}
 }
@@ -333,7 +333,7 @@ func (w *writer) giveUp(cause error) error {
 			return &NotPutBackError{Run: w.record, Cause: cause, Settle: err}
 		}
 	}
-	s, err := restore(w.store, w.record, w.folders)
+	s, err := restore(w.store, w.record, w.dirs)
 	if err != nil && !live && len(s.Left)+len(s.Away) == 0 {
 		return cause // nothing was touched; the next command closes the record
 	}

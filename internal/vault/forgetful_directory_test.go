@@ -11,8 +11,8 @@ import (
 	"frizzel/internal/disk"
 )
 
-// OpenFolder opens a folder by its path.
-func (d *Disk) OpenFolder(path string) (disk.Folder, error) {
+// OpenDir opens a directory by its path.
+func (d *Disk) OpenDir(path string) (disk.Dir, error) {
 	n := d.at(path)
 	if err := d.check("open", path); err != nil {
 		return nil, err
@@ -20,21 +20,21 @@ func (d *Disk) OpenFolder(path string) (disk.Folder, error) {
 	if n == nil || n.names == nil {
 		return nil, missing("open", path)
 	}
-	return &folder{d, n}, nil
+	return &dir{d, n}, nil
 }
 
 func missing(op, name string) error {
 	return &os.PathError{Op: op, Path: name, Err: fs.ErrNotExist}
 }
 
-type folder struct {
+type dir struct {
 	d *Disk
 	n *node
 }
 
-func (f *folder) ID() disk.ID { return f.n.info.ID }
+func (f *dir) ID() disk.ID { return f.n.info.ID }
 
-func (f *folder) Open(name string) (disk.File, error) {
+func (f *dir) Open(name string) (disk.File, error) {
 	if err := f.d.check("open", name); err != nil {
 		return nil, err
 	}
@@ -48,9 +48,9 @@ func (f *folder) Open(name string) (disk.File, error) {
 	return &file{f.d, n, name, 0}, nil
 }
 
-func (f *folder) OpenToWrite(name string) (disk.File, error) { return f.Open(name) }
+func (f *dir) OpenToWrite(name string) (disk.File, error) { return f.Open(name) }
 
-func (f *folder) Create(name string) (disk.File, error) {
+func (f *dir) Create(name string) (disk.File, error) {
 	if err := f.d.check("create", name); err != nil {
 		return nil, err
 	}
@@ -63,7 +63,7 @@ func (f *folder) Create(name string) (disk.File, error) {
 }
 
 // name changes names.
-func (f *folder) name(of *node, names map[string]*node) {
+func (f *dir) name(of *node, names map[string]*node) {
 	for name, n := range names {
 		if n == nil {
 			delete(f.n.names, name)
@@ -75,7 +75,7 @@ func (f *folder) name(of *node, names map[string]*node) {
 	f.d.pending = append(f.d.pending, naming{f.n, names, of})
 }
 
-func (f *folder) OpenFolder(name string) (disk.Folder, error) {
+func (f *dir) OpenDir(name string) (disk.Dir, error) {
 	n := f.n.names[name]
 	if err := f.d.check("open", name); err != nil {
 		return nil, err
@@ -83,22 +83,22 @@ func (f *folder) OpenFolder(name string) (disk.Folder, error) {
 	if n == nil || n.names == nil {
 		return nil, missing("open", name)
 	}
-	return &folder{f.d, n}, nil
+	return &dir{f.d, n}, nil
 }
 
-func (f *folder) MakeFolder(name string, mode uint32) error {
-	if err := f.d.check("make folder", name); err != nil {
+func (f *dir) MakeDir(name string, mode uint32) error {
+	if err := f.d.check("make directory", name); err != nil {
 		return err
 	}
 	if f.n.names[name] != nil {
-		return &os.PathError{Op: "make folder", Path: name, Err: fs.ErrExist}
+		return &os.PathError{Op: "make directory", Path: name, Err: fs.ErrExist}
 	}
 	n := f.d.node(f.n, disk.Directory, mode)
 	f.name(n, map[string]*node{name: n})
 	return nil
 }
 
-func (f *folder) Rename(from, to string) error {
+func (f *dir) Rename(from, to string) error {
 	if err := f.d.check("rename", to); err != nil {
 		return err
 	}
@@ -111,7 +111,7 @@ func (f *folder) Rename(from, to string) error {
 	return nil
 }
 
-func (f *folder) Remove(name string) error {
+func (f *dir) Remove(name string) error {
 	if err := f.d.check("remove", name); err != nil {
 		return err
 	}
@@ -124,7 +124,7 @@ func (f *folder) Remove(name string) error {
 	return nil
 }
 
-func (f *folder) RemoveFolder(name string) error {
+func (f *dir) RemoveDir(name string) error {
 	if n := f.n.names[name]; n == nil || len(n.names) > 0 {
 		return missing("remove", name)
 	}
@@ -132,7 +132,7 @@ func (f *folder) RemoveFolder(name string) error {
 	return nil
 }
 
-func (f *folder) Stat(name string) (disk.Info, error) {
+func (f *dir) Stat(name string) (disk.Info, error) {
 	n := f.n.names[name]
 	if n == nil {
 		return disk.Info{}, missing("look at", name)
@@ -140,18 +140,18 @@ func (f *folder) Stat(name string) (disk.Info, error) {
 	return n.info, nil
 }
 
-func (f *folder) Names() ([]string, error) { return slices.Sorted(maps.Keys(f.n.names)), nil }
-func (f *folder) Writable(string) error    { return nil }
-func (f *folder) TryLock() (bool, error)   { return true, nil }
-func (f *folder) Close() error             { return nil }
+func (f *dir) Names() ([]string, error) { return slices.Sorted(maps.Keys(f.n.names)), nil }
+func (f *dir) Writable(string) error    { return nil }
+func (f *dir) TryLock() (bool, error)   { return true, nil }
+func (f *dir) Close() error             { return nil }
 
-func (f *folder) Chmod(mode uint32) error {
+func (f *dir) Chmod(mode uint32) error {
 	f.n.info.Mode = mode
 	return nil
 }
 
-func (f *folder) Sync() error {
-	if err := f.d.check("sync", "folder"); err != nil {
+func (f *dir) Sync() error {
+	if err := f.d.check("sync", "directory"); err != nil {
 		return err
 	}
 	if !f.d.synced() {
@@ -159,7 +159,7 @@ func (f *folder) Sync() error {
 	}
 	last := -1
 	for i, p := range f.d.pending {
-		if p.folder == f.n {
+		if p.dir == f.n {
 			last = i
 		}
 	}
@@ -168,7 +168,7 @@ func (f *folder) Sync() error {
 		f.d.pending = f.d.pending[last+1:]
 		return nil
 	}
-	f.d.flush(func(p naming) bool { return p.folder == f.n })
+	f.d.flush(func(p naming) bool { return p.dir == f.n })
 	return nil
 }
 
@@ -185,7 +185,7 @@ func (d *Disk) flush(meant func(naming) bool) {
 	d.pending = rest
 }
 
-func (f *folder) SyncSystem() error {
+func (f *dir) SyncSystem() error {
 	if err := f.d.check("sync all", "file system"); err != nil {
 		return err
 	}
@@ -193,7 +193,7 @@ func (f *folder) SyncSystem() error {
 		return nil
 	}
 	device := f.n.info.Device
-	f.d.flush(func(p naming) bool { return p.folder.info.Device == device })
+	f.d.flush(func(p naming) bool { return p.dir.info.Device == device })
 	var all func(n *node)
 	all = func(n *node) {
 		for _, below := range n.names {

@@ -18,9 +18,9 @@ import (
 	"frizzel/internal/vault/store"
 )
 
-// A folder that someone else's run writes in is waited for, and then refused; nothing is
-// begun. So is a folder that is not the one that was read.
-func TestFolderIsLocked(t *testing.T) {
+// A directory that someone else's run writes in is waited for, and then refused; nothing is
+// begun. So is a directory that is not the one that was read.
+func TestDirIsLocked(t *testing.T) {
 	root := t.TempDir()
 	tree := filepath.Join(root, "tree")
 	require.NoError(t, os.Mkdir(tree, 0o755))
@@ -28,7 +28,7 @@ func TestFolderIsLocked(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(tree, "a"), old, 0o644))
 	s := store.Open(filepath.Join(root, "state"), disk.Real{})
 	c := change.Change{
-		Path: "a", Folder: tree, Name: "a", Before: digest.Of(old), Edits: edit.List{{Start: 13, End: 14, New: []byte("4")}},
+		Path: "a", Dir: tree, Name: "a", Before: digest.Of(old), Edits: edit.List{{Start: 13, End: 14, New: []byte("4")}},
 	}
 	write := func() error {
 		l, err := s.Lock(context.Background())
@@ -38,7 +38,7 @@ func TestFolderIsLocked(t *testing.T) {
 		return err
 	}
 	synctest.Test(t, func(t *testing.T) {
-		theirs, err := disk.Real{}.OpenFolder(tree)
+		theirs, err := disk.Real{}.OpenDir(tree)
 		require.NoError(t, err)
 		ok, err := theirs.TryLock()
 		require.NoError(t, err)

@@ -17,29 +17,29 @@ import (
 	"frizzel/internal/vault/store"
 )
 
-// folders are the folders that hold a run's files, each open, known by its identity, and
+// directories are the directories that hold a run's files, each open, known by its identity, and
 // locked, so that two runs never write in one at the same time, whoever they belong to.
-type folders struct {
-	open map[string]*folder // by path
+type dirs struct {
+	open map[string]*dir // by path
 }
 
-// folder is one of them.
-type folder struct {
-	disk.Folder
+// directory is one of them.
+type dir struct {
+	disk.Dir
 	away error // why it cannot be had
 }
 
-// MovedError is the error of a folder that is not the one that was meant.
+// MovedError is the error of a directory that is not the one that was meant.
 type MovedError struct{ Path string }
 
 // ExitStatus returns Refused.
 func (*MovedError) ExitStatus() exit.Status { return exit.Refused }
 
 func (e *MovedError) Error() string {
-	return fmt.Sprintf("%s is not the folder that it was", e.Path)
+	return fmt.Sprintf("%s is not the directory that it was", e.Path)
 }
 
-// BusyError is the error of a folder that another run writes in, perhaps of another user.
+// BusyError is the error of a directory that another run writes in, perhaps of another user.
 type BusyError struct{ Path string }
 
 // ExitStatus returns Refused.
@@ -51,20 +51,20 @@ func (e *BusyError) Error() string {
 
 func (e *BusyError) Unwrap() error { return store.ErrBusy }
 
-func folderOf(e *store.Entry) string { return filepath.Dir(e.Absolute()) }
+func dirOf(e *store.Entry) string { return filepath.Dir(e.Absolute()) }
 
-// wanted are the folders that files are in, by their paths.
+// wanted are the directories that files are in, by their paths.
 type wanted map[string]*store.Entry // the first file of each
 
 func (w wanted) add(e *store.Entry) {
-	if path := folderOf(e); w[path] == nil {
+	if path := dirOf(e); w[path] == nil {
 		w[path] = e
 	}
 }
 
-// openAll opens the folders of files that are to be written, all of which must be there.
-func openAll(ctx context.Context, l *store.Locked, files wanted) (*folders, error) {
-	f := openFolders(l, files, nil)
+// openAll opens the directories of files that are to be written, all of which must be there.
+func openAll(ctx context.Context, l *store.Locked, files wanted) (*dirs, error) {
+	f := openDirs(l, files, nil)
 	for _, path := range f.paths() {
 		if err := f.open[path].away; err != nil {
 			f.close()
@@ -78,33 +78,33 @@ func openAll(ctx context.Context, l *store.Locked, files wanted) (*folders, erro
 	return f, nil
 }
 
-// openFolders opens what can be had of the folders of files. sameBoot is nil for files that
-// are to be written, whose folders are made where that is meant; else it says whether
+// openDirs opens what can be had of the directories of files. sameBoot is nil for files that
+// are to be written, whose directories are made where that is meant; else it says whether
 // devices have the numbers that they had.
-func openFolders(l *store.Locked, files wanted, sameBoot *bool) *folders {
-	f := &folders{open: map[string]*folder{}}
+func openDirs(l *store.Locked, files wanted, sameBoot *bool) *dirs {
+	f := &dirs{open: map[string]*dir{}}
 	for _, path := range slices.Sorted(maps.Keys(files)) {
 		e := files[path]
-		opened, err := l.System.OpenFolder(path)
+		opened, err := l.System.OpenDir(path)
 		if disk.Missing(err) && e.What == change.Create && sameBoot == nil {
 			opened, err = disk.MakePath(l.System, path, 0o755)
 		}
-		if err == nil && !isFolder(opened.ID(), e.In, sameBoot == nil || *sameBoot) {
+		if err == nil && !isDir(opened.ID(), e.In, sameBoot == nil || *sameBoot) {
 			disk.Close(opened)
 			err = &MovedError{path}
 		}
-		f.open[path] = &folder{opened, err}
+		f.open[path] = &dir{opened, err}
 	}
 	return f
 }
 
-// isFolder reports whether a folder is the one that was meant, where that is known.
-func isFolder(now, wanted disk.ID, devices bool) bool {
+// isDir reports whether a directory is the one that was meant, where that is known.
+func isDir(now, wanted disk.ID, devices bool) bool {
 	return wanted == disk.ID{} || now.Inode == wanted.Inode && (now.Device == wanted.Device || !devices)
 }
 
-// paths lists the folders in order.
-func (f *folders) paths() []string {
+// paths lists the directories in order.
+func (f *dirs) paths() []string {
 	var all []string
 	for path := range f.open {
 		all = append(all, path)
@@ -113,13 +113,13 @@ func (f *folders) paths() []string {
 	return all
 }
 
-// of returns the folder that holds an entry's file, and the file's name in it.
-func (f *folders) of(e *store.Entry) (*folder, string) {
-	return f.open[folderOf(e)], filepath.Base(string(e.Name))
+// of returns the directory that holds an entry's file, and the file's name in it.
+func (f *dirs) of(e *store.Entry) (*dir, string) {
+	return f.open[dirOf(e)], filepath.Base(string(e.Name))
 }
 
-// lock locks all folders, in an order that all runs keep to.
-func (f *folders) lock(ctx context.Context, l *store.Locked) error {
+// lock locks all directories, in an order that all runs keep to.
+func (f *dirs) lock(ctx context.Context, l *store.Locked) error {
 	paths := slices.DeleteFunc(f.paths(), func(p string) bool { return f.open[p].away != nil })
 	slices.SortFunc(paths, func(a, b string) int {
 		x, y := f.open[a].ID(), f.open[b].ID()
@@ -139,7 +139,7 @@ func (f *folders) lock(ctx context.Context, l *store.Locked) error {
 	return nil
 }
 
-func (f *folders) close() {
+func (f *dirs) close() {
 	for _, opened := range f.open {
 		if opened.away == nil {
 			disk.Close(opened)
@@ -147,9 +147,9 @@ func (f *folders) close() {
 	}
 }
 
-// sync waits until the names in all folders have reached the disk; where files are not
+// sync waits until the names in all directories have reached the disk; where files are not
 // synced by themselves, until all of their file systems have.
-func (f *folders) sync(files disk.Durability) error {
+func (f *dirs) sync(files disk.Durability) error {
 	if files == disk.Unsynced {
 		return f.syncSystems()
 	}
@@ -163,8 +163,8 @@ func (f *folders) sync(files disk.Durability) error {
 	return nil
 }
 
-// syncSystems waits until the file systems of all folders have reached the disk.
-func (f *folders) syncSystems() error {
+// syncSystems waits until the file systems of all directories have reached the disk.
+func (f *dirs) syncSystems() error {
 	done := map[uint64]bool{}
 	for _, path := range f.paths() {
 		opened := f.open[path]
