@@ -255,7 +255,7 @@ func (c *compiler) settings(items []script.Node, joiners *string) (filters []pro
 			for _, g := range n.Globs {
 				glob := c.constant(g)
 				if !program.ValidGlob(glob) {
-					c.errorf(g.Pos, "", "%q is no well-formed glob", glob)
+					c.errorf(g.Pos, "", "%q is not a valid glob", glob)
 				} else if n.Not {
 					f.Out = append(f.Out, glob)
 				} else {

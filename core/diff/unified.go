@@ -6,26 +6,14 @@ import (
 	"strings"
 )
 
-// Unified appends hunks as a unified diff of the file named name, a path with
+// Unified appends hunks to dst as a unified diff of the file named name, a path with
 // slashes that does not begin with one, as `git apply` and `patch -p1` take it.
-// about gives what stands behind a hunk's line numbers; nil gives nothing.
+// about returns the text behind a hunk's line numbers; it may be nil.
 func Unified(dst []byte, name string, hunks []Hunk, about func(Hunk) string) []byte {
-	return between(dst, Name("a/"+name), Name("b/"+name), hunks, about)
-}
-
-// Created is Unified for a file that is not there yet.
-func Created(dst []byte, name string, hunks []Hunk, about func(Hunk) string) []byte {
-	return between(dst, Nothing, Name("b/"+name), hunks, about)
-}
-
-// Nothing stands in a diff for a file that is not there.
-const Nothing = "/dev/null"
-
-func between(dst []byte, from, to string, hunks []Hunk, about func(Hunk) string) []byte {
 	if len(hunks) == 0 {
 		return dst
 	}
-	dst = fmt.Appendf(dst, "--- %s\n+++ %s\n", from, to)
+	dst = fmt.Appendf(dst, "--- %s\n+++ %s\n", Name("a/"+name), Name("b/"+name))
 	for _, h := range hunks {
 		said := ""
 		if about != nil {
@@ -38,6 +26,9 @@ func between(dst []byte, from, to string, hunks []Hunk, about func(Hunk) string)
 	}
 	return dst
 }
+
+// Nothing is the name of a file that does not exist yet.
+const Nothing = "/dev/null"
 
 // AppendHeader appends the line that a hunk begins with, and what is said about it.
 func (h Hunk) AppendHeader(dst []byte, about string) []byte {

@@ -152,7 +152,7 @@ func (b *builder) current() *line {
 }
 
 // whole adds a line that nothing may change.
-func (b *builder) whole(what, text, why string) *line {
+func (b *builder) whole(what, text, why string) {
 	l := b.line()
 	l.text, l.place, l.lock = append(l.text, oneLine(text)...), b.where, b.locked(why)
 	if cells := l.place.cells; what != "" && len(cells) > 0 {
@@ -161,7 +161,6 @@ func (b *builder) whole(what, text, why string) *line {
 		l.place.in = strings.TrimPrefix(l.place.in+", "+what, ", ")
 	}
 	b.lines = append(b.lines, l)
-	return l
 }
 
 // locked returns the number of a reason.
@@ -207,7 +206,7 @@ func (b *builder) hid(what string) {
 }
 
 // finish lays the lines out as the document's text.
-func (b *builder) finish() error {
+func (b *builder) finish() {
 	d := b.doc
 	size := 0
 	for _, l := range b.lines {
@@ -228,7 +227,6 @@ func (b *builder) finish() error {
 	}
 	d.texts = b.texts
 	d.Embedded = b.embedded
-	return nil
 }
 
 // unpaired counts a line that no line shown stands for.

@@ -84,7 +84,7 @@ type Document struct {
 	signed bool
 }
 
-// Hidden is a text that is no part of what a reader sees, and where it stands.
+// Hidden is a text that is not part of what a reader sees, and where it stands.
 type Hidden struct{ Place, Text string }
 
 // Read reads a document, which keeps raw. The error says why it cannot be one.
@@ -98,7 +98,8 @@ func Read(name string, raw []byte) (*Document, error) {
 		if err := b.flat(); err != nil {
 			return nil, err
 		}
-		return d, b.finish()
+		b.finish()
+		return d, nil
 	}
 	var err error
 	if d.pack, err = unpack(raw); err != nil {
@@ -117,7 +118,8 @@ func Read(name string, raw []byte) (*Document, error) {
 	if err != nil {
 		return nil, err
 	}
-	return d, b.finish()
+	b.finish()
+	return d, nil
 }
 
 // lineAt returns the number of the line, from 0, that a byte of the text is in.

@@ -96,7 +96,7 @@ func partOf(name string, m *member, src []byte) (*part, error) {
 	p := &part{name: name, member: m, src: bytes.TrimPrefix(src, []byte("\ufeff"))}
 	p.mark = len(src) - len(p.src)
 	if !utf8.Valid(p.src) {
-		return nil, damaged("its part %q is no UTF-8", name)
+		return nil, damaged("its part %q is not UTF-8", name)
 	}
 	return p, nil
 }

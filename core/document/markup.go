@@ -246,7 +246,7 @@ func (s *scanner) tag() (nameEnd, end int, declares bool) {
 }
 
 // leap goes to the end tag of the element that was opened last, where that is plain to see: no
-// element of its name stands in it, and nothing that is no markup.
+// element of its name stands in it, and nothing that is not markup.
 func (s *scanner) leap() {
 	last := s.open[len(s.open)-1]
 	name := s.src[last[0]-1 : last[1]] // with the <

@@ -224,7 +224,7 @@ func (r *openReader) paragraph(name string) {
 		}
 		l := r.begin()
 		if name == "text:h" {
-			r.state.level = max(1, number(r.s.value("text:outline-level"), 1))
+			r.state.level = max(1, number(r.s.value("text:outline-level")))
 			l.level = r.state.level
 		}
 	}
@@ -239,7 +239,7 @@ func (r *openReader) paragraph(name string) {
 func (r *openReader) character(name string) {
 	text := map[string]string{"text:tab": "\t", "text:line-break": "\u2028", "text:s": " "}[name]
 	if name == "text:s" {
-		text = strings.Repeat(" ", min(max(1, number(r.s.value("text:c"), 1)), 4096))
+		text = strings.Repeat(" ", min(max(1, number(r.s.value("text:c"))), 4096))
 	}
 	switch r.mode {
 	case hidden:
@@ -407,13 +407,11 @@ func (r *openReader) closes(act action) error {
 	return nil
 }
 
-func number(text string, otherwise int) int {
-	if text == "" {
-		return otherwise
-	}
+// number returns the number that an attribute holds, or 1 if it is missing or invalid.
+func number(text string) int {
 	n, err := strconv.Atoi(text)
 	if err != nil || n < 0 || n > 1<<24 {
-		return otherwise
+		return 1
 	}
 	return n
 }

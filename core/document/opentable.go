@@ -17,7 +17,7 @@ func (r *openReader) table(name string) {
 		r.state.where.row, r.state.where.column = 0, 0
 	case "table:table-row":
 		r.state.where.row++
-		if n := number(r.s.value("table:number-rows-repeated"), 1); n > 1 {
+		if n := number(r.s.value("table:number-rows-repeated")); n > 1 {
 			r.push(openRestore)
 			r.state.level = n
 			r.stack[len(r.stack)-1].where.row += n - 1
@@ -48,7 +48,7 @@ func (r *openReader) cell() {
 	r.state.where.column++
 	column := r.state.where.column
 	t := r.cellTag()
-	n := number(string(t.repeated), 1)
+	n := number(string(t.repeated))
 	r.push(openCellEnd)
 	r.stack[len(r.stack)-1].where.column += n - 1
 	if r.sheet == "" {

@@ -154,7 +154,7 @@ func (m *member) check() error {
 	}
 	switch {
 	case m.name == "" || strings.HasPrefix(m.name, "/") || strings.ContainsAny(m.name, "\\\x00") || !utf8.ValidString(m.name):
-		return damaged("the package's member %q has a name that is no path in it", m.name)
+		return damaged("the package's member %q has a name that is not a path in it", m.name)
 	case m.flags&flagEncrypted != 0:
 		return ErrEncrypted
 	case m.flags&flagPatched != 0:

@@ -10,7 +10,7 @@ import (
 	"frizzel/core/codec"
 )
 
-// What is encoded comes back; what is cut, longer or another is no list, or one that is
+// What is encoded comes back; what is cut, longer or another is not a list, or one that is
 // still in order.
 func TestEncoding(t *testing.T) {
 	text := make([]byte, 60)

@@ -15,7 +15,7 @@ func build(t *Text) []node {
 	for i := range b.nodes {
 		b.line(i)
 	}
-	b.settlePending(0, len(b.nodes), false)
+	b.resolvePending(0, false)
 	for len(b.stack) > 0 {
 		b.pop()
 	}
@@ -67,9 +67,9 @@ func (b *builder) entry(i, closing, from int) {
 			b.push(b.last, -1, Indentation)
 			b.last = -1
 		}
-		b.settlePending(len(b.stack), i, false)
+		b.resolvePending(len(b.stack), false)
 		b.adopt(i)
-	case b.isInner(n, closing): // it closes and opens something of the line that opened the innermost block
+	case b.isInner(n): // it closes and opens something of the line that opened the innermost block
 		b.unwind(b.hardTop()+1, i, false)
 		b.adopt(i)
 		n.flags |= inner
@@ -117,7 +117,7 @@ func (b *builder) closesHard(i, closing, from int) bool {
 
 // isInner reports whether a line belongs to what opens the innermost block: a bracket on a line by itself, or
 // one that closes a bracket which the block's own lines opened.
-func (b *builder) isInner(n *node, closing int) bool {
+func (b *builder) isInner(n *node) bool {
 	if n.flags&byNext != 0 {
 		return true
 	}
@@ -177,7 +177,7 @@ func (b *builder) plain(i, closing int) {
 		}
 		b.unwind(keep, i, false)
 	} else {
-		b.settlePending(len(b.stack), i, false)
+		b.resolvePending(len(b.stack), false)
 	}
 	b.adopt(i)
 	b.last = -1
@@ -284,7 +284,7 @@ func (b *builder) adopt(i int) {
 
 // unwind closes all but the outermost keep of what is open, before line i.
 func (b *builder) unwind(keep, i int, header bool) {
-	b.settlePending(keep, i, header)
+	b.resolvePending(keep, header)
 	for len(b.stack) > keep {
 		b.pop()
 	}
@@ -307,10 +307,10 @@ func (b *builder) pop() {
 	}
 }
 
-// settlePending says where the comments and blank lines belong that stand before line i, which leaves
-// the outermost keep of what is open as they are. A comment behind an inner block belongs to the level of its own
+// resolvePending decides which blocks the pending comments and blank lines belong to, before a line that leaves
+// the outermost keep open blocks open. A comment behind an inner block belongs to the level of its own
 // indentation; comments that touch a header belong to what follows.
-func (b *builder) settlePending(keep, i int, header bool) {
+func (b *builder) resolvePending(keep int, header bool) {
 	if len(b.pending) == 0 {
 		return
 	}

@@ -266,7 +266,7 @@ func sound(t *testing.T, name string, text []byte, s syntax.Syntax) {
 			up := i - 1
 			for up >= 0 && up != inside {
 				if end := tx.Item(up).To; up != i-1 && end > i {
-					require.Fail(t, "overlap", "%s: line %d lies in the item of line %d, and is no part of it", name, i+1, up+1)
+					require.Fail(t, "overlap", "%s: line %d lies in the item of line %d, and is not part of it", name, i+1, up+1)
 				}
 				up = tx.Item(up).Parent
 			}

@@ -6,7 +6,7 @@ import (
 	"unicode/utf8"
 )
 
-// The package regexp takes a byte that is no UTF-8 for U+FFFD. For an expression that names
+// The package regexp takes a byte that is not UTF-8 for U+FFFD. For an expression that names
 // that character, invalid bytes are shown to it as private characters instead, which a dot
 // matches, and a class that excludes others.
 const private = 0x10f800 // and the byte

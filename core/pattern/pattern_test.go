@@ -14,7 +14,7 @@ import (
 )
 
 // world is texts in which much matches: words, joiners, letters of several cases and
-// widths, bytes that are no UTF-8, both line endings.
+// widths, bytes that are not UTF-8, both line endings.
 var world = []string{"de", "pot", "depot-3", "DEPOT-3", "-", ".", "_", " ", "3", "30", "é", "É", "K", "k", "ſ", "s", "\xe9", "\n", "\r\n", "駅"}
 
 func randomText(r *rand.Rand, parts int) []byte {

@@ -195,7 +195,7 @@ func setOf(r rune, fold bool) *byteSet {
 }
 
 // add adds the bytes of the characters from lo to hi. All above ASCII go together, since bytes
-// that are no UTF-8 are matched as U+FFFD; a line feed may stand in a text as both of its bytes.
+// that are not UTF-8 are matched as U+FFFD; a line feed may stand in a text as both of its bytes.
 func (s *byteSet) add(lo, hi rune) {
 	for r := lo; r <= hi && r < utf8.RuneSelf; r++ {
 		s[r] = true

@@ -156,7 +156,7 @@ func innermost(nodes []*tree.Node) (out []*tree.Node) {
 	return out
 }
 
-// shownIn reports whether a value is part of what another one is shown as. An attribute is no part
+// shownIn reports whether a value is part of what another one is shown as. An attribute is not part
 // of an element that is shown as its text.
 func shownIn(n, outer *tree.Node) bool {
 	return n.Within(outer) && (n.Kind != tree.Attribute || outer.HasMembers())
@@ -239,15 +239,15 @@ func places(n int) string {
 
 // prove makes the statement's changes if what comes of them reads as the old text with those
 // changes and no others. The values around the statement follow.
-func (r *run) prove(c *changes, changes tree.Changes) bool {
+func (r *run) prove(c *changes, changes tree.Changes) {
 	if len(c.edits) == 0 {
-		return true
+		return
 	}
 	c.order()
 	fits := c.edits.Fits(len(r.text.Bytes))
 	if !fits {
 		r.fail(0, "two changes of this file meet; make them one after the other")
-		return false
+		return
 	}
 	var follow []*tree.Node
 	for _, s := range r.stack {
@@ -258,10 +258,10 @@ func (r *run) prove(c *changes, changes tree.Changes) bool {
 		reason := err.Error()
 		var syntax *tree.SyntaxError
 		if errors.As(err, &syntax) {
-			reason = fmt.Sprintf("this would be no %s any more: %s", r.syntax(), syntax.Reason)
+			reason = fmt.Sprintf("this would not be %s any more: %s", r.syntax(), syntax.Reason)
 		}
 		r.fail(r.lineRead(c.edits[0].Start), reason)
-		return false
+		return
 	}
 	before := r.unproven
 	c.commit()
@@ -276,5 +276,4 @@ func (r *run) prove(c *changes, changes tree.Changes) bool {
 		}
 		r.stack[i].nodes = nodes
 	}
-	return true
 }

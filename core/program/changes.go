@@ -102,7 +102,7 @@ func (c *changes) inserted(at int) bool {
 }
 
 // offer adds one change, of one edit or more in order, unless it is declined.
-// Edits that write what is there are dropped; a change of none is no change.
+// Edits that write what is there are dropped; a change of none is not a change.
 func (c *changes) offer(edits ...edit.Edit) bool {
 	if len(edits) > 0 {
 		c.run.progress(edits[0].Start)

@@ -17,7 +17,7 @@ type model struct {
 	level   int
 	ending  string
 	ended   bool // the last line has an ending, as the run read it
-	emptied bool // a last line without an ending became empty, and so is no line; a span of it is left, which the model cannot have
+	emptied bool // a last line without an ending became empty, and so is not a line; a span of it is left, which the model cannot have
 	failed  bool // settle would write what it does not look for
 	joiners string
 	within  []*script.Address // by level

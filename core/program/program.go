@@ -126,7 +126,7 @@ func MatchesAny(globs []string, rel string) bool {
 	return false
 }
 
-// ValidGlob reports whether g is a well-formed glob.
+// ValidGlob reports whether g is a valid glob.
 func ValidGlob(g string) bool { return g != "" && doublestar.ValidatePattern(g) }
 
 // Only returns the program with one rule alone, by its index, whatever other rules

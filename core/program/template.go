@@ -173,7 +173,7 @@ func Filter(s string, filters []script.Filter) (string, error) {
 	return s, nil
 }
 
-// mapLetters maps the characters of s; bytes that are no UTF-8 stay.
+// mapLetters maps the characters of s; bytes that are not UTF-8 stay.
 func mapLetters(s string, to func(rune) rune) string {
 	var b strings.Builder
 	for len(s) > 0 {
@@ -213,7 +213,7 @@ func pad(s string, width int) string {
 func plus(s string, n int) (string, error) {
 	digits := strings.TrimPrefix(s, "-")
 	if digits == "" || strings.Trim(digits, "0123456789") != "" {
-		return s, fmt.Errorf("%q is no whole number", s)
+		return s, fmt.Errorf("%q is not a whole number", s)
 	}
 	value, _ := new(big.Int).SetString(s, 10)
 	sum := value.Add(value, big.NewInt(int64(n))).String()

@@ -34,7 +34,7 @@ func TestFilters(t *testing.T) {
 		}
 	}
 	res := compileText(t, `replace regex '\w+' with "{=0 plus 1}"`).Run(program.Input{Text: []byte("7\nseven\n")})
-	require.Equal(t, []program.Note{{Rule: 0, Line: 2, Text: `plus 1: "seven" is no whole number`}}, res.Failures)
+	require.Equal(t, []program.Note{{Rule: 0, Line: 2, Text: `plus 1: "seven" is not a whole number`}}, res.Failures)
 }
 
 func TestPlaceholders(t *testing.T) {

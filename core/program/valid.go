@@ -23,9 +23,9 @@ func (r *run) judge() {
 	n := Note{Text: fmt.Sprintf("this would be %s no more: %v", syntax, err)}
 	var fault *tree.SyntaxError
 	if errors.As(err, &fault) {
-		n.Text = fmt.Sprintf("this would be no %s any more: %s", syntax, fault.Reason)
+		n.Text = fmt.Sprintf("this would not be %s any more: %s", syntax, fault.Reason)
 		if fault.Line > 0 {
-			n.Text = fmt.Sprintf("this would be no %s any more: line %d: %s", syntax, fault.Line, fault.Reason)
+			n.Text = fmt.Sprintf("this would not be %s any more: line %d: %s", syntax, fault.Line, fault.Reason)
 		}
 	}
 	r.result.Broken = append(r.result.Broken, n)

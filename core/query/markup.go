@@ -105,7 +105,7 @@ func noXPath(source, reason string) error {
 			reason = ours
 		}
 	}
-	return &Error{-1, "this is no XPath: " + reason, remedy}
+	return &Error{-1, "this is not an XPath expression: " + reason, remedy}
 }
 
 func (p *markupPath) find(_ *tree.Document, from []*tree.Node, hits *Hits) (err error) {

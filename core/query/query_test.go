@@ -25,6 +25,7 @@ func TestSelect(t *testing.T) {
 		{syntax.JSON, `{"a": {"c": 1}, "a": {"d": 2}}`, `$.a.*`, []string{"$['a']['c']", "$['a']['d']"}},
 		{syntax.JSON, `{"a": {"c": 1}, "a": {"d": 2}}`, `$..d`, []string{"$['a']['d']"}},
 		{syntax.YAML, "a: &x {b: 1}\nc: *x\nd:\n  <<: *x\n  e: 2\n", `$..b`, []string{"$['a']['b']"}},
+		{syntax.YAML, "a: &x {b: 1}\nc: &y {f: 1, b: 2}\nd:\n  - <<: [*y, *x]\n    e: 2\n  - <<: *x\n", `$.d[?@.f == 1 && @.b == 2]`, []string{"$['d'][0]"}},
 		{syntax.YAML, "a: &x {b: 1}\nc: *x\nd:\n  <<: *x\n  e: 2\n", `$.*`, []string{"$['a']", "$['c']", "$['d']"}},
 		{syntax.YAML, "a: 1\n---\na: 2\n", `$.a`, []string{"1:$['a']", "2:$['a']"}},
 		{syntax.TOML, "[t]\na = 0x1f\n[[l]]\nb = 1\n[[l]]\nb = 2\n", `$.l[?@.b > 1].b`, []string{"$['l'][1]['b']"}},

@@ -35,7 +35,7 @@ func compileValues(source string) (*valuesPath, error) {
 		if e.Reason == "invalid comparison operator" {
 			e.Remedy = `compare with ==, as in [?@.name == "platform-1"]`
 		}
-		e.Reason = "this is no JSONPath: " + e.Reason
+		e.Reason = "this is not a JSONPath: " + e.Reason
 		return nil, e
 	}
 	q := p.Query()

@@ -43,7 +43,7 @@ func FilterNames() (names []string) {
 	return names
 }
 
-// placeholderRow is what may stand in {=…} by itself. Its name is no parameter's and no group's.
+// placeholderRow is what may stand in {=…} by itself. Its name is not a parameter's and no group's.
 type placeholderRow struct {
 	name string // "" for those that a script names
 	use  Use

@@ -88,7 +88,7 @@ func lexIn(source, in *Source) ([]token, Problems) {
 	return l.tokens, l.problems
 }
 
-// notUTF8 reports the first byte that is no UTF-8.
+// notUTF8 reports the first byte that is not UTF-8.
 func (l *lexer) notUTF8() {
 	line, rest := 1, l.source.Text
 	column := 1
@@ -202,7 +202,7 @@ func (l *lexer) numeral(rest string) {
 	if more := rest[n:]; strings.HasPrefix(more, "-") {
 		if m := countWhile(more[1:], isDigit); m > 0 {
 			t := l.add(kindBad, rest[:n+1+m], n+1+m)
-			l.report(t.pos, strconv.Quote(t.text)+" is no number", "write lines "+rest[:n]+" to "+more[1:1+m])
+			l.report(t.pos, strconv.Quote(t.text)+" is not a number", "write lines "+rest[:n]+" to "+more[1:1+m])
 			return
 		}
 	}

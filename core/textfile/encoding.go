@@ -59,7 +59,7 @@ func EncodingNamed(name string) (*Encoding, error) {
 	e, err := ianaindex.IANA.Encoding(name)
 	if err != nil || e == nil {
 		if e, err = htmlindex.Get(name); err != nil {
-			return nil, fmt.Errorf("there is no encoding %q that is known; such are utf-8, utf-16le, iso-8859-1 and windows-1252", name)
+			return nil, fmt.Errorf("there is no encoding %q; there are, for example, utf-8, utf-16le, iso-8859-1 and windows-1252", name)
 		}
 	}
 	lower := strings.ToLower(name)
@@ -112,9 +112,9 @@ func looksWide(raw []byte, order binary.ByteOrder) bool {
 	return narrow*4 >= len(raw) // half of the characters
 }
 
-// settled returns the encoding as the file at hand has it, with a mark or
-// without, and the mark's length.
-func (e *Encoding) settled(raw []byte) (*Encoding, int) {
+// withMark returns the variant of e that raw has, with a byte order mark or
+// without, and the length of the mark in bytes.
+func (e *Encoding) withMark(raw []byte) (*Encoding, int) {
 	for _, pair := range [][2]*Encoding{{utf8Plain, utf8Mark}, {utf16LE, utf16LEMark}, {utf16BE, utf16BEMark}} {
 		if e != pair[0] && e != pair[1] {
 			continue

@@ -26,7 +26,7 @@ func FormOf(head []byte, size int64, encoding string) (Form, error) {
 		return Form{}, ErrBinary
 	}
 	f := Form{lineFeed: []byte("\n")}
-	f.encoding, f.mark = e.settled(head)
+	f.encoding, f.mark = e.withMark(head)
 	if f.encoding.step != nil {
 		f.lineFeed, _ = f.encoding.encode(f.lineFeed)
 	}

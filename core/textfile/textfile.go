@@ -44,7 +44,7 @@ func Decode(raw []byte, encoding string) (*File, error) {
 	return f.Decode(raw, true), nil
 }
 
-// IsBinary reports whether bytes that are no UTF-16 are no text either: a NUL in
+// IsBinary reports whether bytes that are not UTF-16 are no text either: a NUL in
 // the first SniffLen of them.
 func IsBinary(raw []byte) bool {
 	return bytes.IndexByte(raw[:min(len(raw), SniffLen)], 0) >= 0

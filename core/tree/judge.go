@@ -33,7 +33,7 @@ const judgedSize = 64 << 20
 func Judge(s syntax.Syntax, before, after []byte) error {
 	if s == syntax.JSON && len(after) > judgedSize {
 		if json.Valid(before) && !json.Valid(after) {
-			return &SyntaxError{syntax.JSON, 0, "it is no strict JSON"}
+			return &SyntaxError{syntax.JSON, 0, "it is not strict JSON"}
 		}
 		return nil
 	}

@@ -68,7 +68,7 @@ func (d *Document) key(n *Node, name string) (string, error) {
 		made, err := Parse(syntax.XML, []byte("<x "+name+`="" />`))
 		if err != nil || len(made.Roots[0].Members[0].Members) != 1 || made.Roots[0].Members[0].Members[0].Name != name {
 			if prefix, local, ok := strings.Cut(name, ":"); !ok || !nameOfXML(prefix) || !nameOfXML(local) {
-				return "", misfit("%q is no name of XML", name)
+				return "", misfit("%q is not a valid XML name", name)
 			}
 		}
 		return name, nil
@@ -113,7 +113,7 @@ func (d *Document) tomlName(n *Node, name string) string {
 // yamlName writes a key as the one of n is written.
 func (d *Document) yamlName(n *Node, name string) (string, error) {
 	if n.keyNode != nil && n.keyNode.HasMembers() {
-		return "", misfit("the key of %s is no text", d.Path(n))
+		return "", misfit("the key of %s is not text", d.Path(n))
 	}
 	c := yamlCodec{d}
 	for _, raw := range c.forms(&Node{style: d.quoted(n.Key), Kind: String}, name, String) {

@@ -119,7 +119,7 @@ func (s *Step) fits(n *Node, of syntax.Syntax) bool {
 func (d *Document) become(n *Node, fresh Fresh) (edit.List, Changes, error) {
 	switch {
 	case n.scattered:
-		return nil, nil, misfit("%s is no value in one place", d.Path(n))
+		return nil, nil, misfit("%s is not a value in one place", d.Path(n))
 	case n.Parent == nil && d.Syntax != syntax.JSON && d.Syntax != syntax.YAML:
 		return nil, nil, misfit("a whole %s file cannot become a value", d.Syntax)
 	case n.HasMembers() && (d.Syntax == syntax.CSV || d.Syntax == syntax.BareCSV):
@@ -178,7 +178,7 @@ func (d *Document) literal(text string) (*Node, error) {
 	case syntax.JSON:
 		made, err = Parse(syntax.JSON, []byte(text))
 		if err == nil && d.strict && !made.strict {
-			return nil, misfit("%s is no strict JSON, as the file is", excerpt(text))
+			return nil, misfit("%s is not strict JSON, as the file is", excerpt(text))
 		}
 	case syntax.YAML:
 		made, err = Parse(syntax.YAML, []byte(text))
@@ -321,7 +321,7 @@ func (d *Document) SettleItem(from *Node, steps []Step, fresh Fresh, add bool) (
 		return d.add(at, outer, Fresh{raw, true})
 	}
 	if at.Kind != Array || at.scattered {
-		return nil, nil, misfit("%s is no list of values", d.Path(at))
+		return nil, nil, misfit("%s is not a list of values", d.Path(at))
 	}
 	var found []*Node
 	for _, m := range at.Members {

@@ -159,7 +159,7 @@ func (t *tomlReader) keyValue(at *Node, e *unstable.Node) {
 			at = m
 			continue
 		}
-		n := t.value(e.Value(), key.end, end)
+		n := t.value(e.Value(), key.end)
 		n.Name, n.Key, n.KeyEnd = name, key.start, key.end
 		if len(keys) > 1 {
 			n.places = []place{{first, end}} // with the names before its own
@@ -171,9 +171,8 @@ func (t *tomlReader) keyValue(at *Node, e *unstable.Node) {
 	}
 }
 
-// value takes a value that stands behind the byte from, and ends with the byte end where end is
-// not -1.
-func (t *tomlReader) value(e *unstable.Node, from, end int) *Node {
+// value returns the node of a value that begins at or after the byte from.
+func (t *tomlReader) value(e *unstable.Node, from int) *Node {
 	n := &Node{Kind: tomlKinds[e.Kind]}
 	switch e.Kind {
 	case unstable.Array, unstable.InlineTable:
@@ -189,7 +188,7 @@ func (t *tomlReader) value(e *unstable.Node, from, end int) *Node {
 				t.keyValue(n, c)
 				at = int(c.Raw.Offset + c.Raw.Length)
 			default:
-				m := t.value(c, t.skip(at), -1)
+				m := t.value(c, t.skip(at))
 				n.add(m)
 				at = m.End
 			}
@@ -216,7 +215,7 @@ func (t *tomlReader) value(e *unstable.Node, from, end int) *Node {
 	return n
 }
 
-// skip returns the first byte from at on that is no white space, comma or comment.
+// skip returns the first byte from at on that is not a white space, comma or comment.
 func (t *tomlReader) skip(at int) int {
 	for at < len(t.src) {
 		switch t.src[at] {

@@ -114,7 +114,7 @@ type SyntaxError struct {
 	Reason string
 }
 
-func (e *SyntaxError) Error() string { return fmt.Sprintf("this is no %s: %s", e.Syntax, e.Reason) }
+func (e *SyntaxError) Error() string { return fmt.Sprintf("this is not %s: %s", e.Syntax, e.Reason) }
 
 // maxDepth bounds how deep values lie in each other.
 const maxDepth = 10_000

@@ -194,7 +194,7 @@ func (d *Document) Write(v *Value, edits edit.List) (edit.List, Kind, error) {
 	c := d.codec()
 	fresh := string(edits.Apply(v.Text))
 	if !utf8.ValidString(fresh) && d.Syntax != syntax.CSV && d.Syntax != syntax.BareCSV {
-		return nil, 0, &CannotHoldError{fmt.Sprintf("%s cannot hold bytes that are no UTF-8", d.Syntax)}
+		return nil, 0, &CannotHoldError{fmt.Sprintf("%s cannot hold bytes that are not UTF-8", d.Syntax)}
 	}
 	kind := d.kindOf(c, n, fresh)
 	if kind == n.Kind || kind.bare() && n.Kind.bare() {

@@ -143,7 +143,8 @@ func (y *yamlReader) node(of *yaml.Node, from, indent int) (*Node, error) {
 		n.Kind = Array
 		return n, y.sequence(n, of, content)
 	}
-	return n, y.scalar(n, of, content, indent)
+	y.scalar(n, of, content, indent)
+	return n, nil
 }
 
 // behindProperties returns where the content of a node begins that has an anchor or a tag.
@@ -265,7 +266,7 @@ func (y *yamlReader) ends(n *Node, at int, closing byte) error {
 
 var yamlKinds = map[string]Kind{"!!null": Null, "!!bool": Bool, "!!int": Number, "!!float": Number, "!!timestamp": Date}
 
-func (y *yamlReader) scalar(n *Node, of *yaml.Node, at, indent int) error {
+func (y *yamlReader) scalar(n *Node, of *yaml.Node, at, indent int) {
 	n.Kind = String
 	if k, ok := yamlKinds[of.ShortTag()]; ok {
 		n.Kind = k
@@ -288,7 +289,6 @@ func (y *yamlReader) scalar(n *Node, of *yaml.Node, at, indent int) error {
 	if n.style == plainStyle && n.Kind == String && bareYAML(n.Text) != String && n.Tag == "" {
 		n.Kind = bareYAML(n.Text) // for those who read version 1.1
 	}
-	return nil
 }
 
 // quotedEnd returns how long a quoted text is; within it, escape takes the next character.

@@ -8,7 +8,7 @@ import (
 	"frizzel/core/syntax"
 )
 
-// nonString is what plain texts of YAML 1.1 or 1.2 are that are no strings.
+// nonString is what plain texts of YAML 1.1 or 1.2 are that are not strings.
 type nonString struct {
 	kind Kind
 	expr *regexp.Regexp

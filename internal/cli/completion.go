@@ -117,11 +117,11 @@ func (a *app) complete(c *cobra.Command) {
 	} {
 		a.completeOption(c, option, func(*cobra.Command, string) ([]string, bool) { return values, true })
 	}
-	formats := []string{"text", "json"}
+	wanted := []string{"text", "json"}
 	if c.Name() == "preview" {
-		formats = []string{"diff", "summary", "names", "json"}
+		wanted = formats
 	}
-	a.completeOption(c, "format", func(*cobra.Command, string) ([]string, bool) { return formats, true })
+	a.completeOption(c, "format", func(*cobra.Command, string) ([]string, bool) { return wanted, true })
 	a.completeOption(c, "on", func(_ *cobra.Command, typed string) ([]string, bool) {
 		return nextWords(typed, addressAfter("on")), false
 	})

@@ -73,7 +73,7 @@ func (a *app) find() *cobra.Command {
 				return err
 			}
 			s, err := doing(a, plan.Progress, func() (*run.Summary, error) {
-				return usecase.Find(c.Context(), usecase.FindOptions{Rules: compiled, Plan: plan, Sought: sought, Show: shown.file})
+				return plan.Find(c.Context(), sought, shown.file)
 			})
 			if err != nil {
 				return err
@@ -120,12 +120,12 @@ func (a *app) compileFind(c *cobra.Command, f *ruleFlags) (*usecase.Compiled, ru
 	var change *script.Script
 	sought := run.Changes
 	switch {
-	case oneOff.Kind == "" && len(oneOff.At) > 0 && len(f.scripts)+len(f.statements) == 0:
+	case oneOff.Kind == "" && len(oneOff.At) > 0 && len(f.scripts)+len(f.change.Statements) == 0:
 		sought = run.Assertions
 		change, err = oneOff.Search()
 	case oneOff.Kind == "":
 		change, err = oneOff.Script()
-	case len(f.scripts)+len(f.statements) > 0:
+	case len(f.scripts)+len(f.change.Statements) > 0:
 		err = exit.Wrongf("--%s and a script do not go together: look for one of them", oneOff.Kind)
 	default:
 		sought = run.Assertions

@@ -21,7 +21,7 @@ const fmtExample = `  frizzel fmt move-depot.friz
   frizzel fmt --check rules      # only name those that would change
   frizzel fmt - < draft.friz     # from standard input to standard output`
 
-func (a *app) layout() *cobra.Command {
+func (a *app) fmt() *cobra.Command {
 	var checkOnly bool
 	c := &cobra.Command{
 		Use:     "fmt [SCRIPT or DIRECTORY]...",

@@ -10,6 +10,7 @@ import (
 
 	"frizzel/core/script"
 	"frizzel/internal/exit"
+	"frizzel/internal/hook"
 )
 
 // mistakenOption words what is wrong with an option, and what to type instead.
@@ -105,7 +106,7 @@ func noPaths(c *cobra.Command, args []string) error {
 	if len(args) == 0 {
 		return nil
 	}
-	return exit.Wrongf("%s reads standard input, not files: write < %s behind it; see %s --help", name(c), shellWord(args[0]), c.CommandPath())
+	return exit.Wrongf("%s reads standard input, not files: write < %s behind it; see %s --help", name(c), hook.Quote(args[0]), c.CommandPath())
 }
 
 // one is what a command takes that is about one thing.

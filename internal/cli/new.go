@@ -22,7 +22,7 @@ It goes to standard output, or to a FILE that is not there yet.`
 const newExample = `  frizzel new --word depot-3 --with depot-4 > move-depot.friz
   frizzel new --text 192.0.2.30 --with 192.0.2.40 --in 'section "clock"' clock.friz`
 
-func (a *app) newScript() *cobra.Command {
+func (a *app) new() *cobra.Command {
 	var rules ruleFlags
 	c := &cobra.Command{
 		Use:     "new (--text|--word|--regex) X --with Y [FILE]",

@@ -48,7 +48,7 @@ type previewFlags struct {
 
 func (f *previewFlags) add(c *cobra.Command) {
 	fl := c.Flags()
-	fl.StringVar(&f.format, "format", "diff", "diff, summary, names or json, one object a line")
+	fl.StringVar(&f.format, "format", "diff", oneOf(formats)+", one object a line")
 	fl.IntVar(&f.lines, "context", 3, "how many `lines` to show around a change")
 	fl.BoolVar(&f.check, "check", false, "exit with status 1 where anything would change")
 	fl.StringArrayVar(&f.hide, "hide", nil, "show ••••• for this `pattern`, such as 'regex \"password = .*\"'; may be repeated")
@@ -104,6 +104,17 @@ func (a *app) preview() *cobra.Command {
 	return c
 }
 
+// formats are the values of --format.
+var formats = []string{"diff", "summary", "names", "json"}
+
+// canFormat returns an error if format is not one of formats.
+func canFormat(format string) error {
+	if !slices.Contains(formats, format) {
+		return exit.Wrongf("--format is %s, not %q", oneOf(formats), format)
+	}
+	return nil
+}
+
 // previewing shows changes, a file at a time.
 type previewing struct {
 	*app
@@ -115,8 +126,8 @@ type previewing struct {
 }
 
 func (a *app) previewing(rules *usecase.Compiled, how *previewFlags) (*previewing, error) {
-	if !slices.Contains([]string{"diff", "summary", "names", "json"}, how.format) {
-		return nil, exit.Wrongf("--format is diff, summary, names or json, not %q", how.format)
+	if err := canFormat(how.format); err != nil {
+		return nil, err
 	}
 	if how.lines < 0 {
 		return nil, exit.Wrongf("--context is at least 0")

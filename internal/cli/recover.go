@@ -14,10 +14,10 @@ import (
 	"frizzel/internal/vault/hold"
 )
 
-func (a *app) settle() *cobra.Command {
+func (a *app) recover() *cobra.Command {
 	return &cobra.Command{
 		Use:     "recover",
-		Short:   "Settle a run that was cut off",
+		Short:   "Put back the files of runs that were cut off",
 		Long:    "Put back the files of a run that was cut off, by a crash or a kill, and those of one on\nhold that nobody kept in time. Every command that writes does so first by itself; this\none does nothing else.",
 		Example: "  frizzel recover",
 		Args:    nothing,
@@ -27,7 +27,7 @@ func (a *app) settle() *cobra.Command {
 				return err
 			}
 			whole := true
-			w.Settled = func(s usecase.Settled) { whole = a.settled(s) }
+			w.Recovered = func(s usecase.Recovered) { whole = a.tellRecovered(s) }
 			s, err := usecase.Recover(c.Context(), w)
 			switch {
 			case err != nil:

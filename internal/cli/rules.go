@@ -3,31 +3,30 @@ package cli
 import (
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"frizzel/core/script"
 	"frizzel/core/syntax"
 	"frizzel/internal/exit"
+	"frizzel/internal/hook"
 	"frizzel/internal/usecase"
 )
 
 // ruleFlags say which rules are to run.
 type ruleFlags struct {
-	scripts           []string
-	text, word, regex string
-	with              string
-	ignoreCase        bool
-	keepCase          bool
-	at                []string
-	where             []usecase.Where
-	syntax            string
-	joiners           string
-	statements        []string
-	set, valueFiles   []string
-	allowUnreadable   bool
-	allowBroken       bool
+	scripts         []string
+	change          usecase.OneOff
+	kinds           []string // options of change.Kind that were given
+	with            string
+	refining        *pflag.FlagSet // options that mean nothing without something to look for
+	syntax          string
+	set, valueFiles []string
+	allowUnreadable bool
+	allowBroken     bool
 }
 
 // add declares all flags about rules.
@@ -45,19 +44,43 @@ func (f *ruleFlags) addAllow(c *cobra.Command) {
 
 // addChange declares the flags of a change without a script.
 func (f *ruleFlags) addChange(c *cobra.Command) {
-	fl := c.Flags()
-	fl.StringVar(&f.text, "text", "", "replace these `characters` as they stand")
-	fl.StringVar(&f.word, "word", "", "replace this whole `word`")
-	fl.StringVar(&f.regex, "regex", "", "replace what this regular `expression` matches")
+	for _, k := range []struct{ kind, help string }{
+		{"text", "replace these `characters` as they are"}, {"word", "replace this whole `word`"}, {"regex", "replace what this regular `expression` matches"},
+	} {
+		c.Flags().Var(&kindFlag{k.kind, f}, k.kind, k.help)
+	}
+	o := &f.change
+	fl := pflag.NewFlagSet("", pflag.ContinueOnError)
+	fl.SortFlags = false
 	fl.StringVar(&f.with, "with", "", "what to replace it with, a `text` that may hold {=1} and its like")
-	fl.BoolVar(&f.ignoreCase, "ignore-case", false, "match in any case")
-	fl.BoolVar(&f.keepCase, "keep-case", false, "match in any case, and write in the case of what was matched")
-	fl.StringArrayVar(&f.at, "at", nil, "only in the values at this `path`, such as '$.boards[*].host'; may be repeated, each within the one before")
-	fl.StringVar(&f.syntax, "syntax", "", "the `name` of the syntax of files whose names do not tell: json, yaml, toml, xml, csv or \"csv without header\"")
-	fl.Var(&whereFlag{"on", &f.where}, "on", "only on these `lines`, such as 'lines 10 to 30'; may be repeated, each within the one before")
-	fl.Var(&whereFlag{"in", &f.where}, "in", "only in this `part`, such as 'section \"clock\"'; may be repeated, each within the one before")
-	fl.StringVar(&f.joiners, "joiners", "", "`characters` that join words, such as \"-.\"")
-	fl.StringArrayVar(&f.statements, "rule", nil, "a `statement` of the rule language; may be repeated")
+	fl.BoolVar(&o.IgnoreCase, "ignore-case", false, "match in any case")
+	fl.BoolVar(&o.KeepCase, "keep-case", false, "match in any case, and write in the case of what was matched")
+	fl.StringArrayVar(&o.At, "at", nil, "only in the values at this `path`, such as '$.boards[*].host'; may be repeated, each within the one before")
+	fl.Var(&whereFlag{"on", &o.Where}, "on", "only on these `lines`, such as 'lines 10 to 30'; may be repeated, each within the one before")
+	fl.Var(&whereFlag{"in", &o.Where}, "in", "only in this `part`, such as 'section \"clock\"'; may be repeated, each within the one before")
+	f.refining = fl
+	c.Flags().AddFlagSet(fl)
+	c.Flags().StringVar(&f.syntax, "syntax", "", "the `name` of the syntax of files whose names do not tell: json, yaml, toml, xml, csv or \"csv without header\"")
+	c.Flags().StringVar(&o.Joiners, "joiners", "", "`characters` that join words, such as \"-.\"")
+	c.Flags().StringArrayVar(&o.Statements, "rule", nil, "a `statement` of the rule language; may be repeated")
+}
+
+// kindFlag is --text, --word or --regex, of which there is one at most.
+type kindFlag struct {
+	kind string
+	of   *ruleFlags
+}
+
+func (*kindFlag) String() string { return "" }
+func (*kindFlag) Type() string   { return "string" }
+
+// Set takes what to look for.
+func (k *kindFlag) Set(old string) error {
+	if !slices.Contains(k.of.kinds, "--"+k.kind) {
+		k.of.kinds = append(k.of.kinds, "--"+k.kind)
+	}
+	k.of.change.Kind, k.of.change.Old = k.kind, old
+	return nil
 }
 
 // whereFlag is --on or --in. Both append to one list, so that addresses nest in the order in which they are
@@ -135,7 +158,7 @@ func (a *app) compileWith(c *cobra.Command, f *ruleFlags, oneOff *script.Script)
 		return nil, err
 	}
 	compiled, err := usecase.Compile(r)
-	if err == nil && (len(f.scripts)+len(f.statements) > 0 || c.Flags().Changed("with")) { // not of a mere search
+	if err == nil && (len(f.scripts)+len(f.change.Statements) > 0 || c.Flags().Changed("with")) { // not of a mere search
 		a.warn(compiled.Warnings)
 	}
 	return compiled, err
@@ -151,20 +174,12 @@ func (a *app) noRules(c *cobra.Command) error {
 		}
 		if _, err := os.Stat(args[0]); err != nil {
 			said = fmt.Sprintf("say how %q is meant: --word %s%s for the whole word, --text for the characters anywhere, --regex for an expression",
-				args[0], shellWord(args[0]), with)
+				args[0], hook.Quote(args[0]), with)
 		} else if strings.HasSuffix(args[0], ".friz") {
-			said = "no rules are given: a script is named with -r " + shellWord(args[0])
+			said = "no rules are given: a script is named with -r " + hook.Quote(args[0])
 		}
 	}
 	return exit.Wrongf("%s; see %s --help", said, c.CommandPath())
-}
-
-// shellWord writes a word as it is typed to a shell.
-func shellWord(s string) string {
-	if s != "" && strings.Trim(s, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_./:@%+,=") == "" {
-		return s
-	}
-	return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
 }
 
 // warn says what the rules allow and most likely do not mean.
@@ -176,26 +191,21 @@ func (a *app) warn(warnings script.Problems) {
 
 // oneOff returns the change that the flags stand for.
 func (f *ruleFlags) oneOff(c *cobra.Command) (*usecase.OneOff, error) {
-	o := &usecase.OneOff{
-		IgnoreCase: f.ignoreCase, KeepCase: f.keepCase, At: f.at, Where: f.where, Joiners: f.joiners, Statements: f.statements,
+	if len(f.kinds) > 1 {
+		return nil, exit.Wrongf("%s do not go together: give one of them", strings.Join(f.kinds, " and "))
 	}
-	if c.Flags().Changed("with") {
-		o.With = &f.with
+	if f.refining.Changed("with") {
+		f.change.With = &f.with
 	}
-	kinds := given(c, "text", "word", "regex")
-	switch len(kinds) {
-	case 0:
-		if len(f.at) > 0 && c.Name() == "find" && len(given(c, "with", "ignore-case", "keep-case", "on", "in")) == 0 {
-			return o, nil
+	var alone []string
+	f.refining.VisitAll(func(flag *pflag.Flag) {
+		if flag.Changed {
+			alone = append(alone, "--"+flag.Name)
 		}
-		if alone := given(c, "with", "ignore-case", "keep-case", "at", "on", "in"); len(alone) > 0 {
-			return nil, exit.Wrongf("%s goes with --text, --word or --regex", strings.Join(alone, ", "))
-		}
-	case 1:
-		o.Kind = strings.TrimPrefix(kinds[0], "--")
-		o.Old = map[string]string{"text": f.text, "word": f.word, "regex": f.regex}[o.Kind]
-	default:
-		return nil, exit.Wrongf("%s do not go together: give one of them", strings.Join(kinds, " and "))
+	})
+	valuesOnly := c.Name() == "find" && len(alone) == 1 && alone[0] == "--at"
+	if f.change.Kind == "" && len(alone) > 0 && !valuesOnly {
+		return nil, exit.Wrongf("%s goes with --text, --word or --regex", strings.Join(alone, ", "))
 	}
-	return o, nil
+	return &f.change, nil
 }

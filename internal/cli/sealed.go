@@ -38,6 +38,9 @@ func (a *app) previewSealed(c *cobra.Command, how *previewFlags, paths []string)
 		return err
 	}
 	events := report.NewEvents(a.Out, "preview", s.Rules)
+	if err := canFormat(how.format); err != nil {
+		return err
+	}
 	changes := 0
 	for i := range s.Files {
 		f := &s.Files[i]
@@ -51,8 +54,6 @@ func (a *app) previewSealed(c *cobra.Command, how *previewFlags, paths []string)
 			_, err = fmt.Fprintf(a.Out, "%s  %s\n", report.Path(string(f.Path)), report.Count(f.Changes, "change"))
 		case "json":
 			err = events.Edits(printer, string(f.Path), f.Changes, f.Shown())
-		default:
-			err = exit.Wrongf("--format is diff, summary, names or json, not %q", how.format)
 		}
 		if err != nil {
 			return err

@@ -45,7 +45,7 @@ func (a *app) showSettings() *cobra.Command {
 		RunE: func(*cobra.Command, []string) error {
 			w := tabwriter.NewWriter(a.Out, 0, 0, 2, ' ', 0)
 			fmt.Fprintln(w, "SETTING\tVALUE\tFROM\tWHAT")
-			for _, k := range settings.Keys {
+			for _, k := range settings.Keys() {
 				value, from := k.Default, "default"
 				if v, ok := a.settings.Values[k.Name]; ok {
 					value, from = strings.Join(v.Texts, " "), fmt.Sprintf("%s:%d", report.Path(a.settings.Path), v.Line)
@@ -92,7 +92,7 @@ func (a *app) set(c *cobra.Command) error {
 		return exit.Wrongf("%v", err)
 	}
 	oneOff := len(given(c, "text", "word", "regex", "rule")) > 0 && !c.Flags().Changed("rules")
-	for _, k := range settings.Keys {
+	for _, k := range settings.Keys() {
 		v, ok := a.settings.Values[k.Name]
 		f := c.Flags().Lookup(k.Name)
 		if !ok || f == nil || f.Changed || k.OneOff && !oneOff || c.Name() == "prune" {
@@ -110,7 +110,7 @@ func (a *app) set(c *cobra.Command) error {
 // fits holds what is set against what the options take, so that a command is never refused for
 // an option that nobody typed.
 func fits(s *settings.Settings) error {
-	for _, k := range settings.Keys {
+	for _, k := range settings.Keys() {
 		v := s.Values[k.Name]
 		for _, text := range v.Texts {
 			if want := misfit(k.Name, text); want != "" {
@@ -142,7 +142,7 @@ func misfit(name, text string) string {
 		}
 	case "not-files":
 		if !program.ValidGlob(text) {
-			return "well-formed globs"
+			return "valid globs"
 		}
 	}
 	return ""

@@ -77,7 +77,7 @@ func (f *writeFlags) check(c *cobra.Command) error {
 func (a *app) writing() (usecase.Writing, error) {
 	s, err := usecase.OpenStore()
 	return usecase.Writing{
-		Store: s, Command: os.Args, Out: a.Err, Settled: func(s usecase.Settled) { a.settled(s) },
+		Store: s, Command: os.Args, Out: a.Err, Recovered: func(s usecase.Recovered) { a.tellRecovered(s) },
 		Keep: a.kept, Tidied: a.tidied,
 	}, err
 }
@@ -118,9 +118,9 @@ func (a *app) wrote(r *store.Record, files int) {
 	}
 }
 
-// settled says what became of earlier runs. It reports false where something was left
-// alone, or could not be settled.
-func (a *app) settled(s usecase.Settled) (whole bool) {
+// tellRecovered prints what became of earlier runs. It returns false if something was left
+// alone, or could not be put back.
+func (a *app) tellRecovered(s usecase.Recovered) (whole bool) {
 	whole = true
 	for _, c := range s.CutOff {
 		whole = a.once(func(w io.Writer) bool { return cutOff(w, c) }) && whole
@@ -134,7 +134,7 @@ func (a *app) settled(s usecase.Settled) (whole bool) {
 	return whole
 }
 
-// once writes what tell writes, unless it was said before: a command settles once before
+// once writes what tell writes, unless it was said before: a command recovers once before
 // it shows anything and again before it writes.
 func (a *app) once(tell func(io.Writer) (whole bool)) (whole bool) {
 	var text strings.Builder
@@ -151,7 +151,7 @@ func unread(w io.Writer, d store.Damaged) (whole bool) {
 	return true
 }
 
-func cutOff(w io.Writer, c transaction.Settled) (whole bool) {
+func cutOff(w io.Writer, c transaction.Recovered) (whole bool) {
 	switch {
 	case c.Err != nil:
 		fmt.Fprintf(w, "frizzel: run %s was cut off and cannot be put back yet: %v\n", c.Run.Name(), c.Err)

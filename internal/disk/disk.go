@@ -24,7 +24,7 @@ import (
 
 // System opens directories.
 type System interface {
-	// OpenDir opens a directory by its absolute path, the last part of which is no link.
+	// OpenDir opens a directory by its absolute path, the last part of which is not a link.
 	OpenDir(path string) (Dir, error)
 }
 
@@ -125,10 +125,10 @@ type Meta struct {
 	Attributes map[string][]byte `json:"attributes,omitempty"`
 }
 
-// ErrNotRegular is the error of what is no regular file, such as a link in its place.
+// ErrNotRegular is the error of what is not a regular file, such as a link in its place.
 var ErrNotRegular = errors.New("no regular file")
 
-// ErrNotDir is the error of what is no directory, such as a link in its place.
+// ErrNotDir is the error of what is not a directory, such as a link in its place.
 var ErrNotDir = errors.New("no directory")
 
 // MetaOf reads what an open file is, besides its content.

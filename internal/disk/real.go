@@ -167,7 +167,7 @@ func (f *realDir) Sync() error       { return f.file.Sync() }
 func (f *realDir) SyncSystem() error { return syncSystem(f.file) }
 func (f *realDir) Close() error      { return f.file.Close() }
 
-// realFile is an open file. It is no os.File, which asks the kernel more than is needed here of
+// realFile is an open file. It is not an os.File, which asks the kernel more than is needed here of
 // each of many small files.
 type realFile struct {
 	fd     int

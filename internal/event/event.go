@@ -22,7 +22,7 @@ type Begin struct {
 	Command string `json:"command"`
 }
 
-// Path is a file's path as JSON has it; if it is no UTF-8, its bytes are there too.
+// Path is a file's path as JSON has it; if it is not UTF-8, its bytes are there too.
 type Path struct {
 	Path  string `json:"path"`
 	Bytes []byte `json:"path_bytes,omitempty"`

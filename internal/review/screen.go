@@ -306,7 +306,7 @@ func (m *screen) editChange() tea.Cmd {
 	}
 	text, ok := c.Text()
 	if !ok {
-		m.message = "this change is no one piece of one line; e opens the whole file in your editor"
+		m.message = "this change is not a single piece of one line; e opens the whole file in your editor"
 		return nil
 	}
 	key := c.Key

@@ -252,7 +252,7 @@ func (s *Session) LeaveAll(leave bool) error {
 }
 
 // Text returns the change's new text, for a person to edit. It reports false where
-// the change is no one piece of one line.
+// the change is not a single piece of one line.
 func (c *Change) Text() (string, bool) {
 	if c.ByHand || c.Proposal.Value == nil && len(c.Edits) != 1 {
 		return "", false

@@ -49,7 +49,7 @@ func (p *Plan) largeFile(ctx context.Context, at selection.File, f io.ReaderAt, 
 // editLarge runs the program over a large file. It reports false where the file has to be
 // taken whole after all.
 func (p *Plan) editLarge(ctx context.Context, j *job, l *large, before program.Counters) (bool, error) {
-	e, made, refuse, err := p.edited(ctx, j.file, l, program.Input{File: asFile(j.file), Before: before})
+	e, made, refuse, err := p.edited(ctx, l, program.Input{File: asFile(j.file), Before: before})
 	if errors.Is(err, errVanishes) {
 		return false, nil
 	}
@@ -68,7 +68,7 @@ func (p *Plan) editLarge(ctx context.Context, j *job, l *large, before program.C
 var errVanishes = errors.New("the last window vanishes")
 
 // edited runs the program over a large file, and keeps the edits.
-func (p *Plan) edited(ctx context.Context, at selection.File, l *large, in program.Input) (e *edited, made *program.Result, refuse, err error) {
+func (p *Plan) edited(ctx context.Context, l *large, in program.Input) (e *edited, made *program.Result, refuse, err error) {
 	e = &edited{large: l, kept: p.spool()}
 	l.places = l.places[:0]
 	made = p.Program.NewResult()

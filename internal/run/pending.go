@@ -167,7 +167,7 @@ func (p *Pending) run(ctx context.Context, now *reader, in program.Input) (*Resu
 		if in.Decide != nil { // one question after another
 			now.large.how.Order = program.InOrder
 		}
-		e, made, refuse, err := p.plan.edited(ctx, p.At, now.large, in)
+		e, made, refuse, err := p.plan.edited(ctx, now.large, in)
 		if !errors.Is(err, errVanishes) {
 			return &Result{At: p.At, Made: made, Refuse: refuse, large: e}, err
 		}
@@ -261,8 +261,8 @@ func (p *Pending) Rewrite(ctx context.Context, fresh []byte) (old []byte, edits 
 	return now.file.Text, made.Text, made.Refuse
 }
 
-// Settle brings a summary to what is taken by now.
-func (s *Summary) Settle(all []*Pending) {
+// Recount counts the changes accepted so far.
+func (s *Summary) Recount(all []*Pending) {
 	for _, p := range all {
 		f := asFile(p.At)
 		s.Tally.Remove(p.At.Path, f, p.told)

@@ -22,7 +22,7 @@ func (p *Plan) Piped(ctx context.Context, kept io.ReaderAt, size int64, at selec
 		return nil, err
 	}
 	l.own = true
-	e, made, refuse, err := p.edited(ctx, at, l, program.Input{File: asFile(at)})
+	e, made, refuse, err := p.edited(ctx, l, program.Input{File: asFile(at)})
 	switch {
 	case errors.Is(err, errVanishes):
 		return nil, nil

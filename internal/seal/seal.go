@@ -125,7 +125,7 @@ func (s *Seal) read(path string) error {
 	}
 	first := json.NewDecoder(io.NewSectionReader(s.file, 0, info.Size()))
 	if err := first.Decode(&s.About); err != nil || s.Version == 0 {
-		return exit.Wrongf("%s is no sealed review", path)
+		return exit.Wrongf("%s is not a sealed review", path)
 	}
 	if s.Version != version {
 		return exit.Wrongf("%s was sealed by another version of frizzel, in format %d; this one reads format %d", path, s.Version, version)

@@ -42,8 +42,10 @@ type Key struct {
 	OneOff bool
 }
 
-// Keys are all of them.
-var Keys = []Key{
+// Keys returns all of them, in the order in which they are shown.
+func Keys() []Key { return slices.Clone(keys) }
+
+var keys = []Key{
 	{"color", Text, "auto", "colour the output: auto, always or never", false},
 	{"ask", Text, "screen", "how apply and stamp ask: screen, file or match", false},
 	{"context", Number, "3, of find 0", "lines around a change, or a match", false},
@@ -103,7 +105,7 @@ func Read() (*Settings, error) {
 	case errors.Is(err, fs.ErrNotExist):
 		return s, nil
 	case err == nil && (!info.Mode().IsRegular() || info.Size() > most):
-		err = errors.New("is no file of settings")
+		err = errors.New("is not a settings file")
 	}
 	var text []byte
 	if err == nil {
@@ -158,7 +160,7 @@ func (s *Settings) parse(text []byte) error {
 // keyNamed returns a key, or why it is none.
 func keyNamed(name string) (Key, error) {
 	var names []string
-	for _, k := range Keys {
+	for _, k := range keys {
 		if k.Name == name {
 			return k, nil
 		}

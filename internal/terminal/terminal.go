@@ -1,6 +1,6 @@
 // Package terminal is the one place where text goes to a terminal. What comes from a
 // file, a name, a script or a seal never drives it: control characters, those that turn
-// the direction of text around, and bytes that are no UTF-8 are shown as something that
+// the direction of text around, and bytes that are not UTF-8 are shown as something that
 // can be seen and does nothing. Only what [Paint] and [ClearLine] made is let through.
 package terminal
 

@@ -123,7 +123,7 @@ func (o *ApplyOptions) asked(ctx context.Context, a *Applied, t *taken) (err err
 	if len(pending) > 0 {
 		o.Plan.Progress.Begin("")
 		write, err := o.Ask(ctx, pending, func() []string {
-			s.Settle(all)
+			s.Recount(all)
 			return s.Tally.Unmet()
 		})
 		if err == nil && !write {
@@ -133,7 +133,7 @@ func (o *ApplyOptions) asked(ctx context.Context, a *Applied, t *taken) (err err
 			return err
 		}
 	}
-	s.Settle(all)
+	s.Recount(all)
 	for _, p := range all {
 		if p.Refuse != nil {
 			a.Refuses = append(a.Refuses, refusal(p.At.Path, p.Refuse))

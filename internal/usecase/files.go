@@ -33,7 +33,7 @@ func NewPlan(f Files, c *Compiled) (*run.Plan, error) {
 	for _, globs := range [][]string{f.Only, f.Not} {
 		for _, g := range globs {
 			if !program.ValidGlob(g) {
-				return nil, exit.Wrongf("%q is no well-formed glob", g)
+				return nil, exit.Wrongf("%q is not a valid glob", g)
 			}
 		}
 	}

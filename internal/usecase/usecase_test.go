@@ -71,11 +71,11 @@ func (r *railway) writing(out *bytes.Buffer) Writing {
 func TestTheWholeJob(t *testing.T) {
 	r := newRailway(t, `replace word "depot-3" with "depot-4"`)
 	var found, shown int
-	_, err := Find(t.Context(), FindOptions{Rules: r.rules, Plan: r.plan(t), Sought: run.Changes, Show: func(f *run.Found) error {
+	_, err := r.plan(t).Find(t.Context(), run.Changes, func(f *run.Found) error {
 		n, err := f.Count()
 		found += n
 		return err
-	}})
+	})
 	require.NoError(t, err)
 	require.Equal(t, 2, found)
 	sealing := &Sealing{Rules: r.rules, Diff: func(io.Writer, *run.Result) error { return nil }}

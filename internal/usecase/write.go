@@ -38,21 +38,21 @@ type Writing struct {
 	// Keep says how long runs are kept, and Tidied is told where some were forgotten.
 	Keep   history.Keeping
 	Tidied func(runs int, freed int64, err error)
-	// Settled is told, before anything is written, what became of earlier runs.
-	Settled func(Settled)
+	// Recovered is told, before anything is written, what became of earlier runs.
+	Recovered func(Recovered)
 }
 
-// Settled is what became of runs that were cut off, or that nobody kept in time.
-type Settled struct {
-	CutOff  []transaction.Settled
+// Recovered is what became of runs that were cut off, or that nobody kept in time.
+type Recovered struct {
+	CutOff  []transaction.Recovered
 	Overdue []hold.Outcome
 	Damaged []store.Damaged // which may have been cut off, and are left alone
 }
 
-// Settle puts back runs that were cut off, and takes back those that nobody kept in time.
-// One that cannot be settled keeps no other one, nor what is to be written.
-func Settle(ctx context.Context, l *store.Locked, command []string) (Settled, error) {
-	var s Settled
+// recoverRuns puts back runs that were cut off, and takes back those that nobody kept in time.
+// One that cannot be recovered keeps no other one, nor what is to be written.
+func recoverRuns(ctx context.Context, l *store.Locked, command []string) (Recovered, error) {
+	var s Recovered
 	var err error
 	if s.CutOff, s.Damaged, err = transaction.Recover(ctx, l); err != nil {
 		return s, err
@@ -61,7 +61,7 @@ func Settle(ctx context.Context, l *store.Locked, command []string) (Settled, er
 	return s, err
 }
 
-// write writes changes as a run, nil for none, after what is to be settled.
+// write writes changes as a run, nil for none, after what is to be recovered.
 func (w *Writing) write(ctx context.Context, intent transaction.Intent, changes change.Set) (*store.Record, error) {
 	if changes.Len() == 0 {
 		return nil, nil
@@ -93,11 +93,11 @@ func (w *Writing) locked(ctx context.Context, intent transaction.Intent, changes
 		return nil, err
 	}
 	defer l.Unlock()
-	settled, err := Settle(ctx, l, w.Command)
+	recovered, err := recoverRuns(ctx, l, w.Command)
 	if err != nil {
 		return nil, err
 	}
-	w.settled(ctx, settled)
+	w.tellRecovered(ctx, recovered)
 	intent.Command, intent.Note, intent.Beside, intent.Hold, intent.Guard = w.Command, w.Note, w.Beside, w.Hold, w.Guard
 	if intent.After == "" {
 		intent.After = w.After
@@ -120,10 +120,10 @@ func (w *Writing) locked(ctx context.Context, intent transaction.Intent, changes
 	return r, err
 }
 
-// settled tells what became of earlier runs, and follows up on those that were taken back.
-func (w *Writing) settled(ctx context.Context, s Settled) {
-	if w.Settled != nil {
-		w.Settled(s)
+// tellRecovered reports the recovered runs, and follows up on those that were taken back.
+func (w *Writing) tellRecovered(ctx context.Context, s Recovered) {
+	if w.Recovered != nil {
+		w.Recovered(s)
 	}
 	for _, o := range s.Overdue {
 		if o.Undo != nil {
@@ -202,24 +202,24 @@ func OpenStore() (*store.Store, error) {
 	return store.Open(path, disk.Real{}), nil
 }
 
-// Recover settles what is to be settled, and does nothing else.
-func Recover(ctx context.Context, w Writing) (Settled, error) {
+// Recover puts back the runs that were cut off or expired, and writes nothing else.
+func Recover(ctx context.Context, w Writing) (Recovered, error) {
 	cut, damaged, err := w.Store.Unfinished()
 	if err != nil {
-		return Settled{}, err
+		return Recovered{}, err
 	}
 	held, err := w.Store.OnHold()
 	if err != nil || len(cut)+len(held)+len(damaged) == 0 { // then there is nothing to lock for, nor perhaps a store
-		return Settled{}, err
+		return Recovered{}, err
 	}
 	l, err := w.Store.Lock(ctx)
 	if err != nil {
-		return Settled{}, err
+		return Recovered{}, err
 	}
 	defer l.Unlock()
-	s, err := Settle(ctx, l, w.Command)
+	s, err := recoverRuns(ctx, l, w.Command)
 	if err == nil {
-		w.settled(ctx, s)
+		w.tellRecovered(ctx, s)
 	}
 	return s, err
 }

@@ -36,9 +36,9 @@ func notSingle(line int, name string) error {
 		name = string(runes[:most]) + "…"
 	}
 	if line == 0 {
-		return fmt.Errorf("%s is no single value", name)
+		return fmt.Errorf("%s is not a single value", name)
 	}
-	return fmt.Errorf("line %d: %s is no single value", line, name)
+	return fmt.Errorf("line %d: %s is not a single value", line, name)
 }
 
 // readTOML takes one expression after the other, so that nothing is built of what is nested.

@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// Values are read as they are written; what is no single value is an error, in no time,
+// Values are read as they are written; what is not a single value is an error, in no time,
 // however deep it is.
 func TestRead(t *testing.T) {
 	want := map[string]string{"gateway": "192.0.2.40", "board-port": "8400", "silent": "true"}

@@ -336,9 +336,9 @@ func (tr *trial) run(at int) (operations int, ended bool, err error) {
 	return operations, true, err
 }
 
-// recover settles what was cut off, up to an operation before which the machine goes down
+// recover puts back what was cut off, up to an operation before which the machine goes down
 // again.
-func (tr *trial) recover(at int) (settled []transaction.Settled, ended bool) {
+func (tr *trial) recover(at int) (recovered []transaction.Recovered, ended bool) {
 	operations := 0
 	tr.y.Before = func(string, string) error {
 		if operations++; operations == at {
@@ -353,24 +353,24 @@ func (tr *trial) recover(at int) (settled []transaction.Settled, ended bool) {
 		}
 	}()
 	err := tr.y.locked(func(ctx context.Context, l *store.Locked) (err error) {
-		if settled, _, err = transaction.Recover(ctx, l); err == nil {
+		if recovered, _, err = transaction.Recover(ctx, l); err == nil {
 			_, err = hold.Overdue(ctx, l, nil)
 		}
 		return err
 	})
-	return settled, err == nil
+	return recovered, err == nil
 }
 
 // verdict says what is wrong with the disk after recovery, "" where all is well: the tree
 // is the old one or the new one, as what was reported says.
 func (tr *trial) verdict(ended bool, reported error) string {
-	settled, ok := tr.recover(0)
+	recovered, ok := tr.recover(0)
 	if !ok {
 		return "recovery fails"
 	}
-	for _, s := range settled {
+	for _, s := range recovered {
 		if s.Err != nil || len(s.Away)+len(s.Left) > 0 {
-			return fmt.Sprintf("run %s is not settled: %v, away %v, left %v", s.Run.ID, s.Err, s.Away, s.Left)
+			return fmt.Sprintf("run %s is not recovered: %v, away %v, left %v", s.Run.ID, s.Err, s.Away, s.Left)
 		}
 	}
 	if cut, damaged, err := tr.y.store().Unfinished(); err != nil || len(cut)+len(damaged) > 0 {

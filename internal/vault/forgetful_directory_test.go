@@ -164,7 +164,7 @@ func (f *dir) Sync() error {
 		}
 	}
 	if f.d.Kind == Journal { // which has kept all before by then
-		f.d.settle(f.d.pending[:last+1])
+		f.d.makeSafe(f.d.pending[:last+1])
 		f.d.pending = f.d.pending[last+1:]
 		return nil
 	}
@@ -177,7 +177,7 @@ func (d *Disk) flush(meant func(naming) bool) {
 	var rest []naming
 	for _, p := range d.pending {
 		if meant(p) {
-			d.settle([]naming{p})
+			d.makeSafe([]naming{p})
 		} else {
 			rest = append(rest, p)
 		}

@@ -222,11 +222,11 @@ func (d *Disk) Crash(r *rand.Rand) *Disk {
 	kept := d.root
 	switch d.Kind {
 	case Journal:
-		d.settle(d.pending[:r.IntN(len(d.pending)+1)])
+		d.makeSafe(d.pending[:r.IntN(len(d.pending)+1)])
 	default:
 		for _, p := range d.pending { // in order, so that the last one of a name that is kept wins
 			if r.IntN(2) == 0 {
-				d.settle([]naming{p})
+				d.makeSafe([]naming{p})
 			}
 		}
 	}
@@ -235,8 +235,8 @@ func (d *Disk) Crash(r *rand.Rand) *Disk {
 	return after
 }
 
-// settle makes names safe.
-func (d *Disk) settle(all []naming) {
+// makeSafe makes names safe.
+func (d *Disk) makeSafe(all []naming) {
 	for _, p := range all {
 		for name, n := range p.names {
 			if n == nil {

@@ -87,7 +87,7 @@ func (l *life) step() {
 		time.Sleep(time.Duration(l.r.IntN(120)) * time.Second)
 		l.say("time passes")
 	}
-	l.settle()
+	l.recover()
 	l.compare()
 }
 
@@ -154,7 +154,7 @@ func (l *life) set(path, text string) {
 }
 
 func (l *life) apply() {
-	l.settle() // as an apply does
+	l.recover() // as an apply does
 	changes, after := l.changes()
 	if len(changes) == 0 {
 		return
@@ -183,7 +183,7 @@ func (l *life) apply() {
 
 // takeBack takes a random run back, whole or in part, perhaps by force.
 func (l *life) takeBack(kind store.Kind) {
-	l.settle()
+	l.recover()
 	if len(l.runs) == 0 {
 		return
 	}
@@ -296,7 +296,7 @@ func (l *life) keep() {
 // cutOff lets the machine go down in the midst of an apply, with all that was synced and
 // some of what was not.
 func (l *life) cutOff() {
-	l.settle()
+	l.recover()
 	changes, after := l.changes()
 	if len(changes) == 0 {
 		return
@@ -328,7 +328,7 @@ func (l *life) cutOff() {
 		return
 	}
 	l.Disk = l.Crash(l.r)
-	l.settleStore()
+	l.recoverStore()
 	records, _, err := l.store().Runs()
 	require.NoError(l.t, err, l.fail())
 	if len(records) == len(l.runs) {
@@ -341,11 +341,11 @@ func (l *life) cutOff() {
 	}
 }
 
-func (l *life) settleStore() {
+func (l *life) recoverStore() {
 	require.NoError(l.t, l.locked(func(ctx context.Context, s *store.Locked) error {
-		settled, damaged, err := transaction.Recover(ctx, s)
+		recovered, damaged, err := transaction.Recover(ctx, s)
 		require.Empty(l.t, damaged, l.fail())
-		for _, one := range settled {
+		for _, one := range recovered {
 			require.NoError(l.t, one.Err, l.fail())
 			require.Empty(l.t, one.Left, l.fail())
 		}
@@ -353,9 +353,9 @@ func (l *life) settleStore() {
 	}), l.fail())
 }
 
-// settle takes back what nobody kept, in both.
-func (l *life) settle() {
-	l.settleStore()
+// recover takes back what nobody kept, in both.
+func (l *life) recover() {
+	l.recoverStore()
 	require.NoError(l.t, l.locked(func(ctx context.Context, s *store.Locked) error {
 		_, err := hold.Overdue(ctx, s, nil)
 		return err

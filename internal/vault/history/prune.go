@@ -16,7 +16,7 @@ type Pruning struct {
 }
 
 // Prune forgets runs, and returns them, and how many bytes that freed. They cannot be
-// taken back any more. Runs on hold, and those that are not settled, stay.
+// taken back any more. Runs on hold, and those that are not recovered, stay.
 func Prune(l *store.Locked, p Pruning, now time.Time) (pruned []*store.Record, freed int64, err error) {
 	records, _, err := l.Runs()
 	if err != nil {
@@ -51,7 +51,7 @@ func forget(l *store.Locked, records []*store.Record, n int, most int64, old fun
 	return forgotten, freed, nil
 }
 
-// stays reports whether a run is never forgotten: one on hold, or that is not settled.
+// stays reports whether a run is never forgotten: one on hold, or that is not recovered.
 func stays(r *store.Record) bool { return r.State() == store.Held || r.State().Unfinished() }
 
 // Keeping says how long runs are kept, and how much all of them may take, in bytes; a zero
@@ -65,7 +65,7 @@ type Keeping struct {
 const few = 200
 
 // Tidy forgets the oldest runs that are over a bound, and returns how many, and how many
-// bytes that freed. The newest run, those on hold and those that are not settled stay. So
+// bytes that freed. The newest run, those on hold and those that are not recovered stay. So
 // that it costs next to nothing it does nothing most times where there are very many.
 func Tidy(l *store.Locked, k Keeping, now time.Time) (forgotten int, freed int64, err error) {
 	records, _, err := l.Runs()

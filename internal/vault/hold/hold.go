@@ -118,7 +118,7 @@ func Guard(ctx context.Context, s *store.Store, id string, command []string, rea
 	ready()
 	wait := retryFirst
 	for {
-		over, err := g.settle(context.WithoutCancel(ctx)) // the end of ctx is when there is something to do
+		over, err := g.finish(context.WithoutCancel(ctx)) // the end of ctx is when there is something to do
 		switch {
 		case over:
 			return
@@ -142,12 +142,12 @@ type guard struct {
 	now      bool      // the time is over, whatever the clock says
 }
 
-// errUnsettled is the reason of a run that could not be put back whole yet.
-var errUnsettled = errors.New("the run is not settled")
+// errNotRecovered is the reason of a run that could not be put back whole yet.
+var errNotRecovered = errors.New("the run is not recovered")
 
-// settle does what there is to do under the store's lock. It reports over where nothing is
+// finish does what there is to do under the store's lock. It reports over where nothing is
 // left to watch; without an error the run waits to be kept.
-func (g *guard) settle(ctx context.Context) (over bool, err error) {
+func (g *guard) finish(ctx context.Context) (over bool, err error) {
 	l, err := g.store.Lock(ctx) // waits for the run itself, which is at work
 	if err != nil {
 		return false, err
@@ -180,10 +180,10 @@ func (g *guard) settle(ctx context.Context) (over bool, err error) {
 
 // recover puts the run back, which was cut off.
 func (g *guard) recover(ctx context.Context, l *store.Locked) (over bool, err error) {
-	settled, _, err := transaction.Recover(ctx, l)
-	for _, s := range settled {
+	recovered, _, err := transaction.Recover(ctx, l)
+	for _, s := range recovered {
 		if s.Run.ID == g.id && (s.Err != nil || len(s.Away) > 0) {
-			err = errors.Join(errUnsettled, s.Err)
+			err = errors.Join(errNotRecovered, s.Err)
 		}
 	}
 	return err == nil, err

@@ -175,7 +175,7 @@ func (l *Locked) Enter(r *Record, to State) error {
 		return err
 	}
 	defer disk.Close(dir)
-	err = putSealed(dir, journalName, r.ID, encodeSteps(steps))
+	err = putDigested(dir, journalName, r.ID, encodeSteps(steps))
 	if err == nil && to.durable(r.State()) {
 		err = dir.Sync()
 	}

@@ -199,7 +199,7 @@ func (s *Store) read(id string, wanted func(State) bool) (*Record, error) {
 // steps reads a run's journal. The error is errEmpty where the run was cut off before its
 // record was there.
 func (s *Store) steps(dir disk.Dir, id string) ([]Step, error) {
-	body, err := getSealed(dir, journalName, id)
+	body, err := getDigested(dir, journalName, id)
 	if err != nil && !disk.Missing(err) {
 		return nil, err
 	}

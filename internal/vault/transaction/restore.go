@@ -13,22 +13,22 @@ import (
 	"frizzel/internal/vault/store"
 )
 
-// Settled is what became of a run that was cut off.
-type Settled struct {
+// Recovered is what became of a run that was cut off.
+type Recovered struct {
 	Run  *store.Record
 	Left []store.Left // files that are no longer the run's, or cannot be had back
-	Away []string     // files that could not be looked at: the run is not settled
-	Err  error        // why it is not settled; nil where it is, or where files are away
+	Away []string     // files that could not be looked at: the run is not recovered
+	Err  error        // why it is not recovered; nil where it is, or where files are away
 }
 
 // Recover puts back every run that was cut off, as far as that can be, and says what
-// became of each, and what cannot be read. One that cannot be settled keeps no other one.
-func Recover(ctx context.Context, l *store.Locked) ([]Settled, []store.Damaged, error) {
+// became of each, and what cannot be read. One that cannot be recovered keeps no other one.
+func Recover(ctx context.Context, l *store.Locked) ([]Recovered, []store.Damaged, error) {
 	cut, damaged, err := l.Unfinished()
 	if err != nil {
 		return nil, nil, err
 	}
-	var all []Settled
+	var all []Recovered
 	for _, r := range cut {
 		sameBoot := r.Boot == disk.Boot()
 		files := wanted{}
@@ -43,7 +43,7 @@ func Recover(ctx context.Context, l *store.Locked) ([]Settled, []store.Damaged, 
 			continue
 		}
 		f := openDirs(l, files, &sameBoot)
-		s := Settled{Run: r}
+		s := Recovered{Run: r}
 		if err := f.lock(ctx, l); err != nil {
 			s.Err = err
 		} else {
@@ -64,18 +64,18 @@ type restorer struct {
 	live       bool            // files may be new
 	durability disk.Durability // of each file by itself
 	steps      []func() error  // what makes old contents live again
-	Settled
+	Recovered
 }
 
 // restore puts back a run that did not end: it removes temporary files, and gives the
 // files that hold what the run wrote their old content. Old contents are on disk before
-// the first of them goes live. Where all files could be looked at the run is settled.
-func restore(l *store.Locked, r *store.Record, f *dirs) (Settled, error) {
-	w := &restorer{store: l, record: r, dirs: f, live: r.Staged && r.State() != store.Begun, durability: durabilityOf(r.Files.Len()), Settled: Settled{Run: r}}
+// the first of them goes live. Where all files could be looked at the run is recovered.
+func restore(l *store.Locked, r *store.Record, f *dirs) (Recovered, error) {
+	w := &restorer{store: l, record: r, dirs: f, live: r.Staged && r.State() != store.Begun, durability: durabilityOf(r.Files.Len()), Recovered: Recovered{Run: r}}
 	for i := range r.Files.Len() {
 		e, err := r.Files.At(i)
 		if err != nil {
-			return w.Settled, err
+			return w.Recovered, err
 		}
 		p := &putting{w, i, e, nil, ""}
 		if p.dir, p.name = f.of(e); p.dir.away != nil {
@@ -83,30 +83,30 @@ func restore(l *store.Locked, r *store.Record, f *dirs) (Settled, error) {
 			continue
 		}
 		if err := p.prepare(); err != nil {
-			return w.Settled, err
+			return w.Recovered, err
 		}
 	}
 	if w.durability == disk.Unsynced {
 		if err := f.syncSystems(); err != nil {
-			return w.Settled, err
+			return w.Recovered, err
 		}
 	}
 	for _, step := range w.steps {
 		if err := step(); err != nil {
-			return w.Settled, err
+			return w.Recovered, err
 		}
 	}
 	if err := f.sync(w.durability); err != nil {
-		return w.Settled, err
+		return w.Recovered, err
 	}
 	if len(w.Away) > 0 {
-		return w.Settled, nil
+		return w.Recovered, nil
 	}
-	return w.Settled, w.settle()
+	return w.Recovered, w.finish()
 }
 
-// settle closes the run's record.
-func (w *restorer) settle() error {
+// finish closes the run's record.
+func (w *restorer) finish() error {
 	if w.record.State() != store.PuttingBack {
 		if err := w.store.Enter(w.record, store.PuttingBack); err != nil {
 			return err

@@ -82,7 +82,7 @@ type NotPutBackError struct {
 	Cause  error
 	Left   []store.Left // with what became of each
 	Away   []string     // files that could not be looked at
-	Settle error        // why the run is not settled
+	Undone error        // why the run could not be put back
 }
 
 // ExitStatus returns Refused.
@@ -91,8 +91,8 @@ func (*NotPutBackError) ExitStatus() exit.Status { return exit.Refused }
 func (e *NotPutBackError) Error() string {
 	var text strings.Builder // there may be very many files
 	text.WriteString(e.Cause.Error())
-	if e.Settle != nil {
-		fmt.Fprintf(&text, "\nrun %s could not be settled, and the next command that writes tries again: %v", e.Run.Name(), e.Settle)
+	if e.Undone != nil {
+		fmt.Fprintf(&text, "\nrun %s could not be put back, and the next command that writes tries again: %v", e.Run.Name(), e.Undone)
 	}
 	for _, l := range e.Left {
 		fmt.Fprintf(&text, "\nnot put back: %s: %s", l.Path, l.Reason)
@@ -330,7 +330,7 @@ func (w *writer) giveUp(cause error) error {
 		// The journal may say that it is done: then it is, unless it says otherwise again.
 		w.record.Steps = append(w.record.Steps, store.Step{State: w.last, At: time.Now()})
 		if err := w.store.Enter(w.record, store.PuttingBack); err != nil {
-			return &NotPutBackError{Run: w.record, Cause: cause, Settle: err}
+			return &NotPutBackError{Run: w.record, Cause: cause, Undone: err}
 		}
 	}
 	s, err := restore(w.store, w.record, w.dirs)
@@ -338,7 +338,7 @@ func (w *writer) giveUp(cause error) error {
 		return cause // nothing was touched; the next command closes the record
 	}
 	if err != nil || len(s.Left)+len(s.Away) > 0 {
-		return &NotPutBackError{Run: w.record, Cause: cause, Left: s.Left, Away: s.Away, Settle: err}
+		return &NotPutBackError{Run: w.record, Cause: cause, Left: s.Left, Away: s.Away, Undone: err}
 	}
 	return cause
 }

@@ -12,9 +12,9 @@ import (
 // A file of the store's own ends in a digest, so that what was flipped or cut is noticed. It
 // is replaced as a whole, never changed in place.
 
-// putSealed replaces a file by body, whole or not at all. Its name is on disk once the
+// putDigested replaces a file by body, whole or not at all. Its name is on disk once the
 // directory is synced.
-func putSealed(dir disk.Dir, name, of string, body []byte) error {
+func putDigested(dir disk.Dir, name, of string, body []byte) error {
 	return replace(dir, name, func(out io.Writer) error {
 		_, err := out.Write(trailer.Add(of+"/"+name, body))
 		return err
@@ -40,8 +40,8 @@ func replace(dir disk.Dir, name string, write func(io.Writer) error) error {
 	return dir.Rename(fresh, name)
 }
 
-// getSealed reads what putSealed wrote.
-func getSealed(dir disk.Dir, name, of string) ([]byte, error) {
+// getDigested reads what putDigested wrote.
+func getDigested(dir disk.Dir, name, of string) ([]byte, error) {
 	text, _, err := disk.ReadFile(dir, name)
 	if err != nil {
 		return nil, err
