@@ -16,8 +16,7 @@ type classes struct {
 	some   []rune  // one character of each class
 }
 
-// Of classes, how many there may be, and how often characters may be held against parts of the
-// expression to find them.
+// Limits on the number of classes, and on the comparisons made to find them.
 const (
 	maxClasses = 200
 	maxAsked   = 1 << 20
@@ -122,7 +121,7 @@ func (c *classes) of(r rune) uint8 {
 	return c.others[i]
 }
 
-// kind is what places such as $ and \b see in a character.
+// A kind is what empty-width assertions such as $ and \b distinguish in a character.
 type kind uint8
 
 const (

@@ -93,13 +93,13 @@ func (t *table) findAway() {
 	if n != 1 || t.away[utf8.RuneSelf] {
 		t.only = -1
 	}
-	if t.skips = share < fewBytes; t.skips {
+	if t.skips = share < maxShare; t.skips {
 		t.clear() // since what leads back is to say so
 	}
 }
 
-// fewBytes is up to which share of a text's bytes others are skipped.
-const fewBytes = 0.15
+// maxShare is up to which share of a text's bytes others are skipped.
+const maxShare = 0.15
 
 // skip returns the next place at which something may begin.
 func (t *table) skip(text []byte, at int) int {

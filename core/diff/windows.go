@@ -38,7 +38,7 @@ func Stream(open edit.Opener, edits edit.Source) Windows {
 	}
 }
 
-// streamed is how many bytes of a text that is read as it comes make a window; tests take few.
+// streamed is the size in bytes of a streamed window. Tests make it small.
 var streamed = 256 << 10
 
 // stream cuts what it reads into windows.
@@ -104,9 +104,9 @@ func (s *stream) fill() error {
 	return nil
 }
 
-// Near cuts a window into those parts of it that hunks with so many lines of context may need:
-// what is near an edit, or near the edges, beyond which there may be others. The parts take over
-// the window's edits.
+// Near returns the parts of win that hunks with context lines around a change can show: those near
+// an edit, and near win's ends, where a neighbouring window may have one. It takes ownership of
+// win.Edits.
 func Near(win Window, context int) []Window {
 	n := 2*context + 2
 	var parts []Window

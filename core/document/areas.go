@@ -12,8 +12,8 @@ type area struct {
 	lastColumn, lastRow int32
 }
 
-// mostAreas is how many areas are written out.
-const mostAreas = 12
+// maxAreas is how many areas are written out.
+const maxAreas = 12
 
 // with appends an area; cells below one another are one.
 func with(all []area, a area) []area {
@@ -29,7 +29,7 @@ func areas(all []area) string {
 	var b strings.Builder
 	for i, a := range all {
 		switch {
-		case i == mostAreas:
+		case i == maxAreas:
 			fmt.Fprintf(&b, " and %d more", len(all)-i)
 			return b.String()
 		case i == 0 || a.sheet != all[i-1].sheet:

@@ -83,8 +83,8 @@ func (d *Document) prove(edits, raw edit.List) error {
 	return &RefusedError{Reason: "the document cannot hold it: it would be read as another text"}
 }
 
-// alike reports whether two documents of as many lines hide the same, and whether lines that change
-// with others do so in both.
+// alike reports whether a and b have equal hidden texts, and lines with equal numbers of copies and
+// equal locks.
 func alike(a, b *Document) bool {
 	if len(a.Hidden) != len(b.Hidden) || len(a.lines) != len(b.lines) {
 		return false
@@ -243,8 +243,8 @@ func (l *line) bounds(i int) (from, to int) {
 	return int(l.segments[i].at), to
 }
 
-// widen returns a change that takes such segments as it touches as a whole that stand for their
-// text as a whole. In OpenDocument, a space behind it goes with it where it would be lost beside
+// widen extends a change to whole segments where it touches one that is atomic (its bytes stand for
+// its text as a unit). In OpenDocument, a space after it goes with it if it would be lost beside
 // another.
 func (l *line) widen(start, end int, fresh []byte) (int, int, []byte) {
 	for i := range l.segments {
@@ -310,8 +310,8 @@ func (d *Document) target(l *line, start, end int) (first, last int, err error) 
 	return 0, 0, errors.New(d.locks[lock])
 }
 
-// host returns the segment that text can be written into, which takes its looks: the first of
-// those that it replaces, or the nearest that can.
+// host returns the segment to write text into, whose formatting it takes: the first that it replaces,
+// or else the nearest writable one.
 func (c *carrier) host(l *line, first, last, start, end int) (int, error) {
 	can := func(i int) bool {
 		if i < 0 || i >= len(l.segments) {

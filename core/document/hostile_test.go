@@ -60,7 +60,7 @@ func TestHostile(t *testing.T) {
 		{"same place", "told otherwise", patched(second+42, "\x00\x00\x00\x00")},
 		{"doubled", "two members", odt(t, [2]string{"content.xml", root + "</office:document-content>"}, [2]string{"Content.xml", ""})},
 		{"beyond", "named beyond", odt(t, [2]string{"content.xml", ""}, [2]string{"a/../../etc/passwd", ""})},
-		{"absolute", "no path in it", odt(t, [2]string{"/etc/passwd", ""})},
+		{"absolute", "not a path in it", odt(t, [2]string{"/etc/passwd", ""})},
 		{"encrypted", "encrypted", patched(second+8, "\x01\x00")},
 		{"encrypted content", "encrypted", odt(t, [2]string{"content.xml", "x"}, [2]string{"META-INF/manifest.xml", `<manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0"><manifest:encryption-data/></manifest:manifest>`})},
 		{"compound", "encrypted", []byte(compound + "...")},

@@ -50,11 +50,11 @@ const (
 // Bounds on what is inflated, in bytes: what a part may be, all of them, and how many times the
 // stored bytes where that is much.
 const (
-	mostPart    = 256 << 20
-	mostOfAll   = 512 << 20
-	mostRatio   = 400
-	ratioFrom   = 16 << 20
-	mostMembers = 20000
+	maxPart    = 256 << 20
+	maxOfAll   = 512 << 20
+	maxRatio   = 400
+	ratioFrom  = 16 << 20
+	maxMembers = 20000
 )
 
 var little = binary.LittleEndian
@@ -74,8 +74,8 @@ func unpack(raw []byte) (*archive, error) {
 		return nil, damaged("the package is in ZIP64 form, which is for files of 4 GiB and more")
 	case from+size != a.end:
 		return nil, damaged("the package's directory does not end where it says: something stands before or behind it")
-	case count > mostMembers:
-		return nil, damaged("the package has %d members; up to %d are read", count, mostMembers)
+	case count > maxMembers:
+		return nil, damaged("the package has %d members; up to %d are read", count, maxMembers)
 	}
 	a.central = from
 	at := from
@@ -211,12 +211,12 @@ func (a *archive) find(name string) *member {
 func (a *archive) content(m *member) ([]byte, error) {
 	in := a.raw[m.data : m.data+m.size]
 	switch {
-	case m.plain > mostPart:
-		return nil, damaged("its part %q would be %d MiB; up to %d MiB are read", m.name, m.plain>>20, mostPart>>20)
-	case m.plain > ratioFrom && m.plain/mostRatio > m.size:
-		return nil, damaged("its part %q would be %d times as long as it is stored; up to %d times are read", m.name, m.plain/max(m.size, 1), mostRatio)
-	case a.read+m.plain > mostOfAll:
-		return nil, damaged("its parts would be more than %d MiB", mostOfAll>>20)
+	case m.plain > maxPart:
+		return nil, damaged("its part %q would be %d MiB; up to %d MiB are read", m.name, m.plain>>20, maxPart>>20)
+	case m.plain > ratioFrom && m.plain/maxRatio > m.size:
+		return nil, damaged("its part %q would be %d times as long as it is stored; up to %d times are read", m.name, m.plain/max(m.size, 1), maxRatio)
+	case a.read+m.plain > maxOfAll:
+		return nil, damaged("its parts would be more than %d MiB", maxOfAll>>20)
 	}
 	a.read += m.plain
 	out := in

@@ -28,9 +28,9 @@ type Side byte
 
 const (
 	Within  Side = iota // the span of the line that it is written on
-	Outside             // none that begins or ends there
-	Under               // none, and what is inserted below the one that ends there next goes behind it
-	Behind              // the one that ends there
+	Outside             // no span that begins or ends there
+	Under               // no span; later insertions below the span that ends there go after it
+	Behind              // the span that ends there
 )
 
 // List is edits in the order of their places: each ends before or where the next

@@ -192,12 +192,12 @@ func (i Inverse) All() iter.Seq2[Edit, error] {
 	}
 }
 
-// fewEdits is how many edits are encoded together.
-const fewEdits = 1024
+// maxEdits is how many edits are encoded together.
+const maxEdits = 1024
 
 // Append appends edits to dst as Write writes them.
 func Append(dst []byte, edits Source) ([]byte, error) {
-	if l, ok := edits.(List); ok && len(l) > 0 && len(l) <= fewEdits {
+	if l, ok := edits.(List); ok && len(l) > 0 && len(l) <= maxEdits {
 		body := l.Encode(make([]byte, 0, 64)) // as much as a change of a word takes
 		dst = binary.AppendUvarint(slices.Grow(dst, len(body)+binary.MaxVarintLen32), uint64(len(body)))
 		return append(dst, body...), nil
@@ -227,7 +227,7 @@ func Write(out io.Writer, edits Source) error {
 			return err
 		}
 		some, size = append(some, e), size+len(e.New)
-		if len(some) == fewEdits || size > 1<<20 {
+		if len(some) == maxEdits || size > 1<<20 {
 			if err := flush(); err != nil {
 				return err
 			}

@@ -47,8 +47,8 @@ func (s *settling) add(end int, fresh []byte) (edit.Edit, bool) {
 	return e, true
 }
 
-// shifting reports whether one of the addresses around would not hold a line that is added
-// at end when the script runs again.
+// shifting reports whether, on the next run, an enclosing address would no longer select a
+// line added at end.
 func (s *settling) shifting(end int) bool {
 	for i, sel := range s.run.stack {
 		if !sel.address.shifts() {

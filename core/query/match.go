@@ -22,8 +22,8 @@ var (
 	kept       atomic.Int32
 )
 
-// mostKept bounds how many expressions are kept, which may come from the values themselves.
-const mostKept = 1000
+// maxCompiled bounds how many expressions are kept, which may come from the values themselves.
+const maxCompiled = 1000
 
 // parseValues parses a JSONPath.
 func parseValues(source string) (*jsonpath.Path, error) {
@@ -81,7 +81,7 @@ func compiled(source string) *regexp.Regexp {
 		dots(tree)
 		re, _ = regexp.Compile(tree.String())
 	}
-	if kept.Add(1) <= mostKept {
+	if kept.Add(1) <= maxCompiled {
 		expression.Store(source, re)
 	}
 	return re

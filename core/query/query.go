@@ -67,7 +67,7 @@ type Hits struct {
 type TooLargeError struct{}
 
 func (TooLargeError) Error() string {
-	return fmt.Sprintf("its aliases would unfold to more than %d values", mostUnfolded)
+	return fmt.Sprintf("its aliases would unfold to more than %d values", maxUnfolded)
 }
 
 // Select returns what the path selects: of whole documents, or where it is relative of values in

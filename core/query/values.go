@@ -45,8 +45,8 @@ func compileValues(source string) (*valuesPath, error) {
 	return &valuesPath{q}, nil
 }
 
-// mostUnfolded bounds how many values a document has with its aliases unfolded.
-const mostUnfolded = 20_000_000
+// maxUnfolded bounds how many values a document has with its aliases unfolded.
+const maxUnfolded = 20_000_000
 
 // find adds what the path selects. The library reads objects as maps, in which a name stands once:
 // where a name is doubled it is asked for once more for each further one.
@@ -56,11 +56,11 @@ func (p *valuesPath) find(d *tree.Document, from []*tree.Node, hits *Hits) error
 		u.sizes = map[*tree.Node]int{}
 	}
 	for _, r := range d.Roots {
-		if u.size(r) > mostUnfolded {
+		if u.size(r) > maxUnfolded {
 			return TooLargeError{}
 		}
 	}
-	times := min(u.doubled, mostDoubled)
+	times := min(u.doubled, maxDoubled)
 	if d.Syntax == syntax.CSV { // whose doubled names select the first
 		times = 1
 	}
@@ -88,8 +88,8 @@ func (p *valuesPath) find(d *tree.Document, from []*tree.Node, hits *Hits) error
 	return nil
 }
 
-// mostDoubled bounds how often a doubled name is looked at.
-const mostDoubled = 16
+// maxDoubled bounds how often a doubled name is looked at.
+const maxDoubled = 16
 
 // unfolding counts the values of a document with its aliases unfolded, and how often a name stands
 // in one object.
@@ -138,7 +138,7 @@ func (u *unfolding) size(n *tree.Node) int {
 		u.names(n)
 	}
 	for _, m := range n.Members {
-		s = min(s+u.size(m), mostUnfolded+1)
+		s = min(s+u.size(m), maxUnfolded+1)
 	}
 	if u.sizes != nil {
 		u.sizes[n] = s

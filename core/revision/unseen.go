@@ -10,8 +10,8 @@ import (
 	"frizzel/core/textfile"
 )
 
-// fewPlaces is how many places are named.
-const fewPlaces = 3
+// maxPlaces is how many places are named.
+const maxPlaces = 3
 
 // Unseen returns what look finds in the parts of a document that its text does not show, and that
 // nothing changes: a note for each rule, so that nobody believes a name to be gone that is there.
@@ -62,8 +62,8 @@ func unseen(n int, places []string) string {
 
 // some lists a few of many.
 func some(all []string) string {
-	if more := len(all) - fewPlaces; more > 0 {
-		return strings.Join(all[:fewPlaces], "; ") + fmt.Sprintf(" and %d more", more)
+	if more := len(all) - maxPlaces; more > 0 {
+		return strings.Join(all[:maxPlaces], "; ") + fmt.Sprintf(" and %d more", more)
 	}
 	return strings.Join(all, "; ")
 }

@@ -15,10 +15,10 @@ type Finder struct {
 	asked  int
 }
 
-// mostFound bounds how often a text is asked about, and findable how many bytes it may have.
+// maxFound bounds how often a text is asked about, and findable how many bytes it may have.
 const (
-	mostFound = 2000
-	findable  = 64 << 20
+	maxFound = 2000
+	findable = 64 << 20
 )
 
 // At returns the path of the innermost value that a byte of a text lies in, "" for none. The text
@@ -54,7 +54,7 @@ func (f *Finder) read(text []byte) bool {
 		f.starts = lineStarts(text)
 	}
 	f.asked++
-	return f.doc != nil && f.asked <= mostFound
+	return f.doc != nil && f.asked <= maxFound
 }
 
 // holding returns the innermost member of a node that a byte lies in, nil for none.

@@ -238,7 +238,7 @@ func (y *yamlReader) sequence(n *Node, of *yaml.Node, at int) error {
 	return y.ends(n, end, ']')
 }
 
-// ends finds the end of what has members, the last of which ends at at.
+// ends sets the end of a mapping or sequence whose last member ends at the byte at.
 func (y *yamlReader) ends(n *Node, at int, closing byte) error {
 	if n.End = at; n.style != flow {
 		return nil

@@ -28,29 +28,29 @@ import (
 // their targets.
 const TempPrefix = ".frizzel-"
 
-// What says what becomes of a file.
-type What string
+// An Op is the kind of change made to a file.
+type Op string
 
 const (
-	Rewrite What = ""        // another content
-	Create  What = "created" // a file that is not there before
-	Remove  What = "removed" // one that is not there after
+	Rewrite Op = ""        // the content changes
+	Create  Op = "created" // the file does not exist before
+	Remove  Op = "removed" // the file does not exist after
 )
 
 // Change is what is to be done to one file.
 type Change struct {
 	Path      string // for people
 	Dir, Name string // Dir is absolute, Name below it
-	// In is the directory that holds the file, as it was when the file was read; zero
-	// where it was not there yet, or is not known.
+	// In is the directory that held the file when it was read; zero if there was none, or
+	// it is not known.
 	In     disk.ID
-	What   What
+	Op     Op
 	Before digest.Digest // of the content that Edits are against
-	// Print is, where Before is not known, that content's.
+	// Print is the fingerprint of the old content, set if Before is not known.
 	Print Print
-	// After is, where it is known, what the edits must make of it; zero where it is not.
+	// After is the digest that the edited content must have; zero if unknown.
 	After digest.Digest
-	Edits edit.Source // what a new file holds is what they make of nothing; nil for none
+	Edits edit.Source // against the old content, which is empty for a new file; nil for no edits
 	Rules []int       // those that made them, by index
 	Meta  disk.Meta   // of a new file
 	Role  Role
@@ -130,7 +130,7 @@ func (c *Change) Windows(system disk.System) diff.Windows {
 // Reader reads the file as it is now, nothing of one to be created. At its end it fails with a
 // *ChangedError where the file is not what the change is against.
 func (c *Change) Reader(system disk.System) (io.ReadCloser, error) {
-	if c.What == Create {
+	if c.Op == Create {
 		return io.NopCloser(strings.NewReader("")), nil
 	}
 	f, err := c.Open(system)

@@ -44,7 +44,7 @@ func (k *Kept) Add(c Change) error {
 	e.String(c.Dir)
 	e.String(c.Name)
 	e.ID(c.In)
-	e.String(string(c.What))
+	e.String(string(c.Op))
 	e.String(string(c.Role))
 	e.Digest(c.Before)
 	e.Int(c.Print.Size)
@@ -71,7 +71,7 @@ func (k *Kept) At(i int) (Change, error) {
 	}
 	d := NewDecoder(text)
 	c := Change{
-		Path: d.String(), Dir: d.String(), Name: d.String(), In: d.ID(), What: What(d.String()), Role: Role(d.String()),
+		Path: d.String(), Dir: d.String(), Name: d.String(), In: d.ID(), Op: Op(d.String()), Role: Role(d.String()),
 		Before: d.Digest(), Print: Print{d.Int(), uint64(d.Int())}, After: d.Digest(), Rules: d.Ints(), Meta: d.Meta(),
 	}
 	if d.Err != nil {

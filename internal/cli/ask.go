@@ -22,8 +22,8 @@ import (
 // waysToAsk are the values of --ask.
 var waysToAsk = []string{"screen", "file", "match"}
 
-// canAskBy refuses a way to ask that is none, or is said where nothing is asked, and then what
-// canAsk refuses.
+// canAskBy returns an error if said is not a value of --ask or comes with --yes; else it returns
+// canAsk(yes).
 func (a *app) canAskBy(c *cobra.Command, said string, yes bool) error {
 	switch {
 	case said != "" && !slices.Contains(waysToAsk, said):

@@ -76,8 +76,8 @@ func (a *app) plan(f *fileFlags, rules *usecase.Compiled, paths []string) (*run.
 	return usecase.NewPlan(files, rules)
 }
 
-// mostList is how long a list of paths may be, in bytes.
-const mostList = 1 << 30
+// maxList is how long a list of paths may be, in bytes.
+const maxList = 1 << 30
 
 // listed reads the paths that --from names.
 func (a *app) listed(f *fileFlags) ([]string, error) {
@@ -90,8 +90,8 @@ func (a *app) listed(f *fileFlags) ([]string, error) {
 	var text []byte
 	var err error
 	if f.from == "-" {
-		text, err = disk.ReadStream(a.In, "standard input", mostList)
-	} else if text, err = disk.ReadBounded(f.from, mostList); errors.Is(err, fs.ErrNotExist) {
+		text, err = disk.ReadStream(a.In, "standard input", maxList)
+	} else if text, err = disk.ReadBounded(f.from, maxList); errors.Is(err, fs.ErrNotExist) {
 		return nil, exit.Wrongf("there is no list of paths %q", f.from)
 	}
 	if err != nil {

@@ -273,8 +273,8 @@ func (a *app) showRun(s *store.Store, r *store.Record) error {
 		if err != nil {
 			return err
 		}
-		if e.What != change.Rewrite {
-			said := map[change.What]string{change.Create: "created", change.Remove: "taken away"}[e.What]
+		if e.Op != change.Rewrite {
+			said := map[change.Op]string{change.Create: "created", change.Remove: "taken away"}[e.Op]
 			fmt.Fprintf(a.Out, "# %s: %s\n", report.Path(e.Absolute()), said)
 			continue
 		}

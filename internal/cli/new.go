@@ -50,8 +50,7 @@ func (a *app) new() *cobra.Command {
 	return c
 }
 
-// canSave returns why a file cannot be saved at a path, "" for none, as far as that is known
-// beforehand.
+// canSave returns an error if saving to path would certainly fail.
 func canSave(path string) error {
 	if path == "" {
 		return nil
@@ -65,10 +64,10 @@ func canSave(path string) error {
 	return nil
 }
 
-// save writes a file that is not there yet, its owner's alone.
+// save creates a file that only its owner may read.
 func save(path string, text []byte) error { return saveFrom(path, bytes.NewReader(text)) }
 
-// saveFrom is save for what is not held.
+// saveFrom is save for a text that is written as it is read.
 func saveFrom(path string, from io.WriterTo) error {
 	f, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
 	if errors.Is(err, fs.ErrExist) {

@@ -88,7 +88,7 @@ func (a *app) takeBack(c *cobra.Command, o usecase.UndoOptions, yes bool) error 
 			return false, refuse
 		}
 		what := "put back"
-		if back.What == change.Remove {
+		if back.Op == change.Remove {
 			what = "take away"
 		}
 		said := map[string]string{"put back": "to be put back", "take away": "to be taken away"}[what]

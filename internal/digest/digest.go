@@ -1,4 +1,4 @@
-// Package digest tells contents apart by sums that nobody can make two contents with.
+// Package digest identifies contents by collision-resistant hashes.
 package digest
 
 import (

@@ -200,7 +200,7 @@ func (f *realFile) Stat() (Info, error) {
 
 func (f *realFile) ReadAt(p []byte, at int64) (read int, err error) {
 	for read < len(p) {
-		n, err := retried(func() (int, error) { return unix.Pread(f.fd, p[read:min(len(p), read+mostAtOnce)], at+int64(read)) })
+		n, err := retried(func() (int, error) { return unix.Pread(f.fd, p[read:min(len(p), read+maxAtOnce)], at+int64(read)) })
 		if err != nil {
 			return read, f.fail("read", err)
 		}
@@ -212,12 +212,12 @@ func (f *realFile) ReadAt(p []byte, at int64) (read int, err error) {
 	return read, nil
 }
 
-// mostAtOnce is how many bytes one system call is asked for.
-const mostAtOnce = 1 << 30
+// maxAtOnce is how many bytes one system call is asked for.
+const maxAtOnce = 1 << 30
 
 func (f *realFile) Write(p []byte) (written int, err error) {
 	for written < len(p) {
-		n, err := retried(func() (int, error) { return unix.Write(f.fd, p[written:min(len(p), written+mostAtOnce)]) })
+		n, err := retried(func() (int, error) { return unix.Write(f.fd, p[written:min(len(p), written+maxAtOnce)]) })
 		if err == nil && n == 0 {
 			err = io.ErrUnexpectedEOF
 		}

@@ -47,7 +47,7 @@ func (p *Printer) buffered() *bufio.Writer {
 	return p.buffer
 }
 
-// mask stands for what is hidden; its length tells nothing.
+// mask replaces hidden text. Its length is fixed so that it reveals nothing.
 const mask = "•••••"
 
 // mask masks what is hidden in a hunk.
@@ -80,11 +80,10 @@ func masked(hidden *pattern.Pattern, text []byte) []byte {
 	return append(out, text[at:]...)
 }
 
-// fewPaths is how many values of a hunk are named.
-const fewPaths = 3
+// maxPaths is how many values of a hunk are named.
+const maxPaths = 3
 
-// pathsOf names the values that a hunk changes, as the lines that it takes away or stands behind
-// tell.
+// pathsOf returns the paths of the values that h changes, judged by its removed lines.
 func pathsOf(h diff.Hunk, values func(line, at int) string) (paths []string) {
 	if values == nil {
 		return nil
@@ -98,7 +97,7 @@ func pathsOf(h diff.Hunk, values func(line, at int) string) (paths []string) {
 			}
 			for _, m := range marks {
 				if path := values(line, m[0]); path != "" && !slices.Contains(paths, path) {
-					if len(paths) == fewPaths {
+					if len(paths) == maxPaths {
 						more = true
 						continue
 					}
@@ -213,8 +212,8 @@ func (p *Printer) Matches(s *run.Summary) {
 	p.notes(s)
 }
 
-// fewNotes is how many notes of a kind are written, where not all are wanted.
-const fewNotes = 8
+// maxNotes is how many notes of a kind are written, where not all are wanted.
+const maxNotes = 8
 
 // notes writes what a person should know of single files.
 func (p *Printer) notes(s *run.Summary) {
@@ -236,7 +235,7 @@ func (p *Printer) noted(s *run.Summary) (all []string) {
 		if of[k]++; of[k] == 1 {
 			kinds = append(kinds, k)
 		}
-		if of[k] > fewNotes && !p.Verbose {
+		if of[k] > maxNotes && !p.Verbose {
 			continue
 		}
 		where := Path(n.Path)
@@ -249,7 +248,7 @@ func (p *Printer) noted(s *run.Summary) (all []string) {
 		all = append(all, where+": "+n.Text)
 	}
 	for _, k := range kinds {
-		if more := of[k] - fewNotes; more > 0 && !p.Verbose {
+		if more := of[k] - maxNotes; more > 0 && !p.Verbose {
 			all = append(all, fmt.Sprintf("the same of %s more, which --verbose names: %s", Count(more, "line"), k.text))
 		}
 	}

@@ -33,7 +33,8 @@ type Item interface {
 	Rewrite(fresh []byte) (old []byte, edits edit.List, err error)
 	// Moved reports whether the file has changed on disk since it was first read.
 	Moved() bool
-	// Broken reports whether what is taken would not be written for what the file would be.
+	// Broken reports whether the accepted changes would be refused because the resulting file would be
+	// invalid.
 	Broken() bool
 	// IsDocument reports whether the file is an office document, whose lines are its paragraphs.
 	IsDocument() bool

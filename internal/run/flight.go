@@ -5,35 +5,35 @@ import "sync"
 // maxInFlight bounds the bytes of the files that are read and not yet passed on.
 const maxInFlight = 256 << 20
 
-// flight bounds by bytes what is in flight. The file that is to be passed on next may
-// always start, however large it is, so that nothing waits for what waits for it.
+// A flight limits the bytes of the files in flight. The next file in order is always admitted,
+// whatever its size; otherwise it could wait for files that wait for it.
 type flight struct {
 	mu    sync.Mutex
 	free  *sync.Cond
-	most  int64
+	max   int64
 	held  int64
 	front int // the number of the job that is passed on next
 	over  bool
 }
 
-func newFlight(most int64) *flight {
-	f := &flight{most: most}
+func newFlight(max int64) *flight {
+	f := &flight{max: max}
 	f.free = sync.NewCond(&f.mu)
 	return f
 }
 
-// take waits until there is room for a job of so many bytes.
+// take waits until there is room for a job of the given size in bytes.
 func (f *flight) take(j *job, bytes int64) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	for f.held > 0 && f.held+bytes > f.most && j.number > f.front && !f.over {
+	for f.held > 0 && f.held+bytes > f.max && j.number > f.front && !f.over {
 		f.free.Wait()
 	}
 	f.held += bytes
 	j.held = bytes
 }
 
-// land lets go of a job's bytes.
+// land releases a job's bytes.
 func (f *flight) land(j *job) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
@@ -42,7 +42,7 @@ func (f *flight) land(j *job) {
 	f.free.Broadcast()
 }
 
-// next says which job is passed on next.
+// next sets the number of the job that is passed on next.
 func (f *flight) next(number int) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
@@ -50,7 +50,7 @@ func (f *flight) next(number int) {
 	f.free.Broadcast()
 }
 
-// end lets everyone go who waits.
+// end wakes all waiters.
 func (f *flight) end() {
 	f.mu.Lock()
 	defer f.mu.Unlock()

@@ -215,7 +215,8 @@ func (p *Pending) ValueAt(text []byte, at int) string {
 	return p.finder.At(text, at)
 }
 
-// Broken reports whether what is taken must not be written for what the file would be.
+// Broken reports whether the accepted changes would be refused because the resulting file would be
+// invalid.
 func (p *Pending) Broken() bool {
 	return p.Refuse != nil || len(p.Made.Broken)+len(p.Made.Unreadable) > 0
 }

@@ -65,8 +65,8 @@ type room struct {
 	encoded []byte
 }
 
-// mostEdits is how many edits there is room for from one window to the next.
-const mostEdits = 64 << 10
+// maxEdits is how many edits there is room for from one window to the next.
+const maxEdits = 64 << 10
 
 // free forgets what a window left, and memory that was needed for an unusual one: a very long line
 // must not hold it for good.
@@ -74,7 +74,7 @@ func (r *room) free(width int64) {
 	if cap(r.buffer) > 2*int(width)+maxKept/8 {
 		r.buffer = nil
 	}
-	if cap(r.edits) > mostEdits {
+	if cap(r.edits) > maxEdits {
 		r.edits = nil
 	}
 	if cap(r.encoded) > maxKept/8 {

@@ -6,14 +6,13 @@ import (
 	"os"
 )
 
-// Buffer is written first and read afterwards, on disk where it is much. It is ready for use as
-// it is.
+// A Buffer is written and then read back; large contents spill to disk. The zero Buffer is ready to use.
 type Buffer struct {
 	head []byte
 	file *os.File // nil while all is in head
 }
 
-// Write takes the next bytes.
+// Write appends text.
 func (b *Buffer) Write(text []byte) (int, error) {
 	b.head = append(b.head, text...)
 	if len(b.head) < held {
@@ -28,12 +27,12 @@ func (b *Buffer) Write(text []byte) (int, error) {
 	}
 	_, err := b.file.Write(b.head)
 	if b.head = b.head[:0]; err != nil {
-		return 0, fmt.Errorf("what is to be shown cannot be kept for a moment: %w; set TMPDIR to a directory with more room", err)
+		return 0, fmt.Errorf("the output cannot be buffered: %w; set TMPDIR to a directory with more room", err)
 	}
 	return len(text), nil
 }
 
-// WriteTo writes all of it, and makes it empty again.
+// WriteTo writes the contents to out and empties the buffer.
 func (b *Buffer) WriteTo(out io.Writer) (n int64, err error) {
 	if b.file != nil {
 		if _, err = b.file.Seek(0, io.SeekStart); err == nil {
@@ -50,7 +49,7 @@ func (b *Buffer) WriteTo(out io.Writer) (n int64, err error) {
 	return n + int64(more), err
 }
 
-// Close lets go of it.
+// Close releases the buffer and its temporary file.
 func (b *Buffer) Close() {
 	if b.file != nil {
 		_ = b.file.Close()

@@ -19,8 +19,8 @@ type Edits struct {
 // together is how many edits are kept as one piece, at most.
 const together = 1024
 
-// mostEdits is how many bytes of edits are kept, at most; tests keep fewer.
-var mostEdits = 256 << 20
+// maxEdits is how many bytes of edits are kept, at most; tests keep fewer.
+var maxEdits = 256 << 20
 
 // Len returns how many edits there are.
 func (e *Edits) Len() int { return e.Of.Len() }
@@ -51,7 +51,7 @@ func (e *Edits) first(yield func(edit.Edit, error) bool) {
 		return err
 	}
 	for one, err := range e.Of.All() {
-		if all += len(one.New); err == nil && all <= mostEdits {
+		if all += len(one.New); err == nil && all <= maxEdits {
 			some, size = append(some, one), size+len(one.New)
 			if len(some) == together || size > held {
 				err = keep()
@@ -61,7 +61,7 @@ func (e *Edits) first(yield func(edit.Edit, error) bool) {
 			return
 		}
 	}
-	if all > mostEdits {
+	if all > maxEdits {
 		e.kept.Close()
 		return
 	}

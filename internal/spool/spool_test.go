@@ -93,8 +93,8 @@ func (c counted) All() iter.Seq2[edit.Edit, error] { *c.times++; return c.List.A
 
 // Edits are read from their source once, unless that was broken off, or they are too large.
 func TestEdits(t *testing.T) {
-	defer func(most int) { mostEdits = most }(mostEdits)
-	mostEdits = 3 * held
+	defer func(most int) { maxEdits = most }(maxEdits)
+	maxEdits = 3 * held
 	for _, sizes := range [][]int{{}, {1, 0, 3}, {held / 2, held, 1, held / 2, 7}, {held, held, held, held}} {
 		var list edit.List
 		times, all := 0, 0
@@ -115,7 +115,7 @@ func TestEdits(t *testing.T) {
 			require.Equal(t, list, got)
 		}
 		want := 2
-		if all > mostEdits {
+		if all > maxEdits {
 			want = 4
 		}
 		require.Equal(t, want, times, sizes)

@@ -21,9 +21,9 @@ import (
 
 // How long files may be that a person wrote for the program, in bytes.
 const (
-	mostScript = 16 << 20
-	mostTable  = 256 << 20
-	mostValues = 1 << 20
+	maxScript = 16 << 20
+	maxTable  = 256 << 20
+	maxValues = 1 << 20
 )
 
 // Rules say which rules are to run.
@@ -136,9 +136,9 @@ func (r *readRules) load(path string) ([]byte, error) {
 }
 
 func loadFile(path string) ([]byte, error) {
-	most := int64(mostTable)
+	most := int64(maxTable)
 	if strings.HasSuffix(path, ".friz") {
-		most = mostScript
+		most = maxScript
 	}
 	return disk.ReadBounded(path, most)
 }
@@ -157,10 +157,10 @@ func labels(p *program.Program) []string {
 // ReadScript reads a script's text; - is standard input.
 func ReadScript(path string, stdin io.Reader) (string, error) {
 	if path == "-" {
-		text, err := disk.ReadStream(stdin, "standard input", mostScript)
+		text, err := disk.ReadStream(stdin, "standard input", maxScript)
 		return string(text), err
 	}
-	text, err := disk.ReadBounded(path, mostScript)
+	text, err := disk.ReadBounded(path, maxScript)
 	if err != nil {
 		return "", notRead("script", path, err)
 	}
@@ -174,7 +174,7 @@ func (r *Rules) options() (compile.Options, error) {
 		AllowUnreadable: r.AllowUnreadable, AllowBroken: r.AllowBroken, Syntax: r.Syntax,
 	}
 	for _, path := range r.ValueFiles {
-		text, err := disk.ReadBounded(path, mostValues)
+		text, err := disk.ReadBounded(path, maxValues)
 		if err != nil {
 			return o, notRead("file of values", path, err)
 		}

@@ -37,7 +37,7 @@ type StampOptions struct {
 
 // ReadRows reads a file of rows.
 func ReadRows(path string) ([]values.Row, error) {
-	text, err := disk.ReadBounded(path, mostTable)
+	text, err := disk.ReadBounded(path, maxTable)
 	if err != nil {
 		return nil, notRead("file of rows", path, err)
 	}
@@ -141,7 +141,7 @@ func (st *stamping) parse() error {
 		if err != nil {
 			return notRead("template", path, err)
 		}
-		raw, err := disk.ReadBounded(path, mostScript)
+		raw, err := disk.ReadBounded(path, maxScript)
 		if err != nil {
 			return notRead("template", path, err)
 		}
@@ -280,7 +280,7 @@ func (s *Stamped) against(whole string, fresh []byte, t *stampTemplate) error {
 		return exit.Wrongf("row %d: %s is there already, and no file", s.Row, s.Path)
 	}
 	s.Exists = true
-	if s.Old, err = disk.ReadBounded(whole, mostTable); err != nil {
+	if s.Old, err = disk.ReadBounded(whole, maxTable); err != nil {
 		return fmt.Errorf("row %d: %w", s.Row, err)
 	}
 	if textfile.IsBinary(s.Old) {

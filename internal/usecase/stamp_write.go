@@ -40,7 +40,7 @@ func (s *Stamped) change(taken edit.List) (change.Change, error) {
 	if dir, err = filepath.EvalSymlinks(dir); err != nil {
 		return change.Change{}, err
 	}
-	return change.Change{Path: s.Path, Dir: dir, Name: name, What: change.Create, Meta: s.meta, Edits: taken}, nil
+	return change.Change{Path: s.Path, Dir: dir, Name: name, Op: change.Create, Meta: s.meta, Edits: taken}, nil
 }
 
 // StampTaken is what a person takes of a file.

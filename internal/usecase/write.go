@@ -155,7 +155,7 @@ func (w *Writing) into(changes change.Set) (change.Set, error) {
 		name := Below(c.Path)
 		old := func() (io.ReadCloser, error) { return c.Reader(w.Store.System) }
 		out[i] = change.Change{
-			Path: filepath.Join(w.Into, name), Dir: abs, Name: name, What: change.Create, Role: change.Copy, Meta: meta, Rules: c.Rules,
+			Path: filepath.Join(w.Into, name), Dir: abs, Name: name, Op: change.Create, Role: change.Copy, Meta: meta, Rules: c.Rules,
 			Edits: edit.Between{Old: edit.Empty, Fresh: edit.Edited(old, c.Edits)},
 		}
 	}

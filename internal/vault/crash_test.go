@@ -177,28 +177,28 @@ func jobs(y **yard) []job {
 	created := func() change.List {
 		meta := disk.Meta{Mode: 0o640, UID: os.Geteuid(), GID: os.Getegid()}
 		return change.List{
-			{Path: "n", Dir: "/tree", Name: "n", What: change.Create, Meta: meta, Edits: edit.List{{New: []byte("a new file of the depot\n")}}},
-			{Path: "m", Dir: "/tree/new/directory", Name: "m", What: change.Create, Meta: meta, Edits: edit.List{{New: []byte("another one, in a directory\n")}}},
+			{Path: "n", Dir: "/tree", Name: "n", Op: change.Create, Meta: meta, Edits: edit.List{{New: []byte("a new file of the depot\n")}}},
+			{Path: "m", Dir: "/tree/new/directory", Name: "m", Op: change.Create, Meta: meta, Edits: edit.List{{New: []byte("another one, in a directory\n")}}},
 		}
 	}
 	removed := func() change.List {
 		content, _, _ := (*y).Read("/tree/00")
 		return change.List{{
-			Path: "00", Dir: "/tree", Name: "00", What: change.Remove,
+			Path: "00", Dir: "/tree", Name: "00", Op: change.Remove,
 			Before: digest.Of([]byte(content)), Edits: edit.List{{End: len(content)}},
 		}}
 	}
 	held := transaction.Intent{Hold: time.Hour}
 	return []job{
 		{name: "few files", build: files(3, "/tree"), do: apply(rewriteAll, transaction.Intent{})},
-		{name: "many files on two file systems", build: files(fewFiles+2, "/tree", "/mnt/depot"), do: apply(rewriteAll, transaction.Intent{})},
+		{name: "many files on two file systems", build: files(maxFiles+2, "/tree", "/mnt/depot"), do: apply(rewriteAll, transaction.Intent{})},
 		{name: "rewritten in place, longer", build: linked, do: apply(one("/tree/a", "depot-3", "depot-4, once depot-3"), transaction.Intent{})},
 		{name: "rewritten in place, shorter", build: linked, do: apply(one("/tree/a", "first page of depot-3, second page", "x"), transaction.Intent{})},
 		{name: "created", build: files(1, "/tree"), do: apply(created, transaction.Intent{})},
 		{name: "removed", build: files(2, "/tree"), do: apply(removed, transaction.Intent{})},
 		{name: "old contents beside", build: files(2, "/tree"), do: apply(rewriteAll, transaction.Intent{Beside: ".old"})},
 		{name: "undo", build: files(2, "/tree"), first: apply(rewriteAll, transaction.Intent{}), do: undoLast},
-		{name: "undo of many", build: files(fewFiles+2, "/tree", "/mnt/depot"), first: apply(rewriteAll, transaction.Intent{}), do: undoLast},
+		{name: "undo of many", build: files(maxFiles+2, "/tree", "/mnt/depot"), first: apply(rewriteAll, transaction.Intent{}), do: undoLast},
 		{name: "undo in place", build: linked, first: apply(one("/tree/a", "depot-3", "depot-4, once depot-3"), transaction.Intent{}), do: undoLast},
 		{name: "undo of what was created", build: files(1, "/tree"), first: apply(created, transaction.Intent{}), do: undoLast},
 		{name: "undo of what was removed", build: files(2, "/tree"), first: apply(removed, transaction.Intent{}), do: undoLast},
@@ -208,7 +208,7 @@ func jobs(y **yard) []job {
 		{name: "a proof fails, in place", build: linked, do: apply(one("/tree/a", "first page of depot-3, second page", "x"), transaction.Intent{
 			Prove: func(context.Context) error { return errors.New("it does not hold") },
 		})},
-		{name: "a proof fails, many files", build: files(fewFiles+2, "/tree", "/mnt/depot"), do: apply(rewriteAll, transaction.Intent{
+		{name: "a proof fails, many files", build: files(maxFiles+2, "/tree", "/mnt/depot"), do: apply(rewriteAll, transaction.Intent{
 			Prove: func(context.Context) error { return errors.New("it does not hold") },
 		})},
 		{name: "a proof fails, the last word is lost", build: files(3, "/tree", "/mnt/depot"), do: apply(rewriteAll, transaction.Intent{
@@ -285,7 +285,7 @@ func jobs(y **yard) []job {
 	}
 }
 
-const fewFiles = 8 // up to which a run syncs each file by itself
+const maxFiles = 8 // up to which a run syncs each file by itself
 
 // trial is one job on one disk.
 type trial struct {

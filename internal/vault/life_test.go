@@ -113,7 +113,7 @@ func (l *life) changes() (all change.List, after map[string]string) {
 		content, info, _ := l.Read(path)
 		c := change.Change{Path: path, Dir: filepath.Dir(path), Name: filepath.Base(path), Before: l.algorithm().Of([]byte(content))}
 		if l.r.IntN(8) == 0 {
-			c.What, c.Edits, after[path] = change.Remove, edit.List{{End: len(content)}}, ""
+			c.Op, c.Edits, after[path] = change.Remove, edit.List{{End: len(content)}}, ""
 		} else {
 			fresh := fmt.Sprintf("%d ", l.r.IntN(1000))
 			c.Edits = edit.List{{New: []byte(fresh)}}
@@ -124,7 +124,7 @@ func (l *life) changes() (all change.List, after map[string]string) {
 	if path := fmt.Sprintf("/tree/new-%d", l.r.IntN(4)); l.r.IntN(3) == 0 && l.world.tree[path] == "" {
 		text := fmt.Sprintf("made %d\n", l.r.IntN(1000))
 		all = append(all, change.Change{
-			Path: path, Dir: "/tree", Name: filepath.Base(path), What: change.Create, Edits: edit.List{{New: []byte(text)}},
+			Path: path, Dir: "/tree", Name: filepath.Base(path), Op: change.Create, Edits: edit.List{{New: []byte(text)}},
 			Meta: disk.Meta{Mode: 0o600, UID: os.Geteuid(), GID: os.Getegid()},
 		})
 		after[path] = "600 " + text

@@ -33,13 +33,13 @@ func around(later, edits edit.List) (edit.List, error) {
 	return out, nil
 }
 
-// mostAround is up to how many bytes of a file what a run changed is taken back around later
+// maxAround is up to how many bytes of a file what a run changed is taken back around later
 // changes, for which it has to be compared.
-const mostAround = 256 << 20
+const maxAround = 256 << 20
 
 // around takes back what the run changed around what changed since.
 func (w *reverser) around(b *Back, e *store.Entry, f disk.File) error {
-	if max(e.Old.Size, b.Print.Size) > mostAround {
+	if max(e.Old.Size, b.Print.Size) > maxAround {
 		return errLarge
 	}
 	old, err := read(w.old(e))

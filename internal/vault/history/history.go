@@ -173,7 +173,7 @@ func Verify(s *store.Store) (damaged []store.Damaged, runs int, err error) {
 				damaged = append(damaged, store.Damaged{ID: r.ID, Reason: err})
 				break
 			}
-			if e.What == change.Create || !r.Staged || r.State() == store.PutBack {
+			if e.Op == change.Create || !r.Staged || r.State() == store.PutBack {
 				continue
 			}
 			if err := s.Verify(r, e); err != nil {

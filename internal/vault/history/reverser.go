@@ -107,7 +107,7 @@ func (w *reverser) trusts(e *store.Entry) bool {
 // looksSo reports whether a file looks as the run left it, by all that is known of it but its
 // content.
 func (w *reverser) looksSo(e *store.Entry, is disk.Info) bool {
-	return is.Kind == disk.Regular && e.What == change.Rewrite && e.Modified != 0 && is.Modified == e.Modified &&
+	return is.Kind == disk.Regular && e.Op == change.Rewrite && e.Modified != 0 && is.Modified == e.Modified &&
 		is.Inode == e.Staged.Inode && (!w.sameBoot || is.Device == e.Staged.Device) && e.After != e.Before
 }
 
@@ -117,7 +117,7 @@ const long = 4 << 20
 // kept returns a function that verifies what is kept of a file. Of a large one that has begun by then; join waits for
 // its end.
 func (w *reverser) kept(e *store.Entry) (verify func() error, join func()) {
-	if e.What != change.Rewrite || e.Old.Size <= long && e.Edits.Size <= long || e.Edits.Digest == (digest.Digest{}) {
+	if e.Op != change.Rewrite || e.Old.Size <= long && e.Edits.Size <= long || e.Edits.Digest == (digest.Digest{}) {
 		return func() error { return w.Verify(w.record, e) }, func() {}
 	}
 	done := make(chan error, 1)
@@ -136,15 +136,15 @@ func (w *reverser) kept(e *store.Entry) (verify func() error, join func()) {
 // missing takes back a file that is not there.
 func (w *reverser) missing(b *Back, e *store.Entry) error {
 	switch {
-	case e.What == change.Create:
+	case e.Op == change.Create:
 		return errAlready
-	case e.What == change.Rewrite && !w.force:
+	case e.Op == change.Rewrite && !w.force:
 		return errGone
 	}
 	if err := w.Readable(w.record, e); err != nil {
 		return err
 	}
-	b.What, b.Meta, b.After = change.Create, e.Was, e.Before
+	b.Op, b.Meta, b.After = change.Create, e.Was, e.Before
 	b.Edits = edit.Between{Old: edit.Empty, Fresh: w.old(e)}
 	return nil
 }
@@ -157,21 +157,21 @@ func (w *reverser) old(e *store.Entry) edit.Opener {
 // there takes back a file that is there. now is it, open, and nil where it is what the run left.
 func (w *reverser) there(b *Back, e *store.Entry, now disk.File, kept func() error) error {
 	switch {
-	case e.What == change.Create && b.Before != e.After && !w.force:
+	case e.Op == change.Create && b.Before != e.After && !w.force:
 		return errChanged
-	case e.What == change.Create:
-		b.What, b.Edits = change.Remove, edit.Between{Old: w.opener(e), Fresh: edit.Empty}
+	case e.Op == change.Create:
+		b.Op, b.Edits = change.Remove, edit.Between{Old: w.opener(e), Fresh: edit.Empty}
 		return nil
 	case b.Before == e.Before:
 		return errAlready
-	case e.What == change.Remove && !w.force:
+	case e.Op == change.Remove && !w.force:
 		return errAnew
 	}
 	if b.Later = b.Before != e.After && !w.force; b.Later {
 		return w.around(b, e, now)
 	}
 	b.After = e.Before
-	if e.What == change.Remove || b.Before != e.After {
+	if e.Op == change.Remove || b.Before != e.After {
 		b.Edits = edit.Between{Old: w.opener(e), Fresh: w.old(e)}
 		return w.Readable(w.record, e)
 	}

@@ -57,7 +57,7 @@ func (l *Locked) NewBackup(r *Record) (*Backup, error) {
 // worthPacking is from how many bytes on a content is compressed by itself.
 const worthPacking = 4 << 10
 
-const mostPacked = 64 << 20
+const maxPacked = 64 << 20
 
 // Put appends a content, compressed where that pays. It may be called by several
 // goroutines at once.
@@ -130,7 +130,7 @@ type Piece struct {
 func (b *Backup) Begin(size int64) (*Piece, error) {
 	p := &Piece{backup: b, blob: Blob{Packed: Zstandard}}
 	switch {
-	case size > mostPacked:
+	case size > maxPacked:
 		p.blob.Packed = Unpacked
 	case size >= b.minFast:
 		p.blob.Packed = S2
@@ -187,7 +187,7 @@ func (b *Backup) PutEdits(edits edit.Source) (Blob, error) {
 		}
 		return blob, err
 	}
-	p, err := b.Begin(min(int64(edits.Len())*usualEdit, mostPacked))
+	p, err := b.Begin(min(int64(edits.Len())*usualEdit, maxPacked))
 	by := digest.By()
 	hash := by.New()
 	if err == nil {

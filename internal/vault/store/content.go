@@ -148,7 +148,7 @@ func (s *Store) openPiece(r *Record, blob Blob, sum digest.Digest) (io.ReadClose
 	if err == nil && (blob.Offset < 0 || blob.Length < 0 || blob.Length > info.Size || blob.Offset > info.Size-blob.Length || blob.Size < 0) {
 		err = ErrBackup
 	}
-	if err == nil && max(blob.Size, blob.Length) <= mostHeld && blob.Packed <= Zstandard {
+	if err == nil && max(blob.Size, blob.Length) <= maxHeld && blob.Packed <= Zstandard {
 		defer disk.Close(f)
 		return held(f, blob, sum)
 	}
@@ -166,8 +166,8 @@ func (s *Store) openPiece(r *Record, blob Blob, sum digest.Digest) (io.ReadClose
 	return v, nil
 }
 
-// mostHeld is up to how many bytes a piece is read at once.
-const mostHeld = 4 << 20
+// maxHeld is up to how many bytes a piece is read at once.
+const maxHeld = 4 << 20
 
 // held reads a piece at once.
 func held(backup disk.File, blob Blob, sum digest.Digest) (io.ReadCloser, error) {
@@ -190,7 +190,7 @@ func held(backup disk.File, blob Blob, sum digest.Digest) (io.ReadCloser, error)
 // OpenOld reads the content that a run's file had before it. At its end it fails where that is
 // not what was kept.
 func (s *Store) OpenOld(r *Record, e *Entry) (io.ReadCloser, error) {
-	if e.What == change.Create {
+	if e.Op == change.Create {
 		return io.NopCloser(bytes.NewReader(nil)), nil
 	}
 	v, err := s.open(r, e.Old, e.Before)
@@ -284,7 +284,7 @@ func (s *Store) Readable(r *Record, e *Entry) error {
 // Contents returns what a run's file was, and the edits to that, of a file that is small enough
 // to be held: what is kept of it, held against its digests.
 func (s *Store) Contents(r *Record, e *Entry) (old []byte, edits edit.List, err error) {
-	if e.What != change.Create {
+	if e.Op != change.Create {
 		if old, err = s.content(r, e.Old, e.Before); err != nil {
 			return nil, nil, notHad("old content", r, e, err)
 		}
@@ -292,7 +292,7 @@ func (s *Store) Contents(r *Record, e *Entry) (old []byte, edits edit.List, err 
 	if edits, err = s.heldEdits(r, e); err != nil {
 		return nil, nil, notHad("changes", r, e, err)
 	}
-	if !edits.Fits(len(old)) || e.What != change.Remove && digest.By(e.After).Of(edits.Apply(old)) != e.After {
+	if !edits.Fits(len(old)) || e.Op != change.Remove && digest.By(e.After).Of(edits.Apply(old)) != e.After {
 		return nil, nil, notHad("changes", r, e, ErrBackup)
 	}
 	return old, edits, nil
@@ -309,7 +309,7 @@ func (s *Store) Verify(r *Record, e *Entry) error {
 	by := digest.By(e.After)
 	hash := by.New()
 	err = edit.Rewrite(hash, old, s.Edits(r, e))
-	if err == nil && e.What != change.Remove && by.Sum(hash) != e.After || errors.Is(err, edit.ErrMisfit) {
+	if err == nil && e.Op != change.Remove && by.Sum(hash) != e.After || errors.Is(err, edit.ErrMisfit) {
 		err = notHad("changes", r, e, ErrBackup)
 	}
 	return err

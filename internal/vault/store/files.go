@@ -172,7 +172,7 @@ func (f *Files) readFrom(in io.Reader) error {
 	var text []byte
 	for range f.count {
 		size, err := binary.ReadUvarint(b)
-		if err != nil || size > mostEntry {
+		if err != nil || size > maxEntry {
 			return trailer.ErrDamaged
 		}
 		if uint64(cap(text)) < size {
@@ -188,8 +188,8 @@ func (f *Files) readFrom(in io.Reader) error {
 	return nil
 }
 
-// mostEntry is how many bytes are written of one file: three paths, and attributes.
-const mostEntry = 64 << 20
+// maxEntry is how many bytes are written of one file: three paths, and attributes.
+const maxEntry = 64 << 20
 
 // encode appends what is known of a file, but for the names of what is on its way.
 func (e *Entry) encode(to *change.Encoder) {
@@ -197,7 +197,7 @@ func (e *Entry) encode(to *change.Encoder) {
 	to.String(string(e.Name))
 	to.String(string(e.Path))
 	to.ID(e.In)
-	to.String(string(e.What))
+	to.String(string(e.Op))
 	to.String(string(e.Role))
 	to.Ints(e.Rules)
 	inPlace := int64(0)
@@ -219,7 +219,7 @@ func decodeEntry(text []byte) (*Entry, error) {
 	d := change.NewDecoder(text)
 	e := &Entry{
 		Dir: change.Path(d.String()), Name: change.Path(d.String()), Path: change.Path(d.String()), In: d.ID(),
-		What: change.What(d.String()), Role: change.Role(d.String()), Rules: d.Ints(),
+		Op: change.Op(d.String()), Role: change.Role(d.String()), Rules: d.Ints(),
 		InPlace: d.Int() == 1, Inode: d.ID(), Staged: d.ID(), Modified: d.Int(), Was: d.Meta(), Old: decodeBlob(d), Edits: decodeBlob(d),
 		Before: d.Digest(), After: d.Digest(),
 	}

@@ -91,7 +91,7 @@ type Entry struct {
 	Dir    change.Path   `json:"directory"` // absolute
 	Name   change.Path   `json:"name"`      // below Dir
 	In     disk.ID       `json:"in"`        // the directory that holds the file
-	What   change.What   `json:"what,omitempty"`
+	Op     change.Op     `json:"op,omitempty"`
 	Role   change.Role   `json:"role,omitempty"`
 	Rules  []int         `json:"rules,omitempty"`
 	Before digest.Digest `json:"before"`

@@ -30,7 +30,7 @@ func begun(t *testing.T) (*store.Locked, *store.Record) {
 func begin(t *testing.T, l *store.Locked, note string) *store.Record {
 	files, err := store.FilesOf("secret", []store.Entry{
 		{Path: "conf/clock.ini", Dir: "/srv", Name: "conf/clock.ini", Rules: []int{0, 2}, Before: digest.Of([]byte("depot-3")), After: digest.Of([]byte("depot-4"))},
-		{Path: "boards\n.yaml", Dir: "/srv", Name: "boards\n.yaml", What: change.Create, Modified: 1 << 62},
+		{Path: "boards\n.yaml", Dir: "/srv", Name: "boards\n.yaml", Op: change.Create, Modified: 1 << 62},
 	})
 	require.NoError(t, err)
 	r := &store.Record{

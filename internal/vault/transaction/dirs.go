@@ -86,7 +86,7 @@ func openDirs(l *store.Locked, files wanted, sameBoot *bool) *dirs {
 	for _, path := range slices.Sorted(maps.Keys(files)) {
 		e := files[path]
 		opened, err := l.System.OpenDir(path)
-		if disk.Missing(err) && e.What == change.Create && sameBoot == nil {
+		if disk.Missing(err) && e.Op == change.Create && sameBoot == nil {
 			opened, err = disk.MakePath(l.System, path, 0o755)
 		}
 		if err == nil && !isDir(opened.ID(), e.In, sameBoot == nil || *sameBoot) {
@@ -180,9 +180,9 @@ func (f *dirs) syncSystems() error {
 }
 
 const (
-	// fewFiles is up to how many files each is synced by itself; more are synced with
+	// maxFiles is up to how many files each is synced by itself; more are synced with
 	// their whole file systems, once.
-	fewFiles = 8
+	maxFiles = 8
 	// manyFiles is from how many files on several workers take care of them.
 	manyFiles = 256
 )
@@ -190,7 +190,7 @@ const (
 // durabilityOf says how each of so many files is written: synced by itself, or where they
 // are many not, and then with its whole file system.
 func durabilityOf(files int) disk.Durability {
-	if disk.SyncsAtOnce && files > fewFiles {
+	if disk.SyncsAtOnce && files > maxFiles {
 		return disk.Unsynced
 	}
 	return disk.Synced

@@ -40,10 +40,10 @@ func (w *writer) replace(i int) error {
 	dir, name := w.dirs.of(e)
 	now, err := dir.Stat(name)
 	switch {
-	case e.What == change.Create && disk.Missing(err):
-	case e.What == change.Create, err != nil, now != was.found:
+	case e.Op == change.Create && disk.Missing(err):
+	case e.Op == change.Create, err != nil, now != was.found:
 		return &change.ChangedError{Path: string(e.Path)}
-	case e.What == change.Remove:
+	case e.Op == change.Remove:
 		return dir.Remove(name)
 	case e.InPlace:
 		content, err := w.store.OpenStaged(w.record, i, e)

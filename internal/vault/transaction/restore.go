@@ -156,15 +156,15 @@ func (w *putting) prepare() error {
 		return nil
 	case err != nil && !disk.Missing(err):
 		return err
-	case e.What == change.Create:
+	case e.Op == change.Create:
 		w.unmake(now, info, err)
 		return nil
-	case err != nil && e.What != change.Remove:
+	case err != nil && e.Op != change.Remove:
 		w.leave("it is gone")
 		return nil
 	case err == nil && now == e.Before:
 		return nil
-	case err == nil && e.What == change.Remove:
+	case err == nil && e.Op == change.Remove:
 		w.leave("it was made anew by someone else")
 		return nil
 	}
@@ -199,7 +199,7 @@ func lookAt(dir disk.Dir, name string, by digest.Algorithm) (now digest.Digest, 
 func (w *putting) leave(reason string) {
 	e := w.entry
 	l := store.Left{Path: change.Path(e.Absolute()), Reason: reason}
-	if e.What != change.Create {
+	if e.Op != change.Create {
 		if kept, err := w.store.Extract(w.record, w.i, e); err == nil {
 			l.Kept = change.Path(kept)
 		}

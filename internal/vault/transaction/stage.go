@@ -75,7 +75,7 @@ func (w *writer) stage(b *store.Backup, i int, c change.Change) error {
 	}
 	s := &staging{writer: w, backup: b, i: i, change: c, entry: e}
 	s.dir, s.name = w.dirs.of(e)
-	if c.What == change.Create {
+	if c.Op == change.Create {
 		there, err := s.fresh()
 		if err != nil {
 			return err
@@ -135,7 +135,7 @@ func (s *staging) held(target disk.File) error {
 		return err
 	}
 	s.intent.Progress.Add(int64(len(old)) / stages)
-	if e.Edits, err = s.backup.PutEdits(c.Edits); err != nil || c.What == change.Remove {
+	if e.Edits, err = s.backup.PutEdits(c.Edits); err != nil || c.Op == change.Remove {
 		return err
 	}
 	edits, _ := c.Edits.(edit.List)
@@ -173,7 +173,7 @@ func (s *staging) streamed(target disk.File) error {
 		return err
 	}
 	var err error
-	if c.What == change.Remove {
+	if c.Op == change.Remove {
 		err = to(nil)
 	} else {
 		err = s.content(e.Was, s.found.Links, to)
@@ -277,8 +277,8 @@ func (s *staging) fresh() (there bool, err error) {
 		f, err := s.dir.Open(s.name)
 		return disk.Open(f), err
 	}, Fresh: edit.Edited(edit.Empty, c.Edits)}
-	c.What, c.Before = change.Rewrite, digest
-	e.What, e.Before = c.What, c.Before
+	c.Op, c.Before = change.Rewrite, digest
+	e.Op, e.Before = c.Op, c.Before
 	return true, nil
 }
 
@@ -417,7 +417,7 @@ func (w *writer) proveFiles(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if e.What == change.Remove {
+		if e.Op == change.Remove {
 			continue
 		}
 		staged := filepath.Join(dirOf(e), e.Temp())

@@ -147,7 +147,7 @@ func newWriter(ctx context.Context, l *store.Locked, intent Intent, changes chan
 			if err != nil {
 				return nil, err
 			}
-			if c.What == change.Rewrite {
+			if c.Op == change.Rewrite {
 				w.beside[i] = all
 				all++
 			}
@@ -189,7 +189,7 @@ func newWriter(ctx context.Context, l *store.Locked, intent Intent, changes chan
 func (w *writer) besideOf(c *change.Change) change.Change {
 	return change.Change{
 		Path: c.Path + w.intent.Beside, Dir: c.Dir, Name: c.Name + w.intent.Beside, In: c.In,
-		What: change.Create, Role: change.Beside,
+		Op: change.Create, Role: change.Beside,
 	}
 }
 
@@ -212,7 +212,7 @@ func newRecord(intent Intent) *store.Record {
 func entryOf(c *change.Change) *store.Entry {
 	return &store.Entry{
 		Path: change.Path(c.Path), Dir: change.Path(c.Dir), Name: change.Path(c.Name), In: c.In,
-		What: c.What, Role: c.Role, Before: c.Before, Rules: rulesOf(c),
+		Op: c.Op, Role: c.Role, Before: c.Before, Rules: rulesOf(c),
 	}
 }
 
