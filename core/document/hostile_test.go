@@ -71,7 +71,7 @@ func TestHostile(t *testing.T) {
 		{"cut XML", "within an element", content(root + "<text:p>")},
 		{"crossed", "closed where", content(root + "<text:p><text:span></text:p></text:span></office:document-content>")},
 		{"other encoding", "only UTF-8", content(`<?xml version="1.0" encoding="UTF-16"?>` + root + "</office:document-content>")},
-		{"not UTF-8", "no UTF-8", content(root + "<text:p>\xff</text:p></office:document-content>")},
+		{"not UTF-8", "not UTF-8", content(root + "<text:p>\xff</text:p></office:document-content>")},
 		{"control character", "not known", content(root + "<text:p>&#1;</text:p></office:document-content>")},
 	} {
 		var before, after runtime.MemStats
