@@ -27,24 +27,25 @@ const (
 )
 
 // table lists each syntax: what messages call it, the name that a script gives it ("" if a script
-// cannot), and the suffixes of its files.
+// cannot), whether a text that parses must still parse after a change, and the suffixes of its files.
 var table = [...]struct {
 	shown, name string
+	judged      bool
 	suffixes    []string
 }{
 	None:       {},
-	JSON:       {"JSON", "json", []string{".json", ".jsonc"}},
-	YAML:       {"YAML", "yaml", []string{".yaml", ".yml"}},
-	TOML:       {"TOML", "toml", []string{".toml"}},
-	XML:        {"XML", "xml", []string{".xml", ".svg", ".xsd", ".xsl", ".xslt", ".plist", ".pom", ".xhtml", ".rng", ".wsdl"}},
-	CSV:        {"CSV", "csv", []string{".csv", ".tsv"}},
-	BareCSV:    {"CSV", "csv without header", nil},
-	HTML:       {"HTML", "", []string{".html", ".htm"}},
-	CSS:        {"CSS", "", []string{".css"}},
-	StyleSheet: {"style sheet", "", []string{".scss", ".sass", ".less"}},
-	Markdown:   {"Markdown", "", []string{".md", ".markdown"}},
-	ReST:       {"reStructuredText", "", []string{".rst"}},
-	AsciiDoc:   {"AsciiDoc", "", []string{".adoc", ".asciidoc"}},
+	JSON:       {"JSON", "json", true, []string{".json", ".jsonc"}},
+	YAML:       {"YAML", "yaml", true, []string{".yaml", ".yml"}},
+	TOML:       {"TOML", "toml", true, []string{".toml"}},
+	XML:        {"XML", "xml", true, []string{".xml", ".svg", ".xsd", ".xsl", ".xslt", ".plist", ".pom", ".xhtml", ".rng", ".wsdl"}},
+	CSV:        {"CSV", "csv", false, []string{".csv", ".tsv"}},
+	BareCSV:    {"CSV", "csv without header", false, nil},
+	HTML:       {"HTML", "", false, []string{".html", ".htm"}},
+	CSS:        {"CSS", "", false, []string{".css"}},
+	StyleSheet: {"style sheet", "", false, []string{".scss", ".sass", ".less"}},
+	Markdown:   {"Markdown", "", false, []string{".md", ".markdown"}},
+	ReST:       {"reStructuredText", "", false, []string{".rst"}},
+	AsciiDoc:   {"AsciiDoc", "", false, []string{".adoc", ".asciidoc"}},
 }
 
 var bySuffix, byName = func() (map[string]Syntax, map[string]Syntax) {
@@ -104,7 +105,7 @@ func (s Syntax) Family() Family {
 }
 
 // IsJudged reports whether a text that parses must still parse after a change.
-func (s Syntax) IsJudged() bool { return s == JSON || s == YAML || s == TOML || s == XML }
+func (s Syntax) IsJudged() bool { return table[s].judged }
 
 // List returns the names that Named knows, for a message.
 func List() string {

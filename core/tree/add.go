@@ -3,8 +3,6 @@ package tree
 import (
 	"strings"
 
-	"frizzel/core/syntax"
-
 	"frizzel/core/edit"
 	"frizzel/core/lines"
 )
@@ -19,30 +17,15 @@ func (d *Document) add(parent *Node, want *Node, fresh Fresh) (edit.List, Change
 	} else {
 		changes.of(parent).Added = []*Node{want}
 	}
-	w := &memberWriter{d, fresh}
-	var edits edit.List
-	var err error
-	switch {
-	case d.Syntax == syntax.XML:
-		edits, err = w.markup(parent, want)
-	case d.Syntax == syntax.TOML && parent.style != flow:
-		edits, err = w.toml(parent, want)
-	case d.Syntax == syntax.CSV || d.Syntax == syntax.BareCSV:
-		edits, err = w.cell(parent, want)
-	default:
-		edits, err = d.addMember(parent, func(indent, step string) string { return w.member(parent, want, indent, step) })
-	}
+	edits, err := d.format.add(&memberWriter{d, fresh}, parent, want)
 	return edits, changes, err
 }
 
-// addMember adds a member, as write gives it for an indentation and one step more, at the end of a
-// parent between brackets, or of one of YAML by its indentation.
-func (d *Document) addMember(parent *Node, write func(indent, step string) string) (edit.List, error) {
-	if d.Syntax == syntax.YAML && parent.style != flow {
-		return d.addBlock(parent, write)
-	}
+// insert adds a member, as write gives it for an indentation and one step more, at the end of a
+// parent between brackets.
+func (d plain) insert(parent *Node, write func(indent, step string) string) (edit.List, error) {
 	if parent.Kind == Null {
-		return d.written(parent, "{"+write("", "")+"}"), nil
+		return d.format.written(parent, "{"+write("", "")+"}"), nil
 	}
 	open, closing := d.brackets(parent)+1, parent.End-1
 	if len(parent.Members) == 0 {
@@ -93,7 +76,7 @@ func (d *Document) addFirst(open, closing int, write func(indent, step string) s
 	case strings.TrimSpace(inside) != "": // a comment
 		at := open + len(strings.TrimRight(inside, " \t\r\n"))
 		return edit.List{{Start: at, End: at, New: []byte(d.ending() + indent + step + write(indent+step, step))}}
-	case d.Syntax == syntax.JSON && (strings.Contains(string(d.Text), "\n"+step) || strings.Contains(inside, "\n")):
+	case d.format.traits().lines && (strings.Contains(string(d.Text), "\n"+step) || strings.Contains(inside, "\n")):
 		return edit.List{{Start: open, End: closing, New: []byte(d.ending() + indent + step + write(indent+step, step) + d.ending() + indent)}}
 	}
 	return edit.List{{Start: open, End: closing, New: []byte(write("", ""))}}
@@ -115,47 +98,4 @@ func (d *Document) step() string {
 		least = 2
 	}
 	return strings.Repeat(" ", least)
-}
-
-// addBlock adds a member to what stands by its indentation in YAML, or below a key that has nothing.
-func (d *Document) addBlock(parent *Node, write func(indent, step string) string) (edit.List, error) {
-	step := d.step()
-	if step == "\t" {
-		step = "  "
-	}
-	if parent.Kind == Null {
-		return d.addBelowKey(parent, step, write)
-	}
-	indent := strings.Repeat(" ", d.indent(parent))
-	at := d.lineEnd(parent.End)
-	mark := ""
-	if parent.Kind == Array {
-		mark = "- "
-	}
-	return edit.List{{Start: at, End: at, New: []byte(d.ending() + indent + mark + write(indent, step))}}, nil
-}
-
-// addBelowKey makes an object of a key's nothing.
-func (d *Document) addBelowKey(n *Node, step string, write func(indent, step string) string) (edit.List, error) {
-	switch {
-	case n.Parent == nil && n.Start == n.End:
-		at := len(d.Text)
-		text := write("", step) + d.ending()
-		if at > 0 && d.Text[at-1] != '\n' {
-			text = d.ending() + text
-		}
-		return edit.List{{Start: at, End: at, New: []byte(text)}}, nil
-	case n.Parent == nil || n.Parent.style == flow || n.Parent.Kind == Array:
-		return d.written(n, "{"+write("", "")+"}"), nil
-	}
-	indent := strings.Repeat(" ", d.indent(n.Parent)) + step
-	edits := edit.List{}
-	if start := n.Inner; start < n.End {
-		for start > 0 && d.Text[start-1] == ' ' {
-			start--
-		}
-		edits = append(edits, edit.Edit{Start: start, End: n.End})
-	}
-	at := d.lineEnd(n.End)
-	return append(edits, edit.Edit{Start: at, End: at, New: []byte(d.ending() + indent + write(indent, step))}), nil
 }

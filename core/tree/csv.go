@@ -8,13 +8,14 @@ import (
 	"strconv"
 	"strings"
 
+	"frizzel/core/edit"
 	"frizzel/core/syntax"
 
 	"frizzel/core/lines"
 )
 
-// parseCSV reads rows with encoding/csv, which knows where each cell begins.
-func (d *Document) parseCSV() error {
+// parse reads rows with encoding/csv, which knows where each cell begins.
+func (d csvFormat) parse() error {
 	d.separator = d.mostFrequent()
 	root := &Node{Kind: Array, End: len(d.Text)}
 	d.Roots = []*Node{root}
@@ -135,12 +136,12 @@ func (d *Document) cellEnd(n *Node) int {
 	return at
 }
 
-// csvCodec writes cells.
-type csvCodec struct{ *Document }
+// csvFormat writes cells.
+type csvFormat struct{ plain }
 
-func (c csvCodec) inner(n *Node) (int, int) { return quotesInner(n) }
+func (c csvFormat) inner(n *Node) (int, int) { return quotesInner(n) }
 
-func (c csvCodec) escape(n *Node, raw, _ string) (of, to int) {
+func (c csvFormat) escape(n *Node, raw, _ string) (of, to int) {
 	switch {
 	case n.style == doubleQuoted && strings.HasPrefix(raw, `""`):
 		return 2, 1
@@ -150,7 +151,7 @@ func (c csvCodec) escape(n *Node, raw, _ string) (of, to int) {
 	return 0, 0
 }
 
-func (c csvCodec) fragment(n *Node, text string) (string, bool) {
+func (c csvFormat) fragment(n *Node, text string) (string, bool) {
 	if n.style == doubleQuoted {
 		return c.brokenLines(strings.ReplaceAll(text, `"`, `""`)), true
 	}
@@ -162,14 +163,14 @@ func (c csvCodec) fragment(n *Node, text string) (string, bool) {
 const needQuotes = ",;\t\"\r\n"
 
 // brokenLines writes line breaks as the file does.
-func (c csvCodec) brokenLines(text string) string {
+func (c csvFormat) brokenLines(text string) string {
 	if c.ending() == "\r\n" {
 		return strings.ReplaceAll(text, "\n", "\r\n")
 	}
 	return text
 }
 
-func (c csvCodec) forms(n *Node, text string, _ Kind) []string {
+func (c csvFormat) forms(n *Node, text string, _ Kind) []string {
 	quoted := `"` + c.brokenLines(strings.ReplaceAll(text, `"`, `""`)) + `"`
 	if n.style == doubleQuoted {
 		return []string{quoted}
@@ -180,7 +181,7 @@ func (c csvCodec) forms(n *Node, text string, _ Kind) []string {
 	return []string{text, quoted}
 }
 
-func (c csvCodec) reads(n *Node, raw string) (string, Kind, bool) {
+func (c csvFormat) reads(n *Node, raw string) (string, Kind, bool) {
 	if raw == "" && n.Parent != nil && len(n.Parent.Members) == 1 { // a row of nothing is none
 		return "", 0, false
 	}
@@ -195,4 +196,65 @@ func (c csvCodec) reads(n *Node, raw string) (string, Kind, bool) {
 	return cells[1], String, true
 }
 
-func (c csvCodec) bareKind(string) Kind { return String }
+func (c csvFormat) bareKind(string) Kind { return String }
+
+func (csvFormat) traits() traits { return traits{anyBytes: true} }
+
+func (c csvFormat) canBecome(n *Node, _ bool) error {
+	if n.HasMembers() && n.Parent != nil {
+		return misfit("a row cannot become a value; say which of its cells")
+	}
+	return c.notAFile(n)
+}
+
+func (c csvFormat) key(n *Node, name string) (string, error) {
+	return c.forms(&Node{style: c.quoted(n.Key), Parent: n.Parent}, name, String)[0], nil
+}
+
+// renamed renames every cell of the column, which its header names.
+func (c csvFormat) renamed(n *Node, name string, changes Changes) {
+	column := n.Index()
+	for _, row := range c.Roots[0].Members {
+		if column < len(row.Members) {
+			changes.of(row.Members[column]).Name = &name
+		}
+	}
+}
+
+// extent leaves the header out, which names every row.
+func (csvFormat) extent(n *Node) (start, end int) { return n.Start, n.End }
+
+func (csvFormat) add(w *memberWriter, parent, want *Node) (edit.List, error) {
+	return w.cell(parent, want)
+}
+
+// remove removes rows, or the last cells of one.
+func (d csvFormat) remove(parent *Node, nodes []*Node) (edits edit.List, err error) {
+	if parent.Parent != nil {
+		last := len(parent.Members) - len(nodes)
+		if nodes[0].Index() != last || last == 0 {
+			return nil, misfit("the cells behind %s would move; rewrite as \"\" empties it", d.Path(nodes[0]))
+		}
+		return edit.List{{Start: nodes[0].Start - 1, End: parent.End}}, nil
+	}
+	for _, n := range nodes {
+		edits = append(edits, edit.Edit{Start: n.Start, End: lines.Next(d.Text, n.End, len(d.Text))})
+	}
+	return edits, nil
+}
+
+// cell adds the cell behind a row's last one.
+func (w *memberWriter) cell(row, want *Node) (edit.List, error) {
+	header := w.Roots[0].places
+	next := len(row.Members) + 1
+	if row.Kind != Object || next >= len(header) {
+		return nil, misfit("%s has no column %q", w.Path(row), want.Name)
+	}
+	c := csvFormat{plain{w.Document}}
+	name, _, _ := c.reads(&Node{}, w.raw(header[next].start, header[next].end))
+	if name != want.Name {
+		return nil, misfit("%s has cells missing before the column %q", w.Path(row), want.Name)
+	}
+	raw := c.forms(&Node{}, want.Text, String)[0]
+	return edit.List{{Start: row.End, End: row.End, New: []byte(string(w.Document.separator) + raw)}}, nil
+}

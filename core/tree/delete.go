@@ -4,8 +4,6 @@ import (
 	"slices"
 	"strings"
 
-	"frizzel/core/syntax"
-
 	"frizzel/core/edit"
 	"frizzel/core/lines"
 )
@@ -48,17 +46,7 @@ func (d *Document) deleteOf(parent *Node, nodes []*Node) (edit.List, error) {
 	if parent == nil {
 		return nil, misfit("a whole document cannot be deleted")
 	}
-	switch {
-	case d.Syntax == syntax.XML:
-		return d.deleteMarkup(nodes)
-	case d.Syntax == syntax.CSV || d.Syntax == syntax.BareCSV:
-		return d.deleteRows(parent, nodes)
-	case d.Syntax == syntax.TOML && parent.style != flow && !(parent.Kind == Array && !parent.scattered):
-		return d.deleteTOML(parent, nodes)
-	case parent.style == flow || d.Syntax == syntax.JSON || d.Syntax == syntax.TOML:
-		return d.deleteFlow(parent, nodes), nil
-	}
-	return d.deleteBlock(parent, nodes)
+	return d.format.remove(parent, nodes)
 }
 
 // wholeLines widens bytes to their lines, with the last one's ending, where nothing but white space
@@ -99,17 +87,17 @@ func (n *Node) span() (int, int) {
 // does before end.
 func (d *Document) comma(at, end int) int {
 	for at < end {
-		switch c := d.Text[at]; {
-		case c == ',':
+		switch c := d.Text[at]; c {
+		case ',':
 			return at
-		case c == '#' && d.Syntax != syntax.JSON:
-			at = d.lineEnd(at)
-		case c == '/' && d.Syntax == syntax.JSON:
-			at = commentEnd(d.Text, at)
-		case c == ' ' || c == '\t' || c == '\r' || c == '\n':
+		case ' ', '\t', '\r', '\n':
 			at++
 		default:
-			return -1
+			past := d.format.pastComment(at)
+			if past == at {
+				return -1
+			}
+			at = past
 		}
 	}
 	return -1
@@ -180,43 +168,10 @@ func (d *Document) brackets(n *Node) int {
 
 // commented reports whether a comment stands between brackets.
 func (d *Document) commented(start, end int) bool {
-	mark := "#"
-	if d.Syntax == syntax.JSON {
-		mark = "/"
-	}
-	return strings.Contains(d.raw(start, end), mark)
-}
-
-// deleteMarkup takes elements, attributes and other nodes of XML away.
-func (d *Document) deleteMarkup(nodes []*Node) (edits edit.List, err error) {
-	for _, n := range nodes {
-		if n.Kind == Element && n.Parent.Parent == nil {
-			return nil, misfit("the root element cannot be deleted")
+	for at := start; at < end; at++ {
+		if d.format.pastComment(at) > at {
+			return true
 		}
-		start, end := n.span()
-		if n.Kind == Attribute {
-			for start > 0 && strings.IndexByte(" \t\r\n", d.Text[start-1]) >= 0 {
-				start--
-			}
-		} else if from, to, ok := d.wholeLines(start, end); ok {
-			start, end = from, to
-		}
-		edits = append(edits, edit.Edit{Start: start, End: end})
 	}
-	return edits, nil
-}
-
-// deleteRows takes rows of a CSV file away, or the last cells of one.
-func (d *Document) deleteRows(parent *Node, nodes []*Node) (edits edit.List, err error) {
-	if parent.Parent != nil {
-		last := len(parent.Members) - len(nodes)
-		if nodes[0].Index() != last || last == 0 {
-			return nil, misfit("the cells behind %s would move; rewrite as \"\" empties it", d.Path(nodes[0]))
-		}
-		return edit.List{{Start: nodes[0].Start - 1, End: parent.End}}, nil
-	}
-	for _, n := range nodes {
-		edits = append(edits, edit.Edit{Start: n.Start, End: lines.Next(d.Text, n.End, len(d.Text))})
-	}
-	return edits, nil
+	return false
 }

@@ -1,6 +1,7 @@
 package tree
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"regexp"
@@ -16,7 +17,8 @@ import (
 	"frizzel/core/lines"
 )
 
-func (d *Document) parseJSON() error {
+// parse reads a text with hujson, which knows comments and trailing commas.
+func (d jsonFormat) parse() error {
 	if err := d.depth(); err != nil {
 		return err
 	}
@@ -136,10 +138,10 @@ func unquoted(raw string) string {
 	return s
 }
 
-// jsonCodec writes scalars of JSON.
-type jsonCodec struct{ *Document }
+// jsonFormat writes scalars of JSON.
+type jsonFormat struct{ plain }
 
-func (c jsonCodec) reads(_ *Node, raw string) (string, Kind, bool) {
+func (c jsonFormat) reads(_ *Node, raw string) (string, Kind, bool) {
 	if raw == "" || !json.Valid([]byte(raw)) || strings.ContainsRune("[{", rune(raw[0])) || strings.TrimSpace(raw) != raw {
 		return "", 0, false
 	}
@@ -149,7 +151,7 @@ func (c jsonCodec) reads(_ *Node, raw string) (string, Kind, bool) {
 	return unquoted(raw), String, true
 }
 
-func (c jsonCodec) inner(n *Node) (int, int) { return quotesInner(n) }
+func (c jsonFormat) inner(n *Node) (int, int) { return quotesInner(n) }
 
 // quotesInner returns what stands between quotes of one character.
 func quotesInner(n *Node) (int, int) {
@@ -159,28 +161,28 @@ func quotesInner(n *Node) (int, int) {
 	return n.Start, n.End
 }
 
-func (c jsonCodec) fragment(n *Node, text string) (string, bool) {
+func (c jsonFormat) fragment(n *Node, text string) (string, bool) {
 	if n.style != doubleQuoted {
 		return text, true
 	}
 	return escaped(text, jsonEscapes), true
 }
 
-func (c jsonCodec) forms(_ *Node, text string, kind Kind) []string {
+func (c jsonFormat) forms(_ *Node, text string, kind Kind) []string {
 	if kind != String {
 		return []string{text}
 	}
 	return []string{`"` + escaped(text, jsonEscapes) + `"`}
 }
 
-func (c jsonCodec) bareKind(text string) Kind {
+func (c jsonFormat) bareKind(text string) Kind {
 	if _, kind, ok := c.reads(nil, text); ok && kind != String {
 		return kind
 	}
 	return String
 }
 
-func (c jsonCodec) escape(n *Node, raw, _ string) (of, to int) {
+func (c jsonFormat) escape(n *Node, raw, _ string) (of, to int) {
 	if n.style != doubleQuoted {
 		return 0, 0
 	}
@@ -243,4 +245,51 @@ func escaped(text string, short map[rune]string) string {
 		}
 	}
 	return b.String()
+}
+
+func (jsonFormat) traits() traits {
+	return traits{colon: ": ", lists: true, lines: true, addsLast: true}
+}
+
+// mayBe reports whether head is one value, or begins one. A log of JSON, a value a line, is not JSON.
+func (jsonFormat) mayBe(head []byte) bool {
+	d := json.NewDecoder(bytes.NewReader(head))
+	var first json.RawMessage
+	if err := d.Decode(&first); err != nil {
+		return true
+	}
+	rest := bytes.TrimSpace(head[d.InputOffset():])
+	return len(rest) == 0 || rest[0] == '/'
+}
+
+func (jsonFormat) valid(text []byte) (ok, known bool) { return json.Valid(text), true }
+
+func (d jsonFormat) literal(text string) (*Node, error) {
+	made, err := Parse(syntax.JSON, []byte(text))
+	if err != nil {
+		return nil, err
+	}
+	if d.strict && !made.strict {
+		return nil, misfit("%s is not strict JSON, as the file is", excerpt(text))
+	}
+	return made.Roots[0], nil
+}
+
+func (d jsonFormat) member(w *memberWriter, parent, n *Node, indent, step string) string {
+	if w.innermost(n) || step == "" {
+		return d.plain.member(w, parent, n, indent, step)
+	}
+	nl, inner := w.ending(), indent+step
+	return w.nameLike(parent, n.Name) + w.separator(parent) + "{" + nl + inner + d.member(w, parent, n.Members[0], inner, step) + nl + indent + "}"
+}
+
+func (jsonFormat) key(_ *Node, name string) (string, error) {
+	return `"` + escaped(name, jsonEscapes) + `"`, nil
+}
+
+func (d jsonFormat) pastComment(at int) int {
+	if d.Text[at] == '/' {
+		return commentEnd(d.Text, at)
+	}
+	return at
 }

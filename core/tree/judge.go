@@ -1,8 +1,6 @@
 package tree
 
 import (
-	"bytes"
-	"encoding/json"
 	"fmt"
 
 	"frizzel/core/syntax"
@@ -11,31 +9,25 @@ import (
 // MayBe reports whether a text that begins with head may be of the syntax. A log of JSON, a value a
 // line, is none: the first of them would have to be all.
 func MayBe(s syntax.Syntax, head []byte) bool {
-	if s != syntax.JSON {
-		return true
-	}
-	d := json.NewDecoder(bytes.NewReader(head))
-	var first json.RawMessage
-	if err := d.Decode(&first); err != nil {
-		return true
-	}
-	rest := bytes.TrimSpace(head[d.InputOffset():])
-	return len(rest) == 0 || rest[0] == '/'
+	f := formatOf(nil, s)
+	return f == nil || f.mayBe(head)
 }
 
-// judgedSize is up to how many bytes JSON is read as a tree to be judged; of larger texts it is only
-// asked whether they are JSON.
+// judgedSize is the size in bytes up to which a text is judged by its tree; a larger one is only
+// checked for validity if its format can do so.
 const judgedSize = 64 << 20
 
 // Judge says how a text that could be read by its syntax cannot be read any more as it has become:
 // a *SyntaxError of the new one, or what is worse in it than in the old one. A text that could not
 // be read before is nobody's business.
 func Judge(s syntax.Syntax, before, after []byte) error {
-	if s == syntax.JSON && len(after) > judgedSize {
-		if json.Valid(before) && !json.Valid(after) {
-			return &SyntaxError{syntax.JSON, 0, "it is not strict JSON"}
+	if f := formatOf(nil, s); f != nil && len(after) > judgedSize {
+		if was, known := f.valid(before); known {
+			if is, _ := f.valid(after); was && !is {
+				return &SyntaxError{s, 0, fmt.Sprintf("it is not strict %s", s)}
+			}
+			return nil
 		}
-		return nil
 	}
 	old, err := Parse(s, before)
 	if err != nil {

@@ -3,8 +3,6 @@ package tree
 import (
 	"fmt"
 	"strings"
-
-	"frizzel/core/syntax"
 )
 
 // Path returns where a node is among all: its normalized path of RFC 9535, or of XML an XPath with
@@ -22,12 +20,7 @@ func (d *Document) Path(n *Node) string {
 			}
 		}
 	}
-	switch {
-	case d.Syntax != syntax.XML:
-		b.WriteByte('$')
-	case len(steps) == 0:
-		b.WriteByte('/')
-	}
+	b.WriteString(d.format.rootPath(len(steps) == 0))
 	for i := len(steps) - 1; i >= 0; i-- {
 		b.WriteString(steps[i])
 	}

@@ -3,8 +3,6 @@ package tree
 import (
 	"fmt"
 	"strings"
-
-	"frizzel/core/syntax"
 )
 
 // Changes are what is to become of the nodes of a document. A node that is not among them, and
@@ -170,6 +168,7 @@ func attributesOnly(n *Node) bool { return n.Kind == Attribute }
 
 // members compares the members that count.
 func (p *proof) members(old, now *Node, c *Change, counts func(*Node) bool) bool {
+	t := p.doc.format.traits()
 	touched := len(c.Added) > 0
 	for _, m := range old.Members {
 		touched = touched || p.gone(m)
@@ -190,16 +189,16 @@ func (p *proof) members(old, now *Node, c *Change, counts func(*Node) bool) bool
 			got = append(got, m)
 		}
 	}
-	if p.doc.Syntax == syntax.TOML && old.Kind == Object { // whose order follows from headers
+	if t.byHeaders && old.Kind == Object { // whose order follows from headers
 		got = p.inOrderOf(want, got)
 	}
-	if touched && p.doc.Syntax == syntax.XML { // texts beside what is gone become one
+	if touched && t.joinsTexts { // texts beside what is gone become one
 		want, got = joinedTexts(want), joinedTexts(got)
 	}
 	if len(got) != len(want)+len(c.Added) {
 		return p.differs(old, "would have %d members, and not %d", len(got), len(want)+len(c.Added))
 	}
-	if len(c.Added) > 0 && p.doc.Syntax != syntax.JSON && p.doc.Syntax != syntax.YAML { // which may stand before others
+	if len(c.Added) > 0 && !t.addsLast { // which may stand before others
 		return p.unordered(old, want, got, c.Added)
 	}
 	for i, m := range want {

@@ -3,9 +3,6 @@ package tree
 import (
 	"fmt"
 	"slices"
-	"strings"
-
-	"frizzel/core/syntax"
 
 	"frizzel/core/edit"
 )
@@ -28,7 +25,7 @@ func (d *Document) Rename(n *Node, name string) (edit.List, Changes, error) {
 			return nil, nil, misfit("%s has a sibling of that name already", d.Path(n))
 		}
 	}
-	raw, err := d.key(n, name)
+	raw, err := d.format.key(n, name)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -45,42 +42,9 @@ func (d *Document) Rename(n *Node, name string) (edit.List, Changes, error) {
 		at := n.InnerEnd + len("</")
 		edits = append(edits, d.replaced(at, at+len(n.Name), raw)...)
 	}
-	if d.Syntax == syntax.CSV { // every cell of the column is named by its header
-		column := n.Index()
-		for _, row := range d.Roots[0].Members {
-			if column < len(row.Members) {
-				changes.of(row.Members[column]).Name = &name
-			}
-		}
-	}
+	d.format.renamed(n, name, changes)
 	slices.SortFunc(edits, func(a, b edit.Edit) int { return a.Start - b.Start })
 	return edits, changes, nil
-}
-
-// key writes a name in the place of a member's.
-func (d *Document) key(n *Node, name string) (string, error) {
-	switch d.Syntax {
-	case syntax.JSON:
-		return `"` + escaped(name, jsonEscapes) + `"`, nil
-	case syntax.TOML:
-		return d.tomlName(n, name), nil
-	case syntax.XML:
-		made, err := Parse(syntax.XML, []byte("<x "+name+`="" />`))
-		if err != nil || len(made.Roots[0].Members[0].Members) != 1 || made.Roots[0].Members[0].Members[0].Name != name {
-			if prefix, local, ok := strings.Cut(name, ":"); !ok || !nameOfXML(prefix) || !nameOfXML(local) {
-				return "", misfit("%q is not a valid XML name", name)
-			}
-		}
-		return name, nil
-	case syntax.YAML:
-		return d.yamlName(n, name)
-	}
-	return csvCodec{d}.forms(&Node{style: d.quoted(n.Key), Parent: n.Parent}, name, String)[0], nil
-}
-
-func nameOfXML(s string) bool {
-	_, err := Parse(syntax.XML, []byte("<"+s+"/>"))
-	return err == nil && !strings.ContainsAny(s, " \t\r\n/>")
 }
 
 // quoted returns the style of what begins at a byte.
@@ -93,34 +57,4 @@ func (d *Document) quoted(at int) style {
 		return singleQuoted
 	}
 	return plainStyle
-}
-
-// tomlName writes a key in the quotes of another one, at n.
-func (d *Document) tomlName(n *Node, name string) string {
-	switch raw := tomlKey(name); d.quoted(n.Key) {
-	case doubleQuoted:
-		return `"` + escaped(name, jsonEscapes) + `"`
-	case singleQuoted:
-		if !strings.ContainsAny(name, "'\n\r") {
-			return "'" + name + "'"
-		}
-		return raw
-	default:
-		return raw
-	}
-}
-
-// yamlName writes a key as the one of n is written.
-func (d *Document) yamlName(n *Node, name string) (string, error) {
-	if n.keyNode != nil && n.keyNode.HasMembers() {
-		return "", misfit("the key of %s is not text", d.Path(n))
-	}
-	c := yamlCodec{d}
-	for _, raw := range c.forms(&Node{style: d.quoted(n.Key), Kind: String}, name, String) {
-		made, err := Parse(syntax.YAML, []byte(raw+": 1\n"))
-		if err == nil && len(made.Roots) == 1 && len(made.Roots[0].Members) == 1 && made.Roots[0].Members[0].Name == name {
-			return raw, nil
-		}
-	}
-	return "", misfit("%q cannot be a key", name)
 }

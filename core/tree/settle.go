@@ -1,8 +1,8 @@
 package tree
 
 import (
+	"errors"
 	"slices"
-	"strings"
 
 	"frizzel/core/syntax"
 
@@ -74,13 +74,13 @@ func (d *Document) walk(from *Node, steps []Step) (at *Node, rest []Step, double
 			}
 		case s.Numbered:
 			return nil, nil, nil, misfit("%s is %s, and has no items", d.Path(at), at.Kind.An())
-		case at.Kind == Array && d.Syntax != syntax.XML:
+		case at.Kind == Array:
 			return nil, nil, nil, misfit("%s is a list, whose items have no names", d.Path(at))
 		case at.Kind != Object && at.Kind != Element && at.Kind != Null:
 			return nil, nil, nil, misfit("%s is %s, and has no members", d.Path(at), at.Kind.An())
 		default:
 			for _, m := range at.Members {
-				if s.fits(m, d.Syntax) {
+				if d.format.fits(&s, m) {
 					found = append(found, m)
 				}
 			}
@@ -95,37 +95,13 @@ func (d *Document) walk(from *Node, steps []Step) (at *Node, rest []Step, double
 	return at, nil, doubles, nil
 }
 
-func (s *Step) fits(n *Node, of syntax.Syntax) bool {
-	if of != syntax.XML {
-		return n.Name == s.Name
-	}
-	kind := Element
-	if s.Attribute {
-		kind = Attribute
-	}
-	_, local, prefixed := strings.Cut(n.Name, ":")
-	if n.Kind != kind || n.Name != s.Name && !(prefixed && local == s.Name && kind == Element) {
-		return false
-	}
-	for _, w := range s.With {
-		if !slices.ContainsFunc(n.Members, func(m *Node) bool { return m.Kind == Attribute && m.Name == w[0] && m.Text == w[1] }) {
-			return false
-		}
-	}
-	return true
-}
-
 // become returns the edits that make a node what settles it.
 func (d *Document) become(n *Node, fresh Fresh) (edit.List, Changes, error) {
-	switch {
-	case n.scattered:
+	if n.scattered {
 		return nil, nil, misfit("%s is not a value in one place", d.Path(n))
-	case n.Parent == nil && d.Syntax != syntax.JSON && d.Syntax != syntax.YAML:
-		return nil, nil, misfit("a whole %s file cannot become a value", d.Syntax)
-	case n.HasMembers() && (d.Syntax == syntax.CSV || d.Syntax == syntax.BareCSV):
-		return nil, nil, misfit("a row cannot become a value; say which of its cells")
-	case n.Tag != "":
-		return nil, nil, misfit("%s says its kind itself, by %s", d.Path(n), n.Tag)
+	}
+	if err := d.format.canBecome(n, fresh.Literal); err != nil {
+		return nil, nil, err
 	}
 	changes := Changes{}
 	if fresh.Literal {
@@ -137,15 +113,12 @@ func (d *Document) become(n *Node, fresh Fresh) (edit.List, Changes, error) {
 			return nil, changes, nil
 		}
 		changes.of(n).Becomes = want
-		return d.written(n, fresh.Text), changes, nil
+		return d.format.written(n, fresh.Text), changes, nil
 	}
 	if n.HasMembers() || n.Kind == Alias {
-		if d.Syntax == syntax.XML {
-			return nil, nil, misfit("%s holds other elements", d.Path(n))
-		}
 		want := &Node{Kind: String, Name: n.Name, Text: fresh.Text}
 		changes.of(n).Becomes = want
-		return d.written(n, d.scalar(&Node{Parent: n.Parent}, fresh.Text)), changes, nil
+		return d.format.written(n, d.scalar(&Node{Parent: n.Parent}, fresh.Text)), changes, nil
 	}
 	if n.Text == fresh.Text {
 		return nil, changes, nil
@@ -170,58 +143,6 @@ func alike(a, b *Node) bool {
 	return true
 }
 
-// literal reads what stands for a value in the syntax.
-func (d *Document) literal(text string) (*Node, error) {
-	var made *Document
-	var err error
-	switch d.Syntax {
-	case syntax.JSON:
-		made, err = Parse(syntax.JSON, []byte(text))
-		if err == nil && d.strict && !made.strict {
-			return nil, misfit("%s is not strict JSON, as the file is", excerpt(text))
-		}
-	case syntax.YAML:
-		made, err = Parse(syntax.YAML, []byte(text))
-		if err == nil && (len(made.Roots) != 1 || made.Roots[0].End < len(strings.TrimSpace(text))) {
-			return nil, misfit("%s is not one value of YAML", excerpt(text))
-		}
-	case syntax.TOML:
-		made, err = Parse(syntax.TOML, []byte("x = "+text))
-		if err == nil && len(made.Roots[0].Members) != 1 {
-			return nil, misfit("%s is not one value of TOML", excerpt(text))
-		}
-		if err == nil {
-			n := made.Roots[0].Members[0]
-			n.Name = ""
-			return n, nil
-		}
-	default:
-		return nil, misfit("a %s file has no literals", d.Syntax)
-	}
-	if err != nil {
-		return nil, misfit("%s: %v", excerpt(text), err)
-	}
-	return made.Roots[0], nil
-}
-
-// written returns the edit that puts raw in the place of a value.
-func (d *Document) written(n *Node, raw string) edit.List {
-	start := n.Start
-	if n.Kind != Alias && d.Syntax == syntax.YAML {
-		start = n.Inner
-	}
-	if d.Syntax == syntax.YAML && n.Start == n.End {
-		raw = yamlCodec{d}.spaced(n, raw)
-	}
-	if d.Syntax == syntax.YAML && n.HasMembers() && n.style != flow && n.Parent != nil && n.Parent.Kind == Object { // up to its key
-		for start > 0 && strings.IndexByte(" \t\r\n", d.Text[start-1]) >= 0 {
-			start--
-		}
-		raw = " " + raw
-	}
-	return d.replaced(start, n.End, raw)
-}
-
 // scalar writes a text as siblings of a place would stand.
 func (d *Document) scalar(n *Node, text string) string {
 	n.Kind = String
@@ -232,10 +153,10 @@ func (d *Document) scalar(n *Node, text string) string {
 			}
 		}
 	}
-	if d.Syntax == syntax.TOML && n.style == plainStyle {
-		n.style = doubleQuoted
+	c := d.format
+	if n.style == plainStyle {
+		n.style = c.traits().fresh
 	}
-	c := d.codec()
 	for _, raw := range c.forms(n, text, String) {
 		if got, kind, ok := c.reads(n, raw); ok && got == text && kind == String {
 			return raw
@@ -256,13 +177,8 @@ func (d *Document) wanted(steps []Step, fresh Fresh) (*Node, error) {
 		}
 		copied := *of
 		n = &copied
-	case d.Syntax == syntax.XML:
-		n = &Node{Kind: Element, Text: fresh.Text}
-		if steps[len(steps)-1].Attribute {
-			n.Kind = Attribute
-		}
 	default:
-		n = &Node{Kind: String, Text: fresh.Text}
+		n = &Node{Kind: d.format.newKind(&steps[len(steps)-1], false), Text: fresh.Text}
 	}
 	for i := len(steps) - 1; i >= 0; i-- {
 		s := steps[i]
@@ -275,10 +191,7 @@ func (d *Document) wanted(steps []Step, fresh Fresh) (*Node, error) {
 			n.Members = slices.Insert(n.Members, 0, &Node{Kind: Attribute, Name: w[0], Text: w[1], Parent: n})
 		}
 		if i > 0 {
-			outer := &Node{Kind: Object}
-			if d.Syntax == syntax.XML {
-				outer.Kind = Element
-			}
+			outer := &Node{Kind: d.format.newKind(&steps[i-1], true)}
 			outer.add(n)
 			n = outer
 		}
@@ -289,7 +202,7 @@ func (d *Document) wanted(steps []Step, fresh Fresh) (*Node, error) {
 // SettleItem returns the edits after which the list below a node holds exactly one item that is
 // equal to what is given. The list is made where it is missing. The errors are those of Settle.
 func (d *Document) SettleItem(from *Node, steps []Step, fresh Fresh, add bool) (edit.List, Changes, error) {
-	if d.Syntax == syntax.XML || d.Syntax == syntax.CSV || d.Syntax == syntax.BareCSV {
+	if !d.format.traits().lists {
 		return nil, nil, misfit("a %s file has no lists", d.Syntax)
 	}
 	at, rest, _, err := d.walk(from, steps)
@@ -312,7 +225,7 @@ func (d *Document) SettleItem(from *Node, steps []Step, fresh Fresh, add bool) (
 		if len(rest) == 0 {
 			changes := Changes{}
 			changes.of(at).Becomes = list
-			return d.written(at, raw), changes, nil
+			return d.format.written(at, raw), changes, nil
 		}
 		outer, err := d.wanted(rest, Fresh{raw, true})
 		if err != nil {
@@ -339,7 +252,7 @@ func (d *Document) SettleItem(from *Node, steps []Step, fresh Fresh, add bool) (
 	}
 	changes := Changes{}
 	changes.of(at).Added = []*Node{want}
-	edits, err := d.addMember(at, func(string, string) string { return d.item(&Node{Kind: String, Parent: at}, fresh) })
+	edits, err := d.format.insert(at, func(string, string) string { return d.item(&Node{Kind: String, Parent: at}, fresh) })
 	return edits, changes, err
 }
 
@@ -352,10 +265,23 @@ func (d *Document) item(n *Node, fresh Fresh) string {
 
 // AnyLiteral reports whether a text stands for a value in some syntax that has literals.
 func AnyLiteral(text string) bool {
-	for _, s := range []syntax.Syntax{syntax.JSON, syntax.YAML, syntax.TOML} {
-		if _, err := (&Document{Syntax: s}).literal(text); err == nil {
+	for _, name := range syntax.Names() {
+		d := &Document{}
+		d.Syntax, _ = syntax.Named(name)
+		d.format = formatOf(d, d.Syntax)
+		if _, err := d.literal(text); err == nil {
 			return true
 		}
 	}
 	return false
+}
+
+// literal reads a text that stands for a value in the syntax.
+func (d *Document) literal(text string) (*Node, error) {
+	n, err := d.format.literal(text)
+	var syntax *SyntaxError
+	if errors.As(err, &syntax) {
+		return nil, misfit("%s: %v", excerpt(text), err)
+	}
+	return n, err
 }

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"sync"
 
+	"frizzel/core/edit"
 	"frizzel/core/syntax"
 
 	"github.com/pelletier/go-toml/v2"
@@ -15,16 +16,16 @@ import (
 	"frizzel/core/lines"
 )
 
-// parseTOML reads a text with go-toml: its decoder judges, and its parser tells the places of keys
+// parse reads a text with go-toml: its decoder judges, and its parser tells the places of keys
 // and scalars. Where lists and inline tables end follows from what stands behind their last member.
-func (d *Document) parseTOML() error {
+func (d tomlFormat) parse() error {
 	if err := d.depthOfTOML(); err != nil {
 		return err
 	}
 	if err := toml.Unmarshal(d.Text, new(any)); err != nil {
 		return tomlFault(err)
 	}
-	t := &tomlReader{Document: d, src: string(d.Text), known: map[memberName]*Node{}}
+	t := &tomlReader{Document: d.Document, src: string(d.Text), known: map[memberName]*Node{}}
 	t.root = &Node{Kind: Object, End: len(d.Text)}
 	d.Roots = []*Node{t.root}
 	t.at = t.root
@@ -235,10 +236,10 @@ var tomlKinds = map[unstable.Kind]Kind{
 	unstable.LocalDate: Date, unstable.LocalTime: Date, unstable.LocalDateTime: Date, unstable.DateTime: Date,
 }
 
-// tomlCodec writes scalars of TOML.
-type tomlCodec struct{ *Document }
+// tomlFormat writes scalars of TOML.
+type tomlFormat struct{ plain }
 
-func (c tomlCodec) inner(n *Node) (start, end int) {
+func (c tomlFormat) inner(n *Node) (start, end int) {
 	start, end = quotesInner(n)
 	if n.style == doubleLines || n.style == singleLines {
 		start, end = n.Start+3, n.End-3
@@ -253,7 +254,7 @@ func (c tomlCodec) inner(n *Node) (start, end int) {
 
 var lineContinues = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^\\[ \t]*\r?\n[ \t\r\n]*`) })
 
-func (c tomlCodec) escape(n *Node, raw, value string) (of, to int) {
+func (c tomlFormat) escape(n *Node, raw, value string) (of, to int) {
 	switch n.style {
 	case doubleLines, singleLines:
 		if strings.HasPrefix(raw, "\r\n") && strings.HasPrefix(value, "\n") {
@@ -279,7 +280,7 @@ func (c tomlCodec) escape(n *Node, raw, value string) (of, to int) {
 	return 0, 0
 }
 
-func (c tomlCodec) fragment(n *Node, text string) (string, bool) {
+func (c tomlFormat) fragment(n *Node, text string) (string, bool) {
 	switch n.style {
 	case doubleQuoted:
 		return escaped(text, jsonEscapes), true
@@ -294,14 +295,14 @@ func (c tomlCodec) fragment(n *Node, text string) (string, bool) {
 // linesEscapes are jsonEscapes for a text whose line breaks and tabs stay.
 var linesEscapes = map[rune]string{'"': `\"`, '\\': `\\`, '\b': `\b`, '\f': `\f`, '\n': "\n", '\r': `\r`, '\t': "\t"}
 
-func (c tomlCodec) broken(text string) string {
+func (c tomlFormat) broken(text string) string {
 	if c.ending() == "\r\n" {
 		return strings.ReplaceAll(text, "\n", "\r\n")
 	}
 	return text
 }
 
-func (c tomlCodec) forms(n *Node, text string, kind Kind) []string {
+func (c tomlFormat) forms(n *Node, text string, kind Kind) []string {
 	if kind != String {
 		return []string{text}
 	}
@@ -317,7 +318,7 @@ func (c tomlCodec) forms(n *Node, text string, kind Kind) []string {
 	return []string{double}
 }
 
-func (c tomlCodec) reads(_ *Node, raw string) (string, Kind, bool) {
+func (c tomlFormat) reads(_ *Node, raw string) (string, Kind, bool) {
 	made, err := Parse(syntax.TOML, []byte("x = "+raw+"\n"))
 	if err != nil || len(made.Roots[0].Members) != 1 {
 		return "", 0, false
@@ -329,7 +330,7 @@ func (c tomlCodec) reads(_ *Node, raw string) (string, Kind, bool) {
 	return n.Text, n.Kind, true
 }
 
-func (c tomlCodec) bareKind(text string) Kind {
+func (c tomlFormat) bareKind(text string) Kind {
 	if text == "" || strings.ContainsAny(text[:1], `"'[{`) {
 		return String
 	}
@@ -345,4 +346,291 @@ func tomlKey(name string) string {
 		return name
 	}
 	return fmt.Sprintf(`"%s"`, escaped(name, jsonEscapes))
+}
+
+func (tomlFormat) traits() traits {
+	return traits{colon: " = ", fresh: doubleQuoted, lists: true, byHeaders: true}
+}
+
+func (tomlFormat) literal(text string) (*Node, error) {
+	made, err := Parse(syntax.TOML, []byte("x = "+text))
+	if err != nil {
+		return nil, err
+	}
+	if len(made.Roots[0].Members) != 1 {
+		return nil, misfit("%s is not one value of TOML", excerpt(text))
+	}
+	n := made.Roots[0].Members[0]
+	n.Name = ""
+	return n, nil
+}
+
+func (d tomlFormat) canBecome(n *Node, _ bool) error { return d.notAFile(n) }
+
+func (d tomlFormat) key(n *Node, name string) (string, error) { return d.name(n, name), nil }
+
+// name writes a key in the quotes of another one, at n.
+func (d tomlFormat) name(n *Node, name string) string {
+	switch raw := tomlKey(name); d.quoted(n.Key) {
+	case doubleQuoted:
+		return `"` + escaped(name, jsonEscapes) + `"`
+	case singleQuoted:
+		if !strings.ContainsAny(name, "'\n\r") {
+			return "'" + name + "'"
+		}
+		return raw
+	default:
+		return raw
+	}
+}
+
+func (d tomlFormat) member(w *memberWriter, parent, n *Node, indent, step string) string {
+	if w.innermost(n) {
+		return d.plain.member(w, parent, n, indent, step)
+	}
+	return w.nameLike(parent, n.Name) + w.separator(parent) + "{ " + d.member(w, &Node{style: flow}, n.Members[0], "", "") + " }"
+}
+
+func (d tomlFormat) add(w *memberWriter, parent, want *Node) (edit.List, error) {
+	if parent.style == flow {
+		return d.plain.add(w, parent, want)
+	}
+	return w.toml(parent, want)
+}
+
+func (d tomlFormat) remove(parent *Node, nodes []*Node) (edit.List, error) {
+	if parent.style == flow || parent.Kind == Array && !parent.scattered {
+		return d.plain.remove(parent, nodes)
+	}
+	return d.deleteTOML(parent, nodes)
+}
+
+// holding looks at all members, since those of a table may stand in several places.
+func (d tomlFormat) holding(n *Node, at int) *Node {
+	for _, m := range n.Members {
+		if inner := d.holding(m, at); inner != nil {
+			return inner
+		}
+		start, end := m.span()
+		if m.scattered {
+			start, end = m.header.start, m.header.end
+		}
+		if start <= at && at < end {
+			return m
+		}
+	}
+	return nil
+}
+
+// toml adds a member to a table of TOML.
+func (w *memberWriter) toml(parent, want *Node) (edit.List, error) {
+	if inFlow(parent) {
+		return nil, misfit("%s is part of a dotted key in an inline table", w.Path(parent))
+	}
+	if parent.Kind == Array {
+		return nil, misfit("%s is a list of tables, which has no members of its own", w.Path(parent))
+	}
+	line := func(prefix string, n *Node) string { // a.b.c = value
+		for !w.innermost(n) {
+			prefix += w.nameLike(parent, n.Name) + "."
+			n = n.Members[0]
+		}
+		return prefix + w.nameLike(parent, n.Name) + w.separator(parent) + w.value(parent)
+	}
+	nl := w.ending()
+	last := w.lastLine(parent)
+	switch {
+	case !w.innermost(want) && !w.dotted(parent):
+		path := w.tablePath(parent)
+		if path == nil {
+			return nil, misfit("%s is an item of a list, where no table can be added", w.Path(parent))
+		}
+		n := want
+		for ; !w.innermost(n); n = n.Members[0] {
+			path = append(path, tomlKey(n.Name))
+		}
+		text := "[" + strings.Join(path, ".") + "]" + nl + tomlKey(n.Name) + " = " + w.value(&Node{}) + nl
+		if parent.Parent == nil && len(w.Text) == 0 {
+			return edit.List{{Start: 0, End: 0, New: []byte(text)}}, nil
+		}
+		return w.atEnd(nl + text), nil
+	case last >= 0:
+		start := w.lineStart(last)
+		indent := string(lines.Indentation(w.Text[start:last]))
+		prefix := ""
+		if w.dotted(parent) {
+			prefix = w.dottedPrefix(parent)
+		}
+		at := w.lineEnd(last)
+		return edit.List{{Start: at, End: at, New: []byte(nl + indent + line(prefix, want))}}, nil
+	case parent.header.end > 0:
+		at := parent.header.end
+		return edit.List{{Start: at, End: at, New: []byte(nl + string(lines.Indentation(w.Text[parent.header.start:at])) + line("", want))}}, nil
+	case parent.Parent == nil:
+		at := w.beforeHeaders()
+		if at == len(w.Text) {
+			return w.atEnd(line("", want) + nl), nil
+		}
+		return edit.List{{Start: at, End: at, New: []byte(line("", want) + nl + nl)}}, nil
+	}
+	path := w.tablePath(parent)
+	if path == nil {
+		return nil, misfit("%s is an item of a list, where no table can be added", w.Path(parent))
+	}
+	return w.atEnd(nl + "[" + strings.Join(path, ".") + "]" + nl + line("", want) + nl), nil
+}
+
+// atEnd adds lines at the text's end.
+func (w *memberWriter) atEnd(text string) edit.List {
+	at := len(w.Text)
+	if at > 0 && w.Text[at-1] != '\n' {
+		text = w.ending() + strings.TrimSuffix(text, w.ending())
+	}
+	return edit.List{{Start: at, End: at, New: []byte(text)}}
+}
+
+// dotted reports whether a table is made by dotted keys alone.
+func (w *memberWriter) dotted(n *Node) bool { return len(n.places) > 0 && n.header.end == 0 }
+
+// lastLine returns where the last key-value line of a table ends; -1 where it has none.
+func (w *memberWriter) lastLine(n *Node) int {
+	last := -1
+	for _, m := range n.Members {
+		switch {
+		case !m.scattered:
+			last = max(last, m.End)
+		case w.dotted(m):
+			for _, p := range m.places {
+				last = max(last, p.end)
+			}
+		}
+	}
+	return last
+}
+
+// dottedPrefix returns how the names before a dotted table's own members are written.
+func (w *memberWriter) dottedPrefix(n *Node) string {
+	for _, m := range n.Members {
+		if len(m.places) > 0 && m.Key > m.places[0].start {
+			return w.raw(m.places[0].start, m.Key)
+		}
+	}
+	return ""
+}
+
+// tablePath returns the keys of a table from the root; nil for one that lies in a list.
+func (w *memberWriter) tablePath(n *Node) (path []string) {
+	path = []string{}
+	for ; n.Parent != nil; n = n.Parent {
+		if n.Kind == Array || n.Parent.Kind == Array {
+			return nil
+		}
+		path = append([]string{tomlKey(n.Name)}, path...)
+	}
+	return path
+}
+
+// beforeHeaders returns where the root's keys go that has none: before the first header and the
+// comments above it.
+func (w *memberWriter) beforeHeaders() int {
+	first := len(w.Text)
+	var walk func(n *Node)
+	walk = func(n *Node) {
+		if n.header.end > 0 {
+			first = min(first, n.header.start)
+		}
+		for _, m := range n.Members {
+			walk(m)
+		}
+	}
+	walk(w.Roots[0])
+	for first > 0 && first < len(w.Text) {
+		above := lines.Previous(w.Text, 0, first)
+		if !strings.HasPrefix(strings.TrimSpace(w.raw(above, first)), "#") {
+			break
+		}
+		first = above
+	}
+	return first
+}
+
+// deleteTOML takes members of tables away, which may stand in several places.
+func (d tomlFormat) deleteTOML(parent *Node, nodes []*Node) (edits edit.List, err error) {
+	if inFlow(parent) {
+		return nil, misfit("%s is part of a dotted key in an inline table", d.Path(nodes[0]))
+	}
+	if len(nodes) == len(parent.Members) && parent.scattered && parent.header.end == 0 {
+		return d.emptyTOML(parent, nodes)
+	}
+	for _, n := range nodes {
+		for _, p := range d.tomlPlaces(n) {
+			start, end, ok := d.wholeLines(p.start, p.end, "#")
+			if !ok {
+				start, end = p.start, p.end
+			}
+			edits = append(edits, edit.Edit{Start: start, End: end})
+		}
+	}
+	return edits, nil
+}
+
+// inFlow reports whether a node lies between brackets.
+func inFlow(n *Node) bool {
+	for ; n != nil; n = n.Parent {
+		if n.style == flow {
+			return true
+		}
+	}
+	return false
+}
+
+// emptyTOML takes all members away of a table that has no header, and leaves it as an empty one.
+func (d tomlFormat) emptyTOML(parent *Node, nodes []*Node) (edits edit.List, err error) {
+	w := &memberWriter{Document: d.Document}
+	path := w.tablePath(parent)
+	if parent.Kind == Array || path == nil {
+		return nil, misfit("a list of tables cannot be empty; delete %s", d.Path(parent))
+	}
+	fresh := "[" + strings.Join(path, ".") + "]"
+	if w.dotted(parent) {
+		first := parent.places[0].start
+		fresh = d.raw(first, parent.KeyEnd) + " = {}"
+	}
+	for _, n := range nodes {
+		for _, p := range d.tomlPlaces(n) {
+			if len(edits) == 0 {
+				edits = append(edits, edit.Edit{Start: p.start, End: p.end, New: []byte(fresh)})
+				continue
+			}
+			start, end, _ := d.wholeLines(p.start, p.end, "#")
+			edits = append(edits, edit.Edit{Start: start, End: end})
+		}
+	}
+	return edits, nil
+}
+
+// tomlPlaces returns all bytes of a member: its line, or the lines of its headers with what stands
+// below them, and of all tables within.
+func (d tomlFormat) tomlPlaces(n *Node) (all []place) {
+	if n.scattered {
+		if n.header.end > n.header.start {
+			end := n.header.end
+			if n.End > n.Start { // lines below it
+				end = n.End
+			}
+			all = append(all, place{n.header.start, end})
+		}
+		for _, m := range n.Members {
+			if n.header.end > 0 && !m.scattered { // on one of its lines
+				continue
+			}
+			all = append(all, d.tomlPlaces(m)...)
+		}
+		return all
+	}
+	if len(n.places) > 0 {
+		return n.places
+	}
+	start, end := n.span()
+	return []place{{start, end}}
 }

@@ -102,6 +102,7 @@ type Document struct {
 	Syntax syntax.Syntax
 	Text   []byte
 	Roots  []*Node // the documents of a YAML file; else one
+	format format
 	// strict says of JSON that it has neither comments nor trailing commas.
 	strict    bool
 	separator rune // of CSV
@@ -123,22 +124,10 @@ const maxDepth = 10_000
 // *SyntaxError.
 func Parse(s syntax.Syntax, text []byte) (*Document, error) {
 	d := &Document{Syntax: s, Text: text}
-	var err error
-	switch s {
-	case syntax.JSON:
-		err = d.parseJSON()
-	case syntax.YAML:
-		err = d.parseYAML()
-	case syntax.TOML:
-		err = d.parseTOML()
-	case syntax.XML:
-		err = d.parseXML()
-	case syntax.CSV, syntax.BareCSV:
-		err = d.parseCSV()
-	default:
-		err = &SyntaxError{s, 0, "no syntax is known for it"}
+	if d.format = formatOf(d, s); d.format == nil {
+		return nil, &SyntaxError{s, 0, "no syntax is known for it"}
 	}
-	if err != nil {
+	if err := d.format.parse(); err != nil {
 		return nil, err
 	}
 	return d, nil

@@ -6,8 +6,6 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"frizzel/core/syntax"
-
 	"frizzel/core/edit"
 )
 
@@ -62,38 +60,6 @@ type piece struct {
 	one        bool
 }
 
-// codec is how scalars of one syntax are written and read.
-type codec interface {
-	// inner returns the bytes of a scalar without its quotes.
-	inner(n *Node) (start, end int)
-	// escape returns how many bytes of raw stand together for how many bytes of a value; no bytes
-	// of raw for a byte that stands for itself.
-	escape(n *Node, raw, value string) (of, to int)
-	// fragment writes text for the middle of a scalar; false where the scalar cannot hold it.
-	fragment(n *Node, text string) (string, bool)
-	// forms returns how a whole text of a kind may be written in the place of a node, what is
-	// nearest to how it stands first.
-	forms(n *Node, text string, kind Kind) []string
-	// reads returns what raw means in the place of a node.
-	reads(n *Node, raw string) (text string, kind Kind, ok bool)
-	// bareKind returns what kind of value a text is without any quotes.
-	bareKind(text string) Kind
-}
-
-func (d *Document) codec() codec {
-	switch d.Syntax {
-	case syntax.JSON:
-		return jsonCodec{d}
-	case syntax.YAML:
-		return yamlCodec{d}
-	case syntax.TOML:
-		return tomlCodec{d}
-	case syntax.XML:
-		return xmlCodec{d}
-	}
-	return csvCodec{d}
-}
-
 // Show returns the text that a node is for statements: what a scalar means, and as they stand in
 // the text the lines, or the bytes, of what has members.
 func (d *Document) Show(n *Node) *Value {
@@ -102,7 +68,7 @@ func (d *Document) Show(n *Node) *Value {
 		return &Value{Text: d.Text[start:n.End], doc: d, node: n, raw: true, start: start}
 	}
 	v := &Value{Text: []byte(n.Text), doc: d, node: n}
-	c := d.codec()
+	c := d.format
 	start, end := c.inner(n)
 	if d.raw(start, end) == n.Text {
 		v.raw, v.start = true, start
@@ -122,7 +88,7 @@ func (d *Document) outer(n *Node) int {
 }
 
 // align finds out which bytes of a scalar stand for which of its text; nil where it cannot be told.
-func (d *Document) align(c codec, n *Node, start, end int) (all []piece) {
+func (d *Document) align(c format, n *Node, start, end int) (all []piece) {
 	raw, value := d.raw(start, end), n.Text
 	r, v := 0, 0
 	add := func(of, to int, one bool) {
@@ -150,14 +116,6 @@ func (d *Document) align(c codec, n *Node, start, end int) (all []piece) {
 		add(0, len(rest), true) // line breaks that its header asks for
 	}
 	return all
-}
-
-// content returns where a scalar begins behind its anchor and tag.
-func (d *Document) content(n *Node) int {
-	if d.Syntax == syntax.YAML {
-		return n.Inner
-	}
-	return n.Start
 }
 
 // Place returns where a byte of the value's text stands in the document's.
@@ -191,9 +149,9 @@ func (d *Document) Write(v *Value, edits edit.List) (edit.List, Kind, error) {
 	if n.HasMembers() {
 		return shifted(edits, v.start), n.Kind, nil
 	}
-	c := d.codec()
+	c := d.format
 	fresh := string(edits.Apply(v.Text))
-	if !utf8.ValidString(fresh) && d.Syntax != syntax.CSV && d.Syntax != syntax.BareCSV {
+	if !utf8.ValidString(fresh) && !c.traits().anyBytes {
 		return nil, 0, &CannotHoldError{fmt.Sprintf("%s cannot hold bytes that are not UTF-8", d.Syntax)}
 	}
 	kind := d.kindOf(c, n, fresh)
@@ -212,7 +170,7 @@ func (d *Document) Write(v *Value, edits edit.List) (edit.List, Kind, error) {
 
 // kindOf returns what kind of value a node is when it becomes a text: what it was, where the text
 // can be that.
-func (d *Document) kindOf(c codec, n *Node, text string) Kind {
+func (d *Document) kindOf(c format, n *Node, text string) Kind {
 	if n.Kind.bare() {
 		return c.bareKind(text)
 	}
@@ -220,10 +178,10 @@ func (d *Document) kindOf(c codec, n *Node, text string) Kind {
 }
 
 // whole returns the edit that writes a node anew.
-func (d *Document) whole(c codec, n *Node, text string, kind Kind) (edit.List, error) {
+func (d *Document) whole(c format, n *Node, text string, kind Kind) (edit.List, error) {
 	for _, raw := range c.forms(n, text, kind) {
 		if got, k, ok := c.reads(n, raw); ok && got == text && k == kind {
-			return d.replaced(d.content(n), n.End, raw), nil
+			return d.replaced(d.format.content(n), n.End, raw), nil
 		}
 	}
 	return nil, &CannotHoldError{fmt.Sprintf("%s here cannot hold %s", n.Kind.An(), excerpt(text))}
@@ -258,7 +216,7 @@ func (d *Document) replaced(start, end int, fresh string) edit.List {
 }
 
 // byPieces carries edits back one by one, and reports whether that gives the text.
-func (d *Document) byPieces(c codec, v *Value, edits edit.List, fresh string, kind Kind) (edit.List, bool) {
+func (d *Document) byPieces(c format, v *Value, edits edit.List, fresh string, kind Kind) (edit.List, bool) {
 	n := v.node
 	if n.Start == n.End { // nothing stands there
 		return nil, false
@@ -281,7 +239,7 @@ func (d *Document) byPieces(c codec, v *Value, edits edit.List, fresh string, ki
 		}
 		out = append(out, edit.Edit{Start: start, End: end, New: []byte(raw), Rules: e.Rules})
 	}
-	begin := d.content(n)
+	begin := d.format.content(n)
 	raw := string(shifted(out, -begin).Apply(d.Text[begin:n.End]))
 	got, k, ok := c.reads(n, raw)
 	return out, ok && got == fresh && k == kind

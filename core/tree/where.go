@@ -28,7 +28,7 @@ func (f *Finder) At(text []byte, at int) string {
 		return ""
 	}
 	for _, r := range f.doc.Roots {
-		if n := f.doc.holding(r, at); n != nil {
+		if n := f.doc.format.holding(r, at); n != nil {
 			return f.doc.Path(n)
 		}
 	}
@@ -45,7 +45,7 @@ func (f *Finder) AtLine(text []byte, line, at int) string {
 
 // read reads a text, unless it was read last.
 func (f *Finder) read(text []byte) bool {
-	if f == nil || len(text) == 0 || len(text) > findable || !f.Syntax.IsJudged() && f.Syntax != syntax.CSV && f.Syntax != syntax.BareCSV {
+	if f == nil || len(text) == 0 || len(text) > findable || !f.Syntax.HasValues() {
 		return false
 	}
 	if len(f.text) != len(text) || &f.text[0] != &text[0] {
@@ -58,50 +58,23 @@ func (f *Finder) read(text []byte) bool {
 }
 
 // holding returns the innermost member of a node that a byte lies in, nil for none.
-func (d *Document) holding(n *Node, at int) *Node {
-	if d.Syntax == syntax.TOML {
-		return d.holdingScattered(n, at)
-	}
+func (d plain) holding(n *Node, at int) *Node {
 	i := sort.Search(len(n.Members), func(i int) bool {
-		_, end := d.extent(n.Members[i])
+		_, end := d.format.extent(n.Members[i])
 		return end > at
 	})
 	if i == len(n.Members) {
 		return nil
 	}
 	m := n.Members[i]
-	if start, _ := d.extent(m); start > at {
+	if start, _ := d.format.extent(m); start > at {
 		return nil
 	}
-	if inner := d.holding(m, at); inner != nil {
+	if inner := d.format.holding(m, at); inner != nil {
 		return inner
 	}
 	if m.Kind == Characters {
 		return nil
 	}
 	return m
-}
-
-// extent returns the bytes of a member with its name, but for what stands elsewhere.
-func (d *Document) extent(n *Node) (int, int) {
-	if d.Syntax == syntax.CSV || d.Syntax == syntax.BareCSV {
-		return n.Start, n.End
-	}
-	return n.span()
-}
-
-func (d *Document) holdingScattered(n *Node, at int) *Node {
-	for _, m := range n.Members {
-		if inner := d.holdingScattered(m, at); inner != nil {
-			return inner
-		}
-		start, end := m.span()
-		if m.scattered {
-			start, end = m.header.start, m.header.end
-		}
-		if start <= at && at < end {
-			return m
-		}
-	}
-	return nil
 }

@@ -10,6 +10,7 @@ import (
 	"sync"
 	"unicode/utf8"
 
+	"frizzel/core/edit"
 	"frizzel/core/syntax"
 
 	"go.yaml.in/yaml/v3"
@@ -17,10 +18,10 @@ import (
 	"frizzel/core/lines"
 )
 
-// parseYAML reads a text with yaml.v3, which tells where values begin: the line and the character.
+// parse reads a text with yaml.v3, which tells where values begin: the line and the character.
 // Where they end follows from how they are written, and from their texts.
-func (d *Document) parseYAML() error {
-	y := &yamlReader{Document: d, src: string(d.Text)}
+func (d yamlFormat) parse() error {
+	y := &yamlReader{Document: d.Document, src: string(d.Text)}
 	y.index()
 	dec := yaml.NewDecoder(bytes.NewReader(withoutDirectives(d.Text)))
 	for {
@@ -353,4 +354,457 @@ func (y *yamlReader) blockEnd(at, indent int) (end, block int) {
 		next = lines.Next(y.Text, next, len(y.Text))
 	}
 	return end, block
+}
+
+// nonString is what plain texts of YAML 1.1 or 1.2 are that are not strings.
+type nonString struct {
+	kind Kind
+	expr *regexp.Regexp
+}
+
+var nonStrings = sync.OnceValue(func() []nonString {
+	return []nonString{
+		{Null, regexp.MustCompile(`^(~|null|Null|NULL)?$`)},
+		{Bool, regexp.MustCompile(`^(y|Y|yes|Yes|YES|n|N|no|No|NO|true|True|TRUE|false|False|FALSE|on|On|ON|off|Off|OFF)$`)},
+		{Number, regexp.MustCompile(`^[-+]?(0b[01_]+|0x[0-9a-fA-F_]+|0o?[0-7_]+|[0-9][0-9_]*|[0-9][0-9_]*(:[0-5]?[0-9])+(\.[0-9_]*)?)$`)},
+		{Number, regexp.MustCompile(`^[-+]?(\.[0-9][0-9_]*|[0-9][0-9_]*(\.[0-9_]*)?)([eE][-+]?[0-9]+)?$`)},
+		{Number, regexp.MustCompile(`^([-+]?\.(inf|Inf|INF)|\.(nan|NaN|NAN))$`)},
+		{Date, regexp.MustCompile(`^[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}(([Tt]|[ \t]+)[0-9]{1,2}:[0-9]{2}:[0-9]{2}(\.[0-9]*)?([ \t]*(Z|[-+][0-9]{1,2}(:?[0-9]{2})?))?)?$`)},
+		{Null, regexp.MustCompile(`^(=|<<)$`)}, // with a meaning of their own
+	}
+})
+
+// bareYAML returns what kind of value a text is where it stands without quotes.
+func bareYAML(text string) Kind {
+	switch { // no number or date that is written by hand, or nothing that any of them begins with
+	case len(text) > 64, text != "" && strings.IndexByte("0123456789+-.~=<yYnNtTfFoO", text[0]) < 0:
+		return String
+	}
+	for _, n := range nonStrings() {
+		if n.expr.MatchString(text) {
+			return n.kind
+		}
+	}
+	return String
+}
+
+// yamlFormat writes scalars of YAML.
+type yamlFormat struct{ plain }
+
+func (c yamlFormat) bareKind(text string) Kind { return bareYAML(text) }
+
+func (c yamlFormat) inner(n *Node) (start, end int) {
+	switch n.style {
+	case doubleQuoted, singleQuoted:
+		return n.Inner + 1, n.End - 1
+	case literalBlock, foldedBlock:
+		start = c.lineEnd(n.Inner)
+		if start >= n.End {
+			return n.End, n.End
+		}
+		start += strings.IndexByte(c.raw(start, n.End), '\n') + 1
+		return start + c.indented(start, n), n.End
+	}
+	return n.Inner, n.End
+}
+
+// indented returns how many of a block's spaces of indentation stand at a byte.
+func (c yamlFormat) indented(at int, n *Node) int {
+	i := 0
+	for i < n.InnerEnd && at+i < n.End && c.Text[at+i] == ' ' {
+		i++
+	}
+	return i
+}
+
+var fold = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^[ \t]*\r?\n[ \t\r\n]*`) })
+
+func (c yamlFormat) escape(n *Node, raw, value string) (of, to int) {
+	switch n.style {
+	case literalBlock, foldedBlock:
+		return c.blockBreak(n, raw, value)
+	case doubleQuoted:
+		if of = escapeLength(raw); of > 0 {
+			if m := lineContinues().FindString(raw); m != "" {
+				return len(m), 0
+			}
+			if raw[1] == 'u' { // which has no pairs here
+				of = min(of, len(`\u00e9`))
+			}
+			return of, escapeMeans(raw[:of])
+		}
+	case singleQuoted:
+		if strings.HasPrefix(raw, "''") {
+			return 2, 1
+		}
+	}
+	if m := fold().FindString(raw); m != "" {
+		return len(m), folded(value)
+	}
+	return 0, 0
+}
+
+// folded returns how many bytes of a value a folded line break stands for.
+func folded(value string) int {
+	if strings.HasPrefix(value, " ") {
+		return 1
+	}
+	return len(value) - len(strings.TrimLeft(value, "\n"))
+}
+
+// blockBreak is escape for a block of lines: a line break with the indentation behind it.
+func (c yamlFormat) blockBreak(n *Node, raw, value string) (of, to int) {
+	at := 0
+	for strings.HasPrefix(raw[at:], "\n") || strings.HasPrefix(raw[at:], "\r\n") {
+		at += strings.IndexByte(raw[at:], '\n') + 1
+		for i := 0; i < n.InnerEnd && at < len(raw) && raw[at] == ' '; i++ {
+			at++
+		}
+		if n.style == literalBlock {
+			return at, 1
+		}
+	}
+	if at == 0 {
+		return 0, 0
+	}
+	return at, folded(value)
+}
+
+func (c yamlFormat) fragment(n *Node, text string) (string, bool) {
+	switch n.style {
+	case doubleQuoted:
+		return escaped(text, jsonEscapes), true
+	case literalBlock:
+		return strings.ReplaceAll(text, "\n", c.ending()+strings.Repeat(" ", n.InnerEnd)), true
+	case singleQuoted:
+		text = strings.ReplaceAll(text, "'", "''")
+	case plainStyle:
+		return text, !strings.ContainsAny(text, notPlain)
+	}
+	return text, !strings.Contains(text, "\n")
+}
+
+// notPlain are characters that no text without quotes is given: some parsers stumble over tabs.
+const notPlain = "\n\t"
+
+func (c yamlFormat) forms(n *Node, text string, kind Kind) (all []string) {
+	if kind != String {
+		return []string{c.spaced(n, text)}
+	}
+	double := `"` + escaped(text, jsonEscapes) + `"`
+	switch n.style {
+	case singleQuoted:
+		all = []string{"'" + strings.ReplaceAll(text, "'", "''") + "'"}
+	case literalBlock, foldedBlock:
+		if block, ok := c.block(n, text); ok {
+			if n.style == foldedBlock && !strings.Contains(text, "\n ") {
+				all = append(all, c.folded(block))
+			}
+			all = append(all, block)
+		}
+	case plainStyle:
+		if bareYAML(text) == String && !strings.ContainsAny(text, notPlain) {
+			all = []string{text}
+		}
+	}
+	for i := range all {
+		all[i] = c.spaced(n, all[i])
+	}
+	return append(all, c.spaced(n, double))
+}
+
+// spaced puts a space before what takes the place of nothing behind a colon or a dash.
+func (c yamlFormat) spaced(n *Node, text string) string {
+	if n.Start == n.End && n.Start > 0 && strings.IndexByte(":-?", c.Text[n.Start-1]) >= 0 && text != "" {
+		return " " + text
+	}
+	return text
+}
+
+// block writes a text as a block of lines; false for one that stands better in quotes.
+func (c yamlFormat) block(n *Node, text string) (string, bool) {
+	body := strings.TrimRight(text, "\n")
+	if body == "" || strings.ContainsAny(text, "\r\u0085\u2028\u2029\ufeff") {
+		return "", false
+	}
+	sign := "|"
+	if body[0] == ' ' || body[0] == '\n' {
+		return "", false // would want its indentation said
+	}
+	switch ends := len(text) - len(body); {
+	case ends == 0:
+		sign += "-"
+	case ends > 1:
+		sign += "+"
+	}
+	behind := "" // a comment
+	if n.style == literalBlock || n.style == foldedBlock {
+		first := c.raw(n.Inner, c.lineEnd(n.Inner))
+		behind = first[len(blockHeader().FindString(first)):]
+	}
+	indent := strings.Repeat(" ", n.InnerEnd)
+	var b strings.Builder
+	b.WriteString(sign + behind)
+	for _, line := range strings.Split(body, "\n") {
+		b.WriteString(c.ending())
+		if line != "" {
+			b.WriteString(indent + line)
+		}
+	}
+	for range max(len(text)-len(body)-1, 0) {
+		b.WriteString(c.ending())
+	}
+	return b.String(), true
+}
+
+// folded makes a block of lines one in which a line break is a blank line.
+func (c yamlFormat) folded(block string) string {
+	header, body, _ := strings.Cut(block, c.ending())
+	lines := strings.Split(body, c.ending())
+	last := len(lines) - 1 // that holds anything
+	for last > 0 && lines[last] == "" {
+		last--
+	}
+	var b strings.Builder
+	b.WriteString(">" + header[1:])
+	for i, line := range lines {
+		b.WriteString(c.ending() + line)
+		if line != "" && i < last {
+			b.WriteString(c.ending())
+		}
+	}
+	return b.String()
+}
+
+// reads reads raw behind a key, or a dash, at the place of the node.
+func (c yamlFormat) reads(n *Node, raw string) (string, Kind, bool) {
+	before, after := "", "\n"
+	switch {
+	case n == nil || n.Parent == nil:
+	case n.Parent.style == flow && n.Parent.Kind == Array:
+		before, after = "[ ", " ]\n"
+	case n.Parent.style == flow:
+		before, after = "{ k: ", " }\n"
+	case n.Parent.Kind == Array:
+		before = strings.Repeat(" ", c.indent(n.Parent)) + "- "
+	default:
+		before = strings.Repeat(" ", c.indent(n.Parent)) + "k: "
+	}
+	if n != nil && n.Tag != "" {
+		before += n.Tag + " "
+	}
+	made, err := Parse(syntax.YAML, []byte(before+raw+after))
+	if err != nil || len(made.Roots) != 1 {
+		return "", 0, false
+	}
+	got := made.Roots[0]
+	if n != nil && n.Parent != nil {
+		if got.Kind != n.Parent.Kind || len(got.Members) != 1 {
+			return "", 0, false
+		}
+		got = got.Members[0]
+	}
+	if got.HasMembers() || got.Kind == Alias || got.Anchor != "" || n != nil && got.Tag != n.Tag || n == nil && got.Tag != "" {
+		return "", 0, false
+	}
+	return got.Text, got.Kind, true
+}
+
+// indent returns how many spaces stand before the members of a node.
+func (d yamlFormat) indent(n *Node) int { return len([]rune(d.raw(d.lineStart(n.Inner), n.Inner))) }
+
+func (yamlFormat) traits() traits {
+	return traits{colon: ": ", fixedColon: true, lists: true, addsLast: true}
+}
+
+func (yamlFormat) content(n *Node) int { return n.Inner }
+
+func (yamlFormat) literal(text string) (*Node, error) {
+	made, err := Parse(syntax.YAML, []byte(text))
+	if err != nil {
+		return nil, err
+	}
+	if len(made.Roots) != 1 || made.Roots[0].End < len(strings.TrimSpace(text)) {
+		return nil, misfit("%s is not one value of YAML", excerpt(text))
+	}
+	return made.Roots[0], nil
+}
+
+func (c yamlFormat) canBecome(n *Node, _ bool) error {
+	if n.Tag != "" {
+		return misfit("%s says its kind itself, by %s", c.Path(n), n.Tag)
+	}
+	return nil
+}
+
+func (c yamlFormat) written(n *Node, raw string) edit.List {
+	start := n.Start
+	if n.Kind != Alias {
+		start = n.Inner
+	}
+	if n.Start == n.End {
+		raw = c.spaced(n, raw)
+	}
+	if n.HasMembers() && n.style != flow && n.Parent != nil && n.Parent.Kind == Object { // up to its key
+		for start > 0 && strings.IndexByte(" \t\r\n", c.Text[start-1]) >= 0 {
+			start--
+		}
+		raw = " " + raw
+	}
+	return c.replaced(start, n.End, raw)
+}
+
+// key writes a key as the one of n is written.
+func (c yamlFormat) key(n *Node, name string) (string, error) {
+	if n.keyNode != nil && n.keyNode.HasMembers() {
+		return "", misfit("the key of %s is not text", c.Path(n))
+	}
+	for _, raw := range c.forms(&Node{style: c.quoted(n.Key), Kind: String}, name, String) {
+		made, err := Parse(syntax.YAML, []byte(raw+": 1\n"))
+		if err == nil && len(made.Roots) == 1 && len(made.Roots[0].Members) == 1 && made.Roots[0].Members[0].Name == name {
+			return raw, nil
+		}
+	}
+	return "", misfit("%q cannot be a key", name)
+}
+
+func (c yamlFormat) member(w *memberWriter, parent, n *Node, indent, step string) string {
+	if parent.style == flow || step == "" {
+		return c.plain.member(w, parent, n, indent, step)
+	}
+	name, line := w.nameLike(parent, n.Name), w.ending()+indent+step
+	if !w.innermost(n) {
+		return name + ":" + line + c.member(w, &Node{Kind: Object}, n.Members[0], indent+step, step)
+	}
+	value := w.value(parent)
+	if strings.Contains(value, "\n") && w.fresh.Literal { // lines of its own
+		return name + ":" + line + strings.ReplaceAll(value, "\n", line)
+	}
+	return name + w.separator(parent) + value
+}
+
+func (c yamlFormat) insert(parent *Node, write func(indent, step string) string) (edit.List, error) {
+	if parent.style == flow {
+		return c.plain.insert(parent, write)
+	}
+	return c.addBlock(parent, write)
+}
+
+func (c yamlFormat) remove(parent *Node, nodes []*Node) (edit.List, error) {
+	if parent.style == flow {
+		return c.plain.remove(parent, nodes)
+	}
+	return c.deleteBlock(parent, nodes)
+}
+
+// addBlock adds a member to what stands by its indentation in YAML, or below a key that has nothing.
+func (d yamlFormat) addBlock(parent *Node, write func(indent, step string) string) (edit.List, error) {
+	step := d.step()
+	if step == "\t" {
+		step = "  "
+	}
+	if parent.Kind == Null {
+		return d.addBelowKey(parent, step, write)
+	}
+	indent := strings.Repeat(" ", d.indent(parent))
+	at := d.lineEnd(parent.End)
+	mark := ""
+	if parent.Kind == Array {
+		mark = "- "
+	}
+	return edit.List{{Start: at, End: at, New: []byte(d.ending() + indent + mark + write(indent, step))}}, nil
+}
+
+// addBelowKey makes an object of a key's nothing.
+func (d yamlFormat) addBelowKey(n *Node, step string, write func(indent, step string) string) (edit.List, error) {
+	switch {
+	case n.Parent == nil && n.Start == n.End:
+		at := len(d.Text)
+		text := write("", step) + d.ending()
+		if at > 0 && d.Text[at-1] != '\n' {
+			text = d.ending() + text
+		}
+		return edit.List{{Start: at, End: at, New: []byte(text)}}, nil
+	case n.Parent == nil || n.Parent.style == flow || n.Parent.Kind == Array:
+		return d.written(n, "{"+write("", "")+"}"), nil
+	}
+	indent := strings.Repeat(" ", d.indent(n.Parent)) + step
+	edits := edit.List{}
+	if start := n.Inner; start < n.End {
+		for start > 0 && d.Text[start-1] == ' ' {
+			start--
+		}
+		edits = append(edits, edit.Edit{Start: start, End: n.End})
+	}
+	at := d.lineEnd(n.End)
+	return append(edits, edit.Edit{Start: at, End: at, New: []byte(d.ending() + indent + write(indent, step))}), nil
+}
+
+// deleteBlock takes members of YAML away that stand by their indentation.
+func (d yamlFormat) deleteBlock(parent *Node, nodes []*Node) (edits edit.List, err error) {
+	if len(nodes) == len(parent.Members) {
+		empty := "{}"
+		if parent.Kind == Array {
+			empty = "[]"
+		}
+		start, _ := parent.Members[0].span()
+		if parent.Kind == Array {
+			start = parent.Inner
+		}
+		end := d.lineEnd(parent.End)
+		if from := d.lineStart(start); strings.TrimSpace(d.raw(from, start)) == "" && parent.Parent != nil { // behind its key's line
+			before := d.lineEnd(max(from-1, 0))
+			for strings.TrimSpace(d.raw(d.lineStart(before), before)) == "" && before > 0 {
+				before = d.lineEnd(max(d.lineStart(before)-1, 0))
+			}
+			if key := strings.TrimRight(d.raw(d.lineStart(before), before), " \t"); strings.HasSuffix(key, ":") || strings.HasSuffix(key, "-") || parent.Anchor != "" || parent.Tag != "" {
+				return edit.List{{Start: before, End: end, New: []byte(" " + empty)}}, nil
+			}
+		}
+		return edit.List{{Start: start, End: end, New: []byte(empty)}}, nil
+	}
+	for _, n := range nodes {
+		start, end := n.span()
+		if parent.Kind == Array {
+			if start = d.dash(parent, n); start < 0 {
+				return nil, misfit("where %s begins cannot be told", d.Path(n))
+			}
+		}
+		if from, to, ok := d.wholeLines(start, end, "#"); ok {
+			edits = append(edits, edit.Edit{Start: from, End: to})
+			continue
+		}
+		// The first of members that begin behind a dash: the next one takes its place.
+		i := n.Index()
+		if i+1 >= len(parent.Members) {
+			return nil, misfit("%s does not stand on lines of its own", d.Path(n))
+		}
+		next := parent.Members[i+1]
+		to, _ := next.span()
+		if parent.Kind == Array {
+			to = d.dash(parent, next)
+		}
+		if to < 0 {
+			return nil, misfit("where %s begins cannot be told", d.Path(next))
+		}
+		edits = append(edits, edit.Edit{Start: start, End: to})
+	}
+	return edits, nil
+}
+
+// dash returns where the dash of an item stands; -1 where that cannot be told.
+func (d yamlFormat) dash(parent, n *Node) int {
+	column := d.indent(parent)
+	for at := d.lineStart(n.Start); ; at = d.lineStart(at - 1) {
+		line := at
+		for i := 0; i < column && line < len(d.Text) && d.Text[line] != '\n'; i++ {
+			line++
+		}
+		if line < len(d.Text) && d.Text[line] == '-' && line <= n.Start {
+			return line
+		}
+		if at == 0 {
+			return -1
+		}
+	}
 }

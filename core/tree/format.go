@@ -1,0 +1,156 @@
+package tree
+
+import (
+	"frizzel/core/edit"
+	"frizzel/core/syntax"
+)
+
+// A format is a syntax of structured texts: how they are read, how scalars are written in them, and how members
+// are added, renamed and removed. Each is one file, json.go to csv.go, and one row of [formatOf]. It embeds
+// [plain], which has what most formats share: members between brackets, and comments that begin with #.
+type format interface {
+	traits() traits
+	// parse reads the document's text into its roots. The error is a *SyntaxError.
+	parse() error
+	// mayBe reports whether a text that begins with head may be of the format.
+	mayBe(head []byte) bool
+	// valid reports whether a text is of the format without building its tree; known is false if the format
+	// cannot.
+	valid(text []byte) (ok, known bool)
+	// literal reads a text that stands for a value. The error is a *SyntaxError or a *MisfitError.
+	literal(text string) (*Node, error)
+
+	// inner returns the bytes of a scalar without its quotes.
+	inner(n *Node) (start, end int)
+	// escape returns how many bytes of raw stand together for how many bytes of a value; no bytes
+	// of raw for a byte that stands for itself.
+	escape(n *Node, raw, value string) (of, to int)
+	// fragment writes text for the middle of a scalar; false where the scalar cannot hold it.
+	fragment(n *Node, text string) (string, bool)
+	// forms returns how a whole text of a kind may be written in the place of a node, what is
+	// nearest to how it stands first.
+	forms(n *Node, text string, kind Kind) []string
+	// reads returns what raw means in the place of a node.
+	reads(n *Node, raw string) (text string, kind Kind, ok bool)
+	// bareKind returns what kind of value a text is without any quotes.
+	bareKind(text string) Kind
+	// content returns where a scalar begins behind what belongs to its place, such as an anchor.
+	content(n *Node) int
+	// written returns the edits that put raw in the place of a value.
+	written(n *Node, raw string) edit.List
+
+	// fits reports whether a member is the one that a step names.
+	fits(s *Step, n *Node) bool
+	// canBecome returns a *MisfitError if no value can be put in the place of a node.
+	canBecome(n *Node, literal bool) error
+	// newKind returns the kind of what is added for a step: of a value, or of what holds others.
+	newKind(s *Step, holds bool) Kind
+	// add returns the edits that add a member to a parent.
+	add(w *memberWriter, parent, want *Node) (edit.List, error)
+	// insert returns the edits that add what write returns at the end of a parent.
+	insert(parent *Node, write func(indent, step string) string) (edit.List, error)
+	// member returns a member with its name. Further ones are written inside it, on lines of their own
+	// if there is a step of indentation.
+	member(w *memberWriter, parent, n *Node, indent, step string) string
+	// remove returns the edits that remove members of one parent.
+	remove(parent *Node, nodes []*Node) (edit.List, error)
+	// key returns a name as it is written in the place of the name of n.
+	key(n *Node, name string) (string, error)
+	// renamed adds what else is renamed with n to changes.
+	renamed(n *Node, name string, changes Changes)
+	// pastComment returns the end of the comment that begins at a byte, or at if none does.
+	pastComment(at int) int
+
+	// holding returns the innermost member of a node that a byte lies in, nil for none.
+	holding(n *Node, at int) *Node
+	// extent returns the bytes of a member with its name, without what stands elsewhere.
+	extent(n *Node) (start, end int)
+	// rootPath returns how the path of a root begins; alone is set if the path ends with it.
+	rootPath(alone bool) string
+}
+
+// traits are facts of a format.
+type traits struct {
+	colon      string // between a name and its value
+	fixedColon bool   // no other is written, whatever siblings have
+	fresh      style  // of a text that is added where no sibling shows another
+	lists      bool   // a value may be a list
+	lines      bool   // what is added between brackets may have lines of its own
+	anyBytes   bool   // texts may hold bytes that are not UTF-8
+	addsLast   bool   // what is added is the last member
+	byHeaders  bool   // the order of members follows from headers
+	joinsTexts bool   // texts beside what is removed become one
+}
+
+// formatOf returns the format of a syntax for a document, nil if the syntax has none.
+func formatOf(d *Document, s syntax.Syntax) format {
+	switch s {
+	case syntax.JSON:
+		return jsonFormat{plain{d}}
+	case syntax.YAML:
+		return yamlFormat{plain{d}}
+	case syntax.TOML:
+		return tomlFormat{plain{d}}
+	case syntax.XML:
+		return xmlFormat{plain{d}}
+	case syntax.CSV, syntax.BareCSV:
+		return csvFormat{plain{d}}
+	}
+	return nil
+}
+
+// plain is what most formats share.
+type plain struct{ *Document }
+
+func (plain) mayBe([]byte) bool               { return true }
+func (plain) valid([]byte) (ok, known bool)   { return false, false }
+func (plain) content(n *Node) int             { return n.Start }
+func (plain) fits(s *Step, n *Node) bool      { return n.Name == s.Name }
+func (plain) canBecome(*Node, bool) error     { return nil }
+func (plain) renamed(*Node, string, Changes)  {}
+func (plain) extent(n *Node) (start, end int) { return n.span() }
+func (plain) rootPath(bool) string            { return "$" }
+
+func (d plain) written(n *Node, raw string) edit.List { return d.replaced(n.Start, n.End, raw) }
+
+func (d plain) literal(string) (*Node, error) {
+	return nil, misfit("a %s file has no literals", d.Syntax)
+}
+
+func (plain) newKind(_ *Step, holds bool) Kind {
+	if holds {
+		return Object
+	}
+	return String
+}
+
+func (d plain) add(w *memberWriter, parent, want *Node) (edit.List, error) {
+	return d.format.insert(parent, func(indent, step string) string { return d.format.member(w, parent, want, indent, step) })
+}
+
+func (d plain) member(w *memberWriter, parent, n *Node, _, _ string) string {
+	name := w.nameLike(parent, n.Name) + w.separator(parent)
+	if w.innermost(n) {
+		return name + w.value(parent)
+	}
+	return name + "{" + d.format.member(w, &Node{style: flow, Parent: parent, Kind: Object}, n.Members[0], "", "") + "}"
+}
+
+func (d plain) remove(parent *Node, nodes []*Node) (edit.List, error) {
+	return d.deleteFlow(parent, nodes), nil
+}
+
+func (d plain) pastComment(at int) int {
+	if d.Text[at] == '#' {
+		return d.lineEnd(at)
+	}
+	return at
+}
+
+// notAFile returns a *MisfitError if n is the whole file.
+func (d plain) notAFile(n *Node) error {
+	if n.Parent == nil {
+		return misfit("a whole %s file cannot become a value", d.Syntax)
+	}
+	return nil
+}
