@@ -83,16 +83,17 @@ type cellTag struct {
 }
 
 func (r *openReader) cellTag() (t cellTag) {
-	for all := (attributes{text: r.s.attributes}); all.next(); {
-		_, local, _ := bytes.Cut(all.name, []byte(":"))
+	for all := r.s.attributes(); all.Next(); {
+		name, value := all.Bytes(all.Name), all.Bytes(all.Value)
+		_, local, _ := bytes.Cut(name, []byte(":"))
 		switch string(local) {
 		case "number-columns-repeated":
-			t.repeated = all.value
+			t.repeated = value
 		case "formula":
-			t.formula = all.value
+			t.formula = value
 		case "value-type":
-			if t.kind == nil || bytes.HasPrefix(all.name, []byte("office")) {
-				t.kind = all.value
+			if t.kind == nil || bytes.HasPrefix(name, []byte("office")) {
+				t.kind = value
 			}
 		case "string-value":
 			t.text = true

@@ -227,14 +227,15 @@ func (r *sheetReader) opens(name string) error {
 // cell reads what a cell's tag says.
 func (r *sheetReader) cell() {
 	kind := []byte(nil)
-	for all := (attributes{text: r.s.attributes}); all.next(); {
-		switch string(all.name) {
+	for all := r.s.attributes(); all.Next(); {
+		value := all.Bytes(all.Value)
+		switch string(all.Bytes(all.Name)) {
 		case "r":
-			if c, row := cellAt(all.value); c > 0 {
+			if c, row := cellAt(value); c > 0 {
 				r.column, r.row = c, row
 			}
 		case "t":
-			kind = all.value
+			kind = value
 		}
 	}
 	if string(kind) != r.kind {

@@ -58,7 +58,7 @@ var (
 	generic = dialect{hash: hashAlone, semicolon: true, slashes: true, stars: spacedStars, sgml: true, quotes: "'\"`", brackets: "{[(",
 		nextLine: true, tags: firstTags, indented: true, headers: true}
 	prose      = dialect{sgml: true, tags: firstTags, indented: true}
-	markup     = dialect{sgml: true, tags: anyTags}
+	tagged     = dialect{sgml: true, tags: anyTags}
 	html       = dialect{sgml: true, tags: anyTags, html: true}
 	css        = dialect{stars: anyStars, quotes: "'\"`", brackets: "{[(", nextLine: true}
 	styleSheet = dialect{stars: anyStars, slashes: true, quotes: "'\"`", brackets: "{[(", nextLine: true}
@@ -72,7 +72,7 @@ func dialectOf(s syntax.Syntax) *dialect {
 	case syntax.Markdown, syntax.ReST, syntax.AsciiDoc:
 		return &prose
 	case syntax.XML:
-		return &markup
+		return &tagged
 	case syntax.HTML:
 		return &html
 	case syntax.CSS:

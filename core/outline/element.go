@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"frizzel/core/lines"
+	"frizzel/core/markup"
 )
 
 // angle reads what begins with <, and reports whether it moved the cursor.
@@ -17,26 +18,24 @@ func (s *scanner) angle(c *cursor, rest []byte) bool {
 	case firstTags:
 		return c.alone && s.firstTag(c, rest)
 	case anyTags:
-		return s.markup(c, rest)
+		return s.anyTag(c, rest)
 	}
 	return false
 }
 
-// markup reads a tag or a declaration of a markup language.
-func (s *scanner) markup(c *cursor, rest []byte) bool {
+// anyTag reads a tag or a declaration of a markup language.
+func (s *scanner) anyTag(c *cursor, rest []byte) bool {
 	end, ok := 0, false
-	switch {
-	case bytes.HasPrefix(rest, []byte("<![CDATA[")):
-		end, ok = s.terminated(c.at, "]]>")
-	case bytes.HasPrefix(rest, []byte("<?")):
-		end, ok = s.terminated(c.at, "?>")
-	case bytes.HasPrefix(rest, []byte("<!")):
+	switch kind, terminator := markup.Opening(rest); {
+	case kind == markup.CDATA || kind == markup.Instruction:
+		end, ok = s.terminated(c.at, terminator)
+	case kind == markup.Declaration || kind == markup.Comment:
 		end, ok = s.declarationEnd(c.at)
-	case len(rest) > 2 && rest[1] == '/' && nameStart(rest[2]):
-		if end, ok = s.terminated(c.at, ">"); ok {
+	case kind == markup.End && len(rest) > 2 && markup.IsNameStart(rest[2]):
+		if end, ok = s.terminated(c.at, terminator); ok {
 			s.close(element, s.name(rest[2:]), s.t.At(end-1))
 		}
-	case len(rest) > 1 && nameStart(rest[1]):
+	case kind == markup.Start && len(rest) > 1 && markup.IsNameStart(rest[1]):
 		var empty bool
 		if end, empty, ok = s.tagEnd(c.at); ok {
 			s.openTag(c, s.name(rest[1:]), end, empty)
@@ -78,18 +77,8 @@ func (s *scanner) declarationEnd(at int) (int, bool) {
 func (s *scanner) tagEnd(at int) (end int, empty, ok bool) {
 	text := s.t.Bytes
 	if !s.failed["quote"] {
-		quote := byte(0)
-		for i := at; i < len(text); i++ {
-			switch c := text[i]; {
-			case quote != 0:
-				if c == quote {
-					quote = 0
-				}
-			case c == '"' || c == '\'':
-				quote = c
-			case c == '>':
-				return i + 1, text[i-1] == '/', true
-			}
+		if end := markup.TagEnd(text, at); end >= 0 {
+			return end, text[end-2] == '/', true
 		}
 		s.failed["quote"] = true
 	}
@@ -99,7 +88,7 @@ func (s *scanner) tagEnd(at int) (end int, empty, ok bool) {
 
 // firstTag reads a tag that is the first thing on its line.
 func (s *scanner) firstTag(c *cursor, rest []byte) bool {
-	if len(rest) > 2 && rest[1] == '/' && nameStart(rest[2]) {
+	if len(rest) > 2 && rest[1] == '/' && markup.IsNameStart(rest[2]) {
 		n := bytes.IndexByte(rest, '>')
 		if n < 0 {
 			return false
@@ -108,7 +97,7 @@ func (s *scanner) firstTag(c *cursor, rest []byte) bool {
 		c.at += n + 1
 		return true
 	}
-	if len(rest) < 2 || !nameStart(rest[1]) {
+	if len(rest) < 2 || !markup.IsNameStart(rest[1]) {
 		return false
 	}
 	end, ok := s.firstTagEnd(c)
@@ -167,22 +156,16 @@ func closesHere(rest []byte, name string) bool {
 		if i < 0 {
 			return false
 		}
-		if rest = rest[i+2+len(name):]; len(rest) > 0 && !nameByte(rest[0]) {
+		if rest = rest[i+2+len(name):]; len(rest) > 0 && !markup.IsName(rest[0]) {
 			return true
 		}
 	}
 }
 
-func nameStart(c byte) bool {
-	return 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z' || c == '_' || c == ':' || c >= 0x80
-}
-
-func nameByte(c byte) bool { return nameStart(c) || '0' <= c && c <= '9' || c == '-' || c == '.' }
-
 // name returns the name that a tag begins with.
 func (s *scanner) name(b []byte) string {
 	n := 0
-	for n < len(b) && nameByte(b[n]) {
+	for n < len(b) && markup.IsName(b[n]) {
 		n++
 	}
 	if s.d.html {

@@ -9,6 +9,7 @@ import (
 	"github.com/yuin/goldmark/text"
 
 	"frizzel/core/lines"
+	"frizzel/core/markup"
 	"frizzel/core/syntax"
 )
 
@@ -114,7 +115,7 @@ func (t *Text) rule(i int) byte {
 		return 0
 	}
 	line := bytes.TrimRight(t.Content(i), " \t")
-	if len(line) == 0 || line[0] <= ' ' || line[0] >= 0x7f || nameByte(line[0]) && line[0] != '-' && line[0] != '.' && line[0] != '_' && line[0] != ':' {
+	if len(line) == 0 || line[0] <= ' ' || line[0] >= 0x7f || markup.IsName(line[0]) && line[0] != '-' && line[0] != '.' && line[0] != '_' && line[0] != ':' {
 		return 0
 	}
 	for _, c := range line {

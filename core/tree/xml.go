@@ -13,6 +13,7 @@ import (
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
+	"frizzel/core/markup"
 	"frizzel/core/syntax"
 )
 
@@ -122,28 +123,22 @@ func (x *xmlReader) open(token xml.StartElement, start, end int) error {
 	if !strings.HasPrefix(x.src[n.Key:], n.Name) {
 		return x.fault(start, "this tag cannot be read")
 	}
-	at := n.KeyEnd
+	all := markup.AttributesOf(x.Text, markup.Token{NameEnd: n.KeyEnd, End: end, Empty: x.src[end-2] == '/'})
 	seen := map[string]bool{}
 	for _, attr := range token.Attr {
 		a := &Node{Kind: Attribute, Name: qualified(attr.Name), Text: attr.Value, style: doubleQuoted}
-		at += len(x.src[at:end]) - len(strings.TrimLeft(x.src[at:end], " \t\r\n"))
-		a.Key, a.KeyEnd = at, at+len(a.Name)
-		rest := strings.TrimLeft(strings.TrimPrefix(x.src[at:end], a.Name), " \t\r\n")
-		rest = strings.TrimLeft(strings.TrimPrefix(rest, "="), " \t\r\n")
-		if !strings.HasPrefix(x.src[at:end], a.Name) || rest == "" || rest[0] != '"' && rest[0] != '\'' {
+		if !all.Next() || string(all.Bytes(all.Name)) != a.Name {
 			return x.fault(start, "the attribute %s of <%s> cannot be read", a.Name, n.Name)
 		}
-		if rest[0] == '\'' {
-			a.style = singleQuoted
-		}
-		a.Start = end - len(rest)
-		closing := strings.IndexByte(rest[1:], rest[0])
-		if closing < 0 || seen[a.Name] {
+		if seen[a.Name] {
 			return x.fault(start, "<%s> has the attribute %s twice", n.Name, a.Name)
 		}
 		seen[a.Name] = true
-		a.End = a.Start + closing + 2
-		at = a.End
+		a.Key, a.KeyEnd = all.Name[0], all.Name[1]
+		a.Start, a.End = all.Value[0]-1, all.Value[1]+1
+		if x.src[a.Start] == '\'' {
+			a.style = singleQuoted
+		}
 		n.add(a)
 	}
 	if err := x.prefixes(n); err != nil {
