@@ -162,7 +162,7 @@ func TestMachineIsBounded(t *testing.T) {
 	require.NotEmpty(t, f.ends.states)
 }
 
-// Where a machine is given up in the midst of a text, no line that matches is missed, and nothing
+// If a machine is given up in the midst of a text, no line that matches is missed, and nothing
 // is said to stand behind the last one.
 func TestGivenUpWithinText(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))

@@ -22,7 +22,7 @@ const (
 	maxAsked   = 1 << 20
 )
 
-// classesOf returns the classes of a program's characters; nil where they are too many.
+// classesOf returns the classes of a program's characters; nil if they are too many.
 func classesOf(prog *syntax.Prog) *classes {
 	at := []rune{0, '\n', '\n' + 1, '0', '9' + 1, 'A', 'Z' + 1, '_', '_' + 1, 'a', 'z' + 1, utf8.RuneSelf, utf8.RuneError, utf8.RuneError + 1}
 	var consuming []*syntax.Inst

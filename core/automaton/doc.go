@@ -7,7 +7,7 @@
 // it; what follows a place that matched is cut off. Places such as ^ and \b are asked once the
 // next character is known, so that a match shows one character late.
 //
-// Characters that no part of an expression tells apart are one class, a column of the table. An
+// Characters that no part of an expression distinguishes are one class, a column of the table. An
 // ASCII character's class is looked up by its byte; others are decoded, invalid bytes as U+FFFD,
 // as the package regexp has it.
 //

@@ -14,7 +14,7 @@ type Machine struct {
 	finders sync.Pool
 }
 
-// New returns a machine for an expression, nil where it is better left to the package regexp:
+// New returns a machine for an expression, nil if it is better left to the package regexp:
 // what is very large, or tells very many characters apart.
 func New(re *syntax.Regexp) *Machine {
 	re = re.Simplify()
@@ -33,7 +33,7 @@ type Finder struct {
 	found        []int
 }
 
-// Finder returns one, nil where the machine turned out not to be worth it, or there is none.
+// Finder returns one, nil if the machine turned out not to be worth it, or there is none.
 func (m *Machine) Finder() *Finder {
 	if m == nil || m.ends.slow.Load() || m.begins.slow.Load() {
 		return nil
@@ -108,7 +108,7 @@ func (t *table) take(text []byte, row, entry uint32) (to uint32, size int) {
 	return entry, 1
 }
 
-// ending returns how many bytes the line ending takes that text begins with, 0 where it begins
+// ending returns how many bytes the line ending takes that text begins with, 0 if it begins
 // with none.
 func ending(text []byte) int {
 	switch {
@@ -122,7 +122,7 @@ func ending(text []byte) int {
 
 // All returns the places of all matches in a line, one after another and none overlapping another,
 // as the package regexp finds them: start and end of each, until it is called again. It reports
-// false where the machine turns out not to be worth it.
+// false if the machine turns out not to be worth it.
 func (f *Finder) All(line []byte) (found []int, sure bool) {
 	found = f.found[:0]
 	defer func() { f.found = found }()

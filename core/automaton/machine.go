@@ -24,7 +24,7 @@ type machine struct {
 // maxProgram is how many instructions an expression may have.
 const maxProgram = 2000
 
-// newMachine returns the machine of an expression, or nil where it would take too much.
+// newMachine returns the machine of an expression, or nil if it would take too much.
 func newMachine(re *syntax.Regexp, seeks bool) *machine {
 	prog, err := syntax.Compile(re)
 	if err != nil || len(prog.Inst) > maxProgram {

@@ -75,7 +75,7 @@ func compileFor(s *script.Script, e *script.Example, o Options) *compiler {
 	return c
 }
 
-// try runs one example; nil where it cannot be run.
+// try runs one example; nil if it cannot be run.
 func (c *compiler) try(s *script.Script, e *script.Example) (*Trial, script.Problems) {
 	if errs := c.problems.Errors(); len(errs) > 0 {
 		return nil, script.Problems{{

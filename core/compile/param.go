@@ -15,7 +15,7 @@ type Options struct {
 	// an error.
 	Values map[string]string
 	// Shared are values, by name, that serve many scripts: a name that no parameter
-	// has is passed over, with a warning where it is nearly one. Values win over them.
+	// has is passed over, with a warning if it is nearly one. Values win over them.
 	Shared map[string]string
 	// Env looks up an environment variable; nil finds none.
 	Env func(name string) (value string, ok bool)

@@ -60,7 +60,7 @@ func (c *compiler) fill(t *script.Text, quote func(string) string) string {
 	return b.String()
 }
 
-// value returns a placeholder's value where it is the same for a whole run.
+// value returns a placeholder's value if it is the same for a whole run.
 func (c *compiler) value(h *script.Placeholder) (string, bool) {
 	v, ok := c.builtin(h.Name)
 	if !ok {
@@ -115,7 +115,7 @@ var sources = map[string]program.Source{
 }
 
 // template compiles a text. groups are the names of the pattern's groups, group 0
-// included; nil where there is no match to refer to.
+// included; nil if there is no match to refer to.
 func (c *compiler) template(t *script.Text, groups []string) *program.Template {
 	tmpl := &program.Template{}
 	literal := func(s string) {

@@ -25,7 +25,7 @@ type Hunk struct {
 type Line struct {
 	Op   Op
 	Text []byte // with its line ending; shared with the text or an edit
-	// Marks are the byte ranges of Text that an edit took or wrote; nil where it
+	// Marks are the byte ranges of Text that an edit took or wrote; nil if it
 	// is the whole line.
 	Marks [][2]int
 }
@@ -69,7 +69,7 @@ type Walk struct {
 	Context int
 	// Hunk is called with each hunk. Where Most is not 0, one that gets longer than so many
 	// lines comes in pieces, each with the lines since the last one; only the last, for which
-	// done is set, has its counts. Such pieces, and texts where there are several windows, are
+	// done is set, has its counts. Such pieces, and texts if there are several windows, are
 	// valid until the next call, or until Add or End returns.
 	Hunk func(h *Hunk, done bool) error
 	Most int

@@ -36,7 +36,7 @@ func TestCompare(t *testing.T) {
 }
 
 // A text that comes in windows gives the hunks that it gives as a whole, wherever the windows
-// end, whichever are left out since nothing changes near them, and in pieces where it is
+// end, whichever are left out since nothing changes near them, and in pieces if it is
 // wanted so. A piece is looked at when the next one is made, as it may be.
 func TestWalk(t *testing.T) {
 	defer func(n, m int) { streamed, longBlock = n, m }(streamed, longBlock)

@@ -74,7 +74,7 @@ func cellName(column, row int32) string {
 	return fmt.Sprintf("%s%d", letters, row)
 }
 
-// cellAt reads a cell's name, such as C7; zeros where it is none.
+// cellAt reads a cell's name, such as C7; zeros if it is none.
 func cellAt(name []byte) (column, row int32) {
 	i := 0
 	for ; i < len(name) && name[i] >= 'A' && name[i] <= 'Z' && i < 4; i++ {

@@ -280,7 +280,7 @@ func (l *line) at(at int) int {
 	return sort.Search(len(l.segments), func(i int) bool { return int(l.segments[i].at) > at }) - 1
 }
 
-// target returns the segments of a line that text[start:end] is in, the one beside it where it is
+// target returns the segments of a line that text[start:end] is in, the one beside it if it is
 // empty. The error is why they must not be changed.
 func (d *Document) target(l *line, start, end int) (first, last int, err error) {
 	switch {

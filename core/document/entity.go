@@ -10,7 +10,7 @@ import (
 // entities are those that XML itself has.
 var entities = map[string]rune{"amp": '&', "lt": '<', "gt": '>', "quot": '"', "apos": '\''}
 
-// entity reads what begins with & and how many bytes it takes, 0 where it is not known.
+// entity reads what begins with & and how many bytes it takes, 0 if it is not known.
 func entity(src []byte) (rune, int) {
 	end := bytes.IndexByte(src[:min(len(src), 12)], ';')
 	if end < 0 {

@@ -55,7 +55,7 @@ func fixtures(t testing.TB) (all []fixture) {
 	return all
 }
 
-// reads writes what is read of a document: each line with its place and, in brackets, where it is
+// reads writes what is read of a document: each line with its place and, in brackets, if it is
 // locked; then what is hidden.
 func reads(d *Document) string {
 	var b strings.Builder

@@ -137,7 +137,7 @@ func (s *scanner) closing(t markup.Token) error {
 	return nil
 }
 
-// close lets go of the element that was opened last.
+// close releases the element that was opened last.
 func (s *scanner) close() {
 	depth := len(s.open)
 	s.open = s.open[:depth-1]
@@ -207,7 +207,7 @@ func (s *scanner) bind() error {
 	return nil
 }
 
-// canonical returns a name with the prefix that it has in this program, "" where nobody asks
+// canonical returns a name with the prefix that it has in this program, "" if nobody asks
 // for its space.
 func (s *scanner) canonical(name string) string {
 	prefix, local, ok := strings.Cut(name, ":")

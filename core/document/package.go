@@ -15,7 +15,9 @@ import (
 
 // archive is a zip file (APPNOTE.TXT, 6.3.10), as far as packages use it: one disk, no ZIP64, no
 // encryption, members one after another from the first byte on, each told the same at its place
-// and in the central directory.
+// and in the central directory. archive/zip returns where a member's data begins, but not where its entry
+// and its descriptor are, which are changed in place here so that all other bytes stay; and it reads
+// archives whose members overlap.
 type archive struct {
 	raw     []byte
 	members []*member // in the order of the central directory

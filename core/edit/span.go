@@ -6,7 +6,7 @@ import "bytes"
 type Span struct {
 	Start, End int
 	// Last is where its closing line begins, a brace's or a mark's, behind which nothing
-	// belongs to it; End where it has none.
+	// belongs to it; End if it has none.
 	Last int
 	// Below is where lines go that are inserted below it: End, or behind those that were.
 	Below int

@@ -93,7 +93,7 @@ func Ending(text []byte) string {
 	return ""
 }
 
-// FirstEnding returns the ending of a text's first line, "\n" where it has none.
+// FirstEnding returns the ending of a text's first line, "\n" if it has none.
 func FirstEnding(text []byte) string {
 	if i := bytes.IndexByte(text, '\n'); i > 0 && text[i-1] == '\r' {
 		return "\r\n"

@@ -19,7 +19,7 @@ import (
 //
 // A window of the shortest literal's length slides over the text, by as much as
 // its last bytes allow (Wu and Manber, "A fast algorithm for multi-pattern
-// searching", 1994); where it cannot rule a literal out, those of each length are
+// searching", 1994); if it cannot rule a literal out, those of each length are
 // asked for by their hash, or a trie where there are very many lengths. Where case is
 // ignored, or a literal is shorter than a window may be, the trie is asked at each character.
 type Set struct {
@@ -30,10 +30,10 @@ type Set struct {
 	edges      []edge
 	first      [utf8.RuneSelf]int32 // the root's edges for ASCII, node 0 for none
 
-	window int     // bytes, 0 where the text is walked character by character
+	window int     // bytes, 0 if the text is walked character by character
 	shift  []uint8 // by the hash of a window's last three bytes
 	heads  heads   // what stands in windows
-	all    *hashed // nil where there is no window, or they have very many lengths
+	all    *hashed // nil if there is no window, or they have very many lengths
 }
 
 // heads is a set of the literals' first bytes, that may say yes to a few others (B. H. Bloom,
@@ -162,7 +162,7 @@ func (s *Set) grow(keys []key) {
 	}
 }
 
-// step follows the edge for r from node n; 0 where there is none.
+// step follows the edge for r from node n; 0 if there is none.
 func (s *Set) step(n int32, r rune) int32 {
 	if n == 0 && r < utf8.RuneSelf {
 		return s.first[r]

@@ -28,7 +28,7 @@ func namesReplacement(re *syntax.Regexp) bool {
 }
 
 // withoutInvalid returns text with each invalid byte as a private character, and how places
-// in it are carried back: nil where nothing is invalid.
+// in it are carried back: nil if nothing is invalid.
 func withoutInvalid(text []byte) ([]byte, func(at int) int) {
 	if utf8.Valid(text) {
 		return text, nil

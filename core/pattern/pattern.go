@@ -48,7 +48,7 @@ type Pattern struct {
 }
 
 // ErrLineBreak is returned for a regular expression that names a line feed and
-// would be matched a line at a time, where it cannot match.
+// would be matched a line at a time, if it cannot match.
 var ErrLineBreak = errors.New("this expression names a line break, and is matched within one line")
 
 // Compile makes a Pattern. Errors are those of regexp/syntax, and ErrLineBreak.
@@ -158,7 +158,7 @@ func (p *Pattern) accepts(text []byte, lo, hi, start, end int) bool {
 }
 
 // wholeLines reports whether a match takes whole lines, the last of which is there even
-// where it is empty.
+// if it is empty.
 func (p *Pattern) wholeLines(text []byte, hi, start, end int) bool {
 	if strings.HasSuffix(p.spec.Source, "\n") && end >= hi {
 		return false

@@ -171,7 +171,7 @@ func TestInvalidBytes(t *testing.T) {
 	require.True(t, p.Has([]byte(text), 0, len(text)))
 }
 
-// The last line of a margin block is there, even where it is empty.
+// The last line of a margin block is there, even if it is empty.
 func TestLinesThatEndInAnEmptyOne(t *testing.T) {
 	p, err := Compile(Spec{Kind: Lines, Source: "a\n"})
 	require.NoError(t, err)

@@ -13,7 +13,7 @@ import (
 // and behind it there: the dot of an address, between two digits.
 type pivot struct {
 	at            byte
-	before, after *byteSet // nil where anything may
+	before, after *byteSet // nil if anything may
 	share         float64  // of the bytes of a text that are one, about
 }
 
@@ -23,7 +23,7 @@ type byteSet [256]bool
 // rare is up to which share of the bytes a pivot is worth to be searched for.
 const rare = 0.002
 
-// pivotOf returns the rarest pivot of an expression, nil where none is rare.
+// pivotOf returns the rarest pivot of an expression, nil if none is rare.
 func pivotOf(re *syntax.Regexp) *pivot {
 	best := &pivot{share: 1}
 	best.seek(re, nil, nil)
@@ -94,7 +94,7 @@ func (s *byteSet) holds(text []byte, at int) bool {
 	return s == nil || 0 <= at && at < len(text) && s[text[at]]
 }
 
-// or returns the bytes of both, nil where one of them is any.
+// or returns the bytes of both, nil if one of them is any.
 func (s *byteSet) or(t *byteSet) *byteSet {
 	if s == nil || t == nil {
 		return nil

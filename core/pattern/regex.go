@@ -284,7 +284,7 @@ type need struct {
 }
 
 // required returns literals of which every match of re holds one, or nothing
-// where none is known.
+// if none is known.
 func required(re *syntax.Regexp) []need {
 	switch re.Op {
 	case syntax.OpLiteral:

@@ -8,8 +8,8 @@ type Match struct {
 	Start, End int   // bytes of the text
 	Groups     []int // of an assertion's regular expression, as regexp gives them: start and end of the match, then of each group
 	New        []byte
-	// Value is the text that Groups are places in, of a match in a value; nil where that is the
-	// whole text. ValuePath says where the value is, nil where there is none.
+	// Value is the text that Groups are places in, of a match in a value; nil if that is the
+	// whole text. ValuePath says where the value is, nil if there is none.
 	Value     []byte
 	Whole     bool // the match is a value as a whole
 	ValuePath func() string

@@ -3,6 +3,8 @@ package program_test
 import (
 	"fmt"
 	"math/rand/v2"
+	"os"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -175,7 +177,7 @@ func (g *generator) parts() (text, address string) {
 
 // Every address and statement does what the model does.
 func TestEngineIsTheModel(t *testing.T) {
-	for seed := range uint64(20000) {
+	for seed := range seeds(20000) {
 		g := generator{Rand: rand.New(rand.NewPCG(seed, 3))}
 		source, text := g.script(), ""
 		if seed%4 == 0 {
@@ -290,7 +292,7 @@ func windowed(t *testing.T, g generator, p *program.Program, text string, whole 
 // Paragraphs, ranges and neighbours that go on behind a window are what they are in the whole text.
 func TestWhatGoesOnOverWindows(t *testing.T) {
 	clear(ways)
-	for seed := range uint64(6000) {
+	for seed := range seeds(6000) {
 		g := generator{Rand: rand.New(rand.NewPCG(seed, 47))}
 		var b strings.Builder
 		for range g.IntN(40) {
@@ -358,4 +360,12 @@ func TestLastLineWithoutEnding(t *testing.T) {
 		got := p.Run(program.Input{Text: []byte(c.text)}).Edits.Apply([]byte(c.text))
 		require.Equal(t, c.want, string(got), "%s on %q", c.rules, c.text)
 	}
+}
+
+// seeds returns how many random cases are tried: n, or that many times n if FRIZZEL_SEEDS says so.
+func seeds(n int) uint64 {
+	if times, err := strconv.Atoi(os.Getenv("FRIZZEL_SEEDS")); err == nil {
+		n *= times
+	}
+	return uint64(n)
 }

@@ -203,7 +203,7 @@ type ReplaceEach struct {
 	Set      *literals.Set
 	With     []*Template // by the index of the literal
 	KeepCase bool
-	Table    *Table // nil where pairs are written out
+	Table    *Table // nil if pairs are written out
 }
 
 // Table is a CSV file of pairs.

@@ -16,14 +16,14 @@ type Input struct {
 	Decide func(Proposal) Answer
 	// Before is what earlier texts counted, for a program that is Sequential.
 	Before Counters
-	// Progress, where it is not nil, is told now and then how far the run is: done of steps.
+	// Progress, if it is not nil, is told now and then how far the run is: done of steps.
 	Progress func(done, of int)
 
 	// Document is the office document whose text Text is, or nil.
 	Document Document
 	// Window says where Text stands, if it is a window of a larger text.
 	Window *Window
-	// Room is memory that Result.Edits may lie in; nil where there is none to be used again.
+	// Room is memory that Result.Edits may lie in; nil if there is none to be used again.
 	Room edit.List
 }
 
@@ -57,7 +57,7 @@ type ValueText struct {
 	write func(fresh []byte) edit.List
 }
 
-// Write returns the edits that put another text there, against Proposal.Text; none where the value
+// Write returns the edits that put another text there, against Proposal.Text; none if the value
 // cannot hold it.
 func (v *ValueText) Write(fresh []byte) edit.List { return v.write(fresh) }
 
@@ -71,7 +71,7 @@ type Key struct {
 // Answer is what a person says to a Proposal.
 type Answer struct {
 	Leave bool
-	// New, where it is not nil, is written instead of what was proposed, of a
+	// New, if it is not nil, is written instead of what was proposed, of a
 	// Proposal of one edit; of a value it is what the value is to mean.
 	New []byte
 }
@@ -243,7 +243,7 @@ type run struct {
 	ended  bool          // the last line is to have an ending, as in Input.Text
 
 	// stack holds what the addresses around the statement select, innermost last;
-	// empty where it acts on the whole file.
+	// empty if it acts on the whole file.
 	stack []selection
 
 	tree reading // what was read of the text as a tree of values
@@ -278,7 +278,7 @@ func (r *run) spans() []edit.Span {
 
 func (r *run) whole() edit.Span { return edit.SpanOf(0, len(r.text.Bytes)) }
 
-// lineEnding returns the file's first line ending, "\n" where it has none.
+// lineEnding returns the file's first line ending, "\n" if it has none.
 func (r *run) lineEnding() string {
 	if r.ending == "" {
 		if r.in.Window != nil {

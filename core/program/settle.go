@@ -316,7 +316,7 @@ func (s *Settle) Writes(text string) bool {
 }
 
 // withComment puts the comment of the old line behind the new one: tabs before it stay,
-// spaces keep its column where there is room. One that the line has wins.
+// spaces keep its column if there is room. One that the line has wins.
 func (s *settling) withComment(line, old []byte, bare int) []byte {
 	trailing := s.run.text.TrailingComment
 	if s.Marks != "" {

@@ -67,7 +67,7 @@ func TestSettleTwiceIsOnce(t *testing.T) {
 
 // A settle that was run changes nothing when it runs again, wherever it stands.
 func TestSettleAgain(t *testing.T) {
-	for seed := range uint64(20000) {
+	for seed := range seeds(20000) {
 		g := generator{Rand: rand.New(rand.NewPCG(seed, 7))}
 		text, _ := g.parts()
 		address := g.one("", `in section "clock" `, `in block with word "depot-3" `, `in block with text "listen" `, `in block with text "<" `,

@@ -58,7 +58,7 @@ func (t *Tally) Add(file string, f File, res *Result) {
 	}
 }
 
-// Looked gathers where a text was looked at, and where it is of a syntax that a path does not
+// Looked gathers where a text was looked at, and if it is of a syntax that a path does not
 // select in.
 func (t *Tally) Looked(res *Result) {
 	for i, s := range res.addressed {

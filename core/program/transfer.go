@@ -22,7 +22,7 @@ type Dest struct {
 	Line    int // a line number from 1, or 0
 	First   bool
 	Last    bool
-	Pattern *pattern.Pattern // of the first line with it, where nothing else is said
+	Pattern *pattern.Pattern // of the first line with it, if nothing else is said
 }
 
 func (*Transfer) needs(acted) lineNeeds { return wholeText }
@@ -123,7 +123,7 @@ type movedSpan struct {
 	at int
 }
 
-// place returns where a span stands in what was put; false where not all of it has moved.
+// place returns where a span stands in what was put; false if not all of it has moved.
 func (t *transfer) place(s edit.Span) (movedSpan, bool) {
 	if s.Start == s.End {
 		return movedSpan{}, false

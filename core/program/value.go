@@ -112,7 +112,7 @@ func (v *value) decide(p Proposal) Answer {
 	return v.outer.in.Decide(p)
 }
 
-// changed returns the larger text with a value as it is by now, and that value in it; nil where it
+// changed returns the larger text with a value as it is by now, and that value in it; nil if it
 // cannot be told.
 func (v *value) changed(now []byte) ([]byte, *tree.Value) {
 	out, kind, err := v.doc.Write(v.shown, edit.List{{Start: 0, End: len(v.shown.Text), New: now}})

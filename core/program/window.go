@@ -10,7 +10,7 @@ import (
 type Window struct {
 	Lines  int      // of the larger text, before this one
 	Bytes  int      // the same
-	Ending string   // of the larger text's first line, "\n" where it has none
+	Ending string   // of the larger text's first line, "\n" if it has none
 	Before Counters // what texts before the larger one counted
 	More   bool     // the larger text goes on behind this one
 }

@@ -28,7 +28,7 @@ type Path struct {
 
 // Error is the error of a path that is none.
 type Error struct {
-	// At is the byte of the path, from 0, that it is about; -1 where it is about all.
+	// At is the byte of the path, from 0, that it is about; -1 if it is about all.
 	At             int
 	Reason, Remedy string
 }
@@ -70,7 +70,7 @@ func (TooLargeError) Error() string {
 	return fmt.Sprintf("its aliases would unfold to more than %d values", maxUnfolded)
 }
 
-// Select returns what the path selects: of whole documents, or where it is relative of values in
+// Select returns what the path selects: of whole documents, or if it is relative of values in
 // them, from. The error is a TooLargeError.
 func (p *Path) Select(d *tree.Document, from []*tree.Node) (*Hits, error) {
 	if !p.Relative {

@@ -94,7 +94,7 @@ const maxDoubled = 16
 // unfolding counts the values of a document with its aliases unfolded, and how often a name stands
 // in one object.
 type unfolding struct {
-	sizes   map[*tree.Node]int // nil where there are no aliases
+	sizes   map[*tree.Node]int // nil if there are no aliases
 	doubled int
 }
 

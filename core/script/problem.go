@@ -63,7 +63,7 @@ type Problem struct {
 	Pos      Pos
 	Severity Severity
 	Reason   string
-	Remedy   string // empty where none is likely
+	Remedy   string // empty if none is likely
 }
 
 // Error gives the place and the reason on one line.

@@ -12,7 +12,7 @@ type Form struct {
 }
 
 // FormOf tells the form of a file of size bytes by its first ones, SniffLen of them or all.
-// encoding names what they are in; where it is "", a byte order mark tells, or the look of
+// encoding names what they are in; if it is "", a byte order mark tells, or the look of
 // UTF-16, and else the text is taken as UTF-8, invalid bytes and all.
 func FormOf(head []byte, size int64, encoding string) (Form, error) {
 	e := detect(head, size)

@@ -217,7 +217,7 @@ func (t *Tongue) Unknown() bool { return t.invalid && !t.wide }
 func (t *Tongue) Told() bool { return t.wide }
 
 // Refuses returns why text cannot be written into what came in so far, on a line from 1;
-// nil where it can.
+// nil if it can.
 func (t *Tongue) Refuses(text []byte, line int) error {
 	if r := firstWide(text); t.Unknown() && r >= 0 {
 		return &Unencodable{Rune: r, Line: line, Legacy: true}

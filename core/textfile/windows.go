@@ -23,7 +23,7 @@ func (w *Windows) Count() int { return int((w.Size + w.Width - 1) / w.Width) }
 
 // Window is one run of whole lines.
 type Window struct {
-	*File // nil where no line begins there
+	*File // nil if no line begins there
 	// Offset is where it stands in the file, bytes.
 	Offset int64
 	// Chunk is the k-th Width bytes of the file, whatever lines begin there.
@@ -183,7 +183,7 @@ func grown(buffer []byte, size int) []byte {
 	return append(make([]byte, 0, size), buffer...)
 }
 
-// FirstEnding returns the ending of the text's first line, "\n" where it has none.
+// FirstEnding returns the ending of the text's first line, "\n" if it has none.
 func (w *Windows) FirstEnding() (string, error) {
 	end, err := w.endOfLine(0)
 	if err != nil {

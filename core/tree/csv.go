@@ -158,7 +158,7 @@ func (c csvFormat) fragment(n *Node, text string) (string, bool) {
 	return text, !strings.ContainsAny(text, needQuotes)
 }
 
-// needQuotes are what a cell must be quoted for: a separator of any kind counts where it is found
+// needQuotes are what a cell must be quoted for: a separator of any kind counts if it is found
 // out which one the file has.
 const needQuotes = ",;\t\"\r\n"
 

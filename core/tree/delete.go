@@ -49,7 +49,7 @@ func (d *Document) deleteOf(parent *Node, nodes []*Node) (edit.List, error) {
 	return d.format.remove(parent, nodes)
 }
 
-// wholeLines widens bytes to their lines, with the last one's ending, where nothing but white space
+// wholeLines widens bytes to their lines, with the last one's ending, if nothing but white space
 // and perhaps a comment stands beside them.
 func (d *Document) wholeLines(start, end int, comments ...string) (int, int, bool) {
 	from := start

@@ -25,7 +25,7 @@ type format interface {
 	// escape returns how many bytes of raw stand together for how many bytes of a value; no bytes
 	// of raw for a byte that stands for itself.
 	escape(n *Node, raw, value string) (of, to int)
-	// fragment writes text for the middle of a scalar; false where the scalar cannot hold it.
+	// fragment writes text for the middle of a scalar; false if the scalar cannot hold it.
 	fragment(n *Node, text string) (string, bool)
 	// forms returns how a whole text of a kind may be written in the place of a node, what is
 	// nearest to how it stands first.

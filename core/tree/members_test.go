@@ -37,7 +37,7 @@ func newTally() *tally {
 	return &tally{map[syntax.Syntax]int{}, map[syntax.Syntax]int{}, map[syntax.Syntax]int{}}
 }
 
-// prove holds what edits make of a document against the changes, and returns it, nil where it is
+// prove holds what edits make of a document against the changes, and returns it, nil if it is
 // refused.
 func (y *tally) prove(t *testing.T, d *Document, what string, edits edit.List, changes Changes, err error) *Document {
 	y.tried[d.Syntax]++

@@ -6,7 +6,7 @@ import (
 )
 
 // Path returns where a node is among all: its normalized path of RFC 9535, or of XML an XPath with
-// positions; behind the number of its document where there are several.
+// positions; behind the number of its document if there are several.
 func (d *Document) Path(n *Node) string {
 	var steps []string
 	for ; n.Parent != nil; n = n.Parent {

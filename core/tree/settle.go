@@ -200,7 +200,7 @@ func (d *Document) wanted(steps []Step, fresh Fresh) (*Node, error) {
 }
 
 // SettleItem returns the edits after which the list below a node holds exactly one item that is
-// equal to what is given. The list is made where it is missing. The errors are those of Settle.
+// equal to what is given. The list is made if it is missing. The errors are those of Settle.
 func (d *Document) SettleItem(from *Node, steps []Step, fresh Fresh, add bool) (edit.List, Changes, error) {
 	if !d.format.traits().lists {
 		return nil, nil, misfit("a %s file has no lists", d.Syntax)

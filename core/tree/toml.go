@@ -89,7 +89,7 @@ type memberName struct {
 	name string
 }
 
-// made returns a member that headers and dotted keys come back to, and makes it where it is new.
+// made returns a member that headers and dotted keys come back to, and makes it if it is new.
 func (t *tomlReader) made(of *Node, name string, key place, kind Kind) (n *Node, fresh bool) {
 	if n = t.known[memberName{of, name}]; n != nil {
 		n.keys = append(n.keys, key)
@@ -492,7 +492,7 @@ func (w *memberWriter) atEnd(text string) edit.List {
 // dotted reports whether a table is made by dotted keys alone.
 func (w *memberWriter) dotted(n *Node) bool { return len(n.places) > 0 && n.header.end == 0 }
 
-// lastLine returns where the last key-value line of a table ends; -1 where it has none.
+// lastLine returns where the last key-value line of a table ends; -1 if it has none.
 func (w *memberWriter) lastLine(n *Node) int {
 	last := -1
 	for _, m := range n.Members {

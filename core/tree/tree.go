@@ -78,13 +78,13 @@ type Node struct {
 	Text      string // what a scalar means; a number and its like as they are written
 	// Start and End are the bytes that the value takes, with its quotes or its tags.
 	Start, End int
-	// Key and KeyEnd are the bytes of its name as it is written, equal where it has none.
+	// Key and KeyEnd are the bytes of its name as it is written, equal if it has none.
 	Key, KeyEnd int
 	// Inner and InnerEnd are what stands between an element's tags.
 	Inner, InnerEnd int
 	Parent          *Node
 	nth             int     // among its parent's members
-	like            int     // of a node of XML: which it is of those of its kind, and of elements of its name; 0 where that is not known
+	like            int     // of a node of XML: which it is of those of its kind, and of elements of its name; 0 if that is unknown
 	Members         []*Node // attributes first
 	Anchor, Tag     string  // of YAML; of an alias the Anchor that it stands for
 	Target          *Node   // of an Alias
@@ -111,7 +111,7 @@ type Document struct {
 // SyntaxError is the error of a text that does not parse.
 type SyntaxError struct {
 	Syntax syntax.Syntax
-	Line   int // from 1; 0 where it is not known
+	Line   int // 1-based; 0 if it is not known
 	Reason string
 }
 

@@ -14,7 +14,7 @@ type Value struct {
 	Text []byte
 	doc  *Document
 	node *Node
-	// pieces say where Text stands, in order; none where it is one with the bytes between the
+	// pieces say where Text stands, in order; none if it is one with the bytes between the
 	// node's Start and End, or where that cannot be told piece by piece.
 	pieces []piece
 	raw    bool // Text is the bytes from start on, as they stand
@@ -87,7 +87,7 @@ func (d *Document) outer(n *Node) int {
 	return n.Start
 }
 
-// align finds out which bytes of a scalar stand for which of its text; nil where it cannot be told.
+// align finds out which bytes of a scalar stand for which of its text; nil if it cannot be told.
 func (d *Document) align(c format, n *Node, start, end int) (all []piece) {
 	raw, value := d.raw(start, end), n.Text
 	r, v := 0, 0

@@ -10,7 +10,7 @@ import (
 type Finder struct {
 	Syntax syntax.Syntax
 	text   []byte
-	doc    *Document // nil where the text does not parse
+	doc    *Document // nil if the text does not parse
 	starts []int     // of its lines
 	asked  int
 }

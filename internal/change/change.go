@@ -86,7 +86,7 @@ func (e *ChangedError) Error() string {
 	return fmt.Sprintf("%s has changed since it was read; nothing was written", e.Path)
 }
 
-// Open opens the file as it is now. The error is a *ChangedError where it is not there any more.
+// Open opens the file as it is now. The error is a *ChangedError if it is not there any more.
 func (c *Change) Open(system disk.System) (disk.File, error) {
 	abs := c.Absolute()
 	dir, err := system.OpenDir(filepath.Dir(abs))

@@ -71,7 +71,7 @@ func (a *app) apply() *cobra.Command {
 	return c
 }
 
-// canAsk returns why a person cannot be asked, nil where one can or need not be.
+// canAsk returns why a person cannot be asked, nil if one can or need not be.
 func (a *app) canAsk(yes bool) error {
 	if yes || review.Terminal(a.In, a.files.Out) {
 		return nil
@@ -134,7 +134,7 @@ type applying struct {
 	events  *report.Events // for JSON
 }
 
-// show names one file's changes, where nothing is asked.
+// show names one file's changes, if nothing is asked.
 func (ap *applying) show(r *run.Result) error {
 	if ap.events != nil {
 		return ap.events.Result(ap.printer, r)

@@ -101,7 +101,7 @@ func (ap *applying) review(ctx context.Context, items []review.Item, pending []*
 // byFile asks about one file after another, until a person takes all the rest or stops.
 type byFile struct {
 	*app
-	prompt  *review.Prompt // nil where nothing is asked
+	prompt  *review.Prompt // nil if nothing is asked
 	agreed  bool           // to all the rest
 	stopped bool           // the rest stays as it is
 	taken   int            // files

@@ -154,7 +154,7 @@ func oneOf(choices []string) string {
 	return strings.Join(choices[:last], ", ") + " or " + choices[last]
 }
 
-// How long runs are kept, and how much they may take, where nothing is set.
+// How long runs are kept, and how much they may take, if nothing is set.
 var usual = history.Keeping{For: 365 * 24 * time.Hour, Bytes: 2 << 30}
 
 // keeping returns how long runs are kept.

@@ -65,10 +65,10 @@ type Digest struct {
 // Of returns the digest of a content, made in the way that is fastest here.
 func Of(content []byte) Digest { return Fastest().Of(content) }
 
-// Fits reports whether a content is the one that the digest is of; where nothing is known any is.
+// Fits reports whether a content is the one that the digest is of; if nothing is known any is.
 func (d Digest) Fits(content []byte) bool { return d == (Digest{}) || d.By.Of(content) == d }
 
-// By is how the first of the digests that is known was made, and where none is, the way that is
+// By is how the first of the digests that is known was made, and if none is, the way that is
 // fastest here: other digests that are to be held against these are made like that.
 func By(digests ...Digest) Algorithm {
 	for _, d := range digests {

@@ -50,7 +50,7 @@ type Dir interface {
 	// Writable returns why the user may not write a file, by effective rights.
 	Writable(name string) error
 	// TryLock keeps others from locking the directory, in this program and others, until it
-	// is closed. It reports false where another one has it. Where directories cannot be
+	// is closed. It reports false if another one has it. Where directories cannot be
 	// locked it does nothing.
 	TryLock() (bool, error)
 	Chmod(mode uint32) error

@@ -39,8 +39,8 @@ func openDir(at int, name, shown string) (*realDir, error) {
 	return f, nil
 }
 
-// openAt opens a name, which is not followed where it is a link, and which does not hold
-// the program up where it is a pipe.
+// openAt opens a name, which is not followed if it is a link, and which does not hold
+// the program up if it is a pipe.
 func openAt(at int, name string, flag int, mode uint32) (int, error) {
 	for {
 		fd, err := unix.Openat(at, name, flag|unix.O_CLOEXEC|unix.O_NOFOLLOW|unix.O_NONBLOCK, mode)

@@ -57,7 +57,7 @@ func (p Proof) run(ctx context.Context, command, name string) error {
 	return &ProofError{fmt.Sprintf("%s failed: %v", name, err)}
 }
 
-// shell makes a command of what a person wrote for one. Where it is ended, all that
+// shell makes a command of what a person wrote for one. If it is ended, all that
 // it started is.
 func shell(ctx context.Context, command string) *exec.Cmd {
 	c := exec.CommandContext(ctx, "/bin/sh", "-c", command)

@@ -70,7 +70,7 @@ type unified struct {
 	from, to string
 	drawn    bool                      // for a terminal
 	document bool                      // its lines are those of an office document
-	values   func(line, at int) string // finds the values that lines lie in; nil where nobody asks
+	values   func(line, at int) string // finds the values that lines lie in; nil if nobody asks
 
 	added, removed int // lines
 	begun          bool
@@ -82,7 +82,7 @@ type unified struct {
 	writer  *bufio.Writer // of body
 	returns bool
 	// written receives once the piece is written that is on its way while the next one is made;
-	// nil where none is.
+	// nil if none is.
 	written chan error
 }
 

@@ -164,7 +164,7 @@ func (p *Printer) ruleOf(m program.Match) string {
 type lister struct {
 	*Printer
 	out    *bufio.Writer
-	digits int      // of line numbers; 0 where they are told by the matches
+	digits int      // of line numbers; 0 if they are told by the matches
 	shown  int      // the last line that was shown
 	due    int      // up to which line those below a match are to be shown
 	tail   [][]byte // the last lines of the window before

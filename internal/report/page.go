@@ -120,7 +120,7 @@ func (p *Printer) masked(text string) string {
 	return b.String()
 }
 
-// Close lets go of the page.
+// Close releases the page.
 func (page *Page) Close() { page.files.Close() }
 
 // Result adds one file's changes.

@@ -65,7 +65,7 @@ func (p *Printer) mask(h *diff.Hunk) {
 	}
 }
 
-// masked returns text with what matches masked, nil where nothing does.
+// masked returns text with what matches masked, nil if nothing does.
 func masked(hidden *pattern.Pattern, text []byte) []byte {
 	var out []byte
 	at := 0
@@ -138,7 +138,7 @@ func (p *Printer) rulesAbout(h diff.Hunk) string {
 // here is the current directory, which this program does not leave.
 var here = sync.OnceValues(func() (string, error) { return filepath.Abs(".") })
 
-// Here returns a path as it is seen from the current directory, where it is below it,
+// Here returns a path as it is seen from the current directory, if it is below it,
 // else the whole path.
 func Here(path string) string {
 	abs := filepath.Clean(path)
@@ -157,7 +157,7 @@ func Here(path string) string {
 }
 
 // DiffName returns the name that a file has in a diff: seen from the current directory
-// where it is below it, else its whole path without the first slash.
+// if it is below it, else its whole path without the first slash.
 func DiffName(path string) string {
 	return strings.TrimPrefix(filepath.ToSlash(Here(path)), "/")
 }

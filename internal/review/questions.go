@@ -85,8 +85,8 @@ func (p *Prompt) Review(ctx context.Context, s *Session, each bool, show func(i 
 	}
 }
 
-// next returns the file to ask about, and its change where it is asked about match by
-// match; -1 where nothing is left.
+// next returns the file to ask about, and its change if it is asked about match by
+// match; -1 if nothing is left.
 func (q *questions) next() (int, *Change, error) {
 	for i, f := range q.Files {
 		if q.done[i] {

@@ -179,7 +179,7 @@ func init() { // the help shows the bindings, one of which is the help
 	}
 }
 
-// help scrolls the help, where it is longer than the screen, or closes it.
+// help scrolls the help, if it is longer than the screen, or closes it.
 func (m *screen) help(key string) {
 	switch key {
 	case "down", "pgdown":
@@ -201,7 +201,7 @@ func (m *screen) last() {
 
 func (m *screen) current() *File { return m.Files[m.file] }
 
-// selected returns the selected change, nil where the file has none.
+// selected returns the selected change, nil if the file has none.
 func (m *screen) selected() *Change {
 	f := m.current()
 	if m.change < 0 || m.change >= len(f.Changes) {

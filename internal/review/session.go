@@ -73,7 +73,7 @@ type File struct {
 type Session struct {
 	Files []*File
 	Rules []string // labels
-	// Refused, where it is not nil, says why what is taken would not be written.
+	// Refused, if it is not nil, says why what is taken would not be written.
 	Refused func() []string
 
 	left map[int]bool // rules that are left out everywhere

@@ -104,7 +104,7 @@ func (m *screen) changesFooter() string {
 		"↑↓", "move", "←→", "files", "c", "reword", "e", "edit", "+-", "context", "/", "look")
 }
 
-// changesPage shows the list of files, where there is room for it, and the changes
+// changesPage shows the list of files, if there is room for it, and the changes
 // of the selected one.
 func (m *screen) changesPage() []string {
 	height := m.height - 4

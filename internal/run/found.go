@@ -114,7 +114,7 @@ func (f *Found) Count() (int, error) {
 	return f.large.count, nil
 }
 
-// Lines returns how many lines the file has, or 0 where that is not known.
+// Lines returns how many lines the file has, or 0 if that is unknown.
 func (f *Found) Lines() int {
 	if f.sight != nil || len(f.large.places) == 0 {
 		return 0

@@ -113,14 +113,14 @@ func (p *Plan) work(ctx context.Context, flight *flight, jobs <-chan *job, work 
 }
 
 // worker does the work on a file that was read, or on a large one that is open. The latter
-// reports false where the file has to be taken whole after all.
+// reports false if the file has to be taken whole after all.
 type worker struct {
 	whole func(*job, *textfile.File)
 	large func(context.Context, *job, *large) (bool, error)
 }
 
 // one reads a file into buffer and does the work on it. It returns the buffer for the
-// next file, nil where the result holds on to it.
+// next file, nil if the result holds on to it.
 func (p *Plan) one(ctx context.Context, j *job, flight *flight, buffer []byte, work worker) []byte {
 	raw, err := p.open(ctx, j, flight, buffer[:0], work)
 	if err == nil && (j.result != nil || j.found != nil && j.found.holds()) {

@@ -22,7 +22,7 @@ const (
 	manyWindows = 8
 )
 
-// largeFile returns a file as a large one, nil where it is to be taken whole. head are its
+// largeFile returns a file as a large one, nil if it is to be taken whole. head are its
 // first bytes.
 func (p *Plan) largeFile(ctx context.Context, at selection.File, f io.ReaderAt, info disk.Info, head []byte) (*large, error) {
 	width, least := int64(change.ChunkSize), int64(largeSize)
@@ -46,7 +46,7 @@ func (p *Plan) largeFile(ctx context.Context, at selection.File, f io.ReaderAt, 
 	return l, err
 }
 
-// editLarge runs the program over a large file. It reports false where the file has to be
+// editLarge runs the program over a large file. It reports false if the file has to be
 // taken whole after all.
 func (p *Plan) editLarge(ctx context.Context, j *job, l *large, before program.Counters) (bool, error) {
 	e, made, refuse, err := p.edited(ctx, l, program.Input{File: asFile(j.file), Before: before})

@@ -11,7 +11,7 @@ import (
 )
 
 // Piped runs the program over a stream that was kept in a file of its own, of size bytes, as over
-// the file at. It returns nil where the text has to be taken whole.
+// the file at. It returns nil if the text has to be taken whole.
 func (p *Plan) Piped(ctx context.Context, kept io.ReaderAt, size int64, at selection.File) (*Result, error) {
 	head := make([]byte, min(size, headSize))
 	if _, err := kept.ReadAt(head, 0); err != nil {

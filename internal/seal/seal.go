@@ -101,7 +101,7 @@ func (e *DamagedError) Error() string {
 	return fmt.Sprintf("the seal %s is damaged: it is not what was sealed; nothing was written", e.Path)
 }
 
-// Read reads a seal's file. The error is a *DamagedError where it is not what was sealed.
+// Read reads a seal's file. The error is a *DamagedError if it is not what was sealed.
 func Read(path string) (*Seal, error) {
 	f, err := os.Open(path)
 	if err != nil {
@@ -115,7 +115,7 @@ func Read(path string) (*Seal, error) {
 	return s, nil
 }
 
-// Close lets go of the seal's file.
+// Close releases the seal's file.
 func (s *Seal) Close() { _ = s.file.Close() }
 
 func (s *Seal) read(path string) error {

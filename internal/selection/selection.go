@@ -68,7 +68,7 @@ func (f *File) Open() (disk.File, error) {
 	return f.parent.Open(filepath.Base(f.Name))
 }
 
-// Drop lets go of a file that is not opened.
+// Drop releases a file that is not opened.
 func (f *File) Drop() {
 	if f.parent != nil {
 		f.parent.release()

@@ -147,7 +147,7 @@ func join(dir, name string) string {
 
 func (f dir) abs() string { return filepath.Join(f.root, f.rel) }
 
-// directory walks an open directory, and lets go of it.
+// directory walks an open directory, and releases it.
 func (w *walker) dir(f dir) error {
 	defer f.parent.release()
 	if err := w.ctx.Err(); err != nil {

@@ -25,7 +25,7 @@ var maxEdits = 256 << 20
 // Len returns how many edits there are.
 func (e *Edits) Len() int { return e.Of.Len() }
 
-// Close lets go of what is kept.
+// Close releases what is kept.
 func (e *Edits) Close() {
 	e.kept.Close()
 	e.whole = false

@@ -1,4 +1,4 @@
-// Package spool keeps what is made in one pass for the next one, on disk where it is much.
+// Package spool keeps what is made in one pass for the next one, on disk if it is much.
 //
 // The central type is [Spool]: pieces are appended, and read again by where they are. Up to a
 // bound they stay in memory; then they go to a temporary file that has no name, so that nothing
@@ -116,7 +116,7 @@ func (s *Spool) read(buffer []byte, at int64) error {
 	return nil
 }
 
-// Close lets go of everything.
+// Close releases everything.
 func (s *Spool) Close() {
 	s.mu.Lock()
 	defer s.mu.Unlock()

@@ -72,7 +72,7 @@ func TestBuffer(t *testing.T) {
 	}
 }
 
-// Where there is no room the error says what to do.
+// If there is no room the error says what to do.
 func TestNoDir(t *testing.T) {
 	t.Setenv("TMPDIR", "/nowhere/at/all")
 	var s Spool

@@ -61,7 +61,7 @@ func visibleLines(text string) string {
 type Writer struct {
 	W     io.Writer
 	Shown bool
-	// Before, where it is not nil, is called before anything is written.
+	// Before, if it is not nil, is called before anything is written.
 	Before func()
 	// Broken is called when nobody reads any more.
 	Broken func()

@@ -16,9 +16,9 @@ type ApplyOptions struct {
 	Rules *Compiled
 	Plan  *run.Plan
 	Write Writing
-	// Show is told of each file that changes, in path order, where nobody is asked.
+	// Show is told of each file that changes, in path order, if nobody is asked.
 	Show func(*run.Result) error
-	// Ask, where it is not nil, asks a person about all files that would change, and
+	// Ask, if it is not nil, asks a person about all files that would change, and
 	// reports whether what is taken is to be written. refused says why it would not be.
 	Ask func(ctx context.Context, all []*run.Pending, refused func() []string) (bool, error)
 	// SkipUnreadable leaves out files that cannot be read, and goes on.
@@ -31,7 +31,7 @@ type ApplyOptions struct {
 type Applied struct {
 	Summary *run.Summary
 	Refuses []string      // why nothing was written
-	Run     *store.Record // nil where nothing was written
+	Run     *store.Record // nil if nothing was written
 	Files   int           // written
 }
 

@@ -26,7 +26,7 @@ type FilterOptions struct {
 }
 
 // Filter runs rules over a stream. What can be decided line by line is written as it comes
-// in; else all of it is read first, and kept on disk where it is much.
+// in; else all of it is read first, and kept on disk if it is much.
 func Filter(ctx context.Context, o FilterOptions) error {
 	file := program.File{Path: o.As, Rel: o.As}
 	if o.As == "" {

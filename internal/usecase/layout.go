@@ -27,7 +27,7 @@ type LayoutOptions struct {
 // LaidOut is what came of a layout.
 type LaidOut struct {
 	Files int           // laid out otherwise
-	Run   *store.Record // nil where nothing was written
+	Run   *store.Record // nil if nothing was written
 }
 
 // Layout lays scripts out the standard way. The error is script.Problems where one is

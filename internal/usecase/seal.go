@@ -81,13 +81,13 @@ type ApplySealOptions struct {
 
 // SealApplied is what came of writing a sealed review.
 type SealApplied struct {
-	Run   *store.Record // nil where nothing was written
+	Run   *store.Record // nil if nothing was written
 	Files int           // written
 	Done  int           // files that are the result already
 	Count int           // changes written
 }
 
-// ApplySeal writes exactly what was reviewed. Where a file is neither what was reviewed
+// ApplySeal writes exactly what was reviewed. If a file is neither what was reviewed
 // nor the result, nothing is written, and the error is a refusal that names all such.
 func ApplySeal(ctx context.Context, o ApplySealOptions) (*SealApplied, error) {
 	if _, err := Recover(ctx, o.Write); err != nil {

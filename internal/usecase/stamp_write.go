@@ -49,7 +49,7 @@ type StampTaken struct {
 	Edits edit.List
 }
 
-// WriteStamps writes what is taken, as one run, nil where that is nothing.
+// WriteStamps writes what is taken, as one run, nil if that is nothing.
 func WriteStamps(ctx context.Context, w Writing, labels []string, taken []StampTaken) (*store.Record, int, error) {
 	var changes change.List
 	count := 0

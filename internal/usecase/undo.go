@@ -42,7 +42,7 @@ const (
 // TakenBack is what came of an undo or a redo.
 type TakenBack struct {
 	Of      *store.Record
-	Run     *store.Record // nil where nothing was written
+	Run     *store.Record // nil if nothing was written
 	Files   int           // written
 	Left    []store.Left  // left alone
 	Already int           // files that are as they were already

@@ -155,7 +155,7 @@ func (d *Disk) Remove(path string) {
 	delete(dir.safe, filepath.Base(path))
 }
 
-// Read returns what a program would read, and what the file is; false where none is.
+// Read returns what a program would read, and what the file is; false if none is.
 func (d *Disk) Read(path string) (string, disk.Info, bool) {
 	n := d.at(path)
 	if n == nil {

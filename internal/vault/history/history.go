@@ -17,7 +17,7 @@ import (
 	"frizzel/internal/vault/store"
 )
 
-// ErrNothing is returned where there is no run to take back.
+// ErrNothing is returned if there is no run to take back.
 var ErrNothing = exit.Wrongf("there is no run to take back")
 
 // Last returns the last run of the kind that was not taken back whole: the one that

@@ -30,7 +30,7 @@ func Prune(l *store.Locked, p Pruning, now time.Time) (pruned []*store.Record, f
 }
 
 // forget forgets those of the first n records that old names, and the oldest of them as long
-// as all records take more than most bytes, where that is not 0.
+// as all records take more than most bytes, if that is not 0.
 func forget(l *store.Locked, records []*store.Record, n int, most int64, old func(i int, r *store.Record) bool) (forgotten []*store.Record, freed int64, err error) {
 	total := int64(0)
 	if most > 0 {

@@ -26,7 +26,7 @@ type reverser struct {
 	failed error // why there is none
 }
 
-// close lets go of the directory at hand.
+// close releases the directory at hand.
 func (w *reverser) close() {
 	if w.dir != nil {
 		disk.Close(w.dir)
@@ -154,7 +154,7 @@ func (w *reverser) old(e *store.Entry) edit.Opener {
 	return func() (io.ReadCloser, error) { return w.OpenOld(w.record, e) }
 }
 
-// there takes back a file that is there. now is it, open, and nil where it is what the run left.
+// there takes back a file that is there. now is it, open, and nil if it is what the run left.
 func (w *reverser) there(b *Back, e *store.Entry, now disk.File, kept func() error) error {
 	switch {
 	case e.Op == change.Create && b.Before != e.After && !w.force:

@@ -39,7 +39,7 @@ func (e *NotHeldError) Error() string {
 	return fmt.Sprintf("run %s did not come to its end, so there is nothing to keep", e.Run.Name())
 }
 
-// Keep says that a run on hold stays as it is. The error is a *NotHeldError where it does
+// Keep says that a run on hold stays as it is. The error is a *NotHeldError if it does
 // not wait for that.
 func Keep(l *store.Locked, id string) (*store.Record, error) {
 	r, err := l.Run(id)
@@ -55,7 +55,7 @@ func Keep(l *store.Locked, id string) (*store.Record, error) {
 // Outcome is what became of a run that nobody kept.
 type Outcome struct {
 	Run   *store.Record
-	Undo  *store.Record // the run that took it back; nil where nothing was left to take back
+	Undo  *store.Record // the run that took it back; nil if nothing was left to take back
 	Left  []store.Left  // files that are no longer the run's
 	Error error         // why it could not be taken back; it still is on hold then
 }
@@ -145,7 +145,7 @@ type guard struct {
 // errNotRecovered is the reason of a run that could not be put back whole yet.
 var errNotRecovered = errors.New("the run is not recovered")
 
-// finish does what there is to do under the store's lock. It reports over where nothing is
+// finish does what there is to do under the store's lock. It reports over if nothing is
 // left to watch; without an error the run waits to be kept.
 func (g *guard) finish(ctx context.Context) (over bool, err error) {
 	l, err := g.store.Lock(ctx) // waits for the run itself, which is at work

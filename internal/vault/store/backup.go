@@ -225,7 +225,7 @@ func (s *Store) StagedPath(r *Record, i int) string {
 	return filepath.Join(s.runsPath(), r.ID, stagedName(i))
 }
 
-// OpenStaged reads what NewStaged made. At its end it fails where that is not what was written.
+// OpenStaged reads what NewStaged made. At its end it fails if that is not what was written.
 func (l *Locked) OpenStaged(r *Record, i int, e *Entry) (io.ReadCloser, error) {
 	dir, err := l.runDir(r.ID)
 	if err != nil {
@@ -248,7 +248,7 @@ func (l *Locked) DropStaged(r *Record, i int) {
 	}
 }
 
-// Extract writes the old content of a file beside the records, where a person can get at
+// Extract writes the old content of a file beside the records, if a person can get at
 // it, and returns its path.
 func (l *Locked) Extract(r *Record, i int, e *Entry) (string, error) {
 	dir, err := l.runDir(r.ID)

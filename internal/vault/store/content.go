@@ -18,14 +18,14 @@ import (
 // ErrBackup is the reason where a piece of a backup is not what was put there.
 var ErrBackup = errors.New("its backup is damaged")
 
-// verified reads a content, and fails at its end where it is not what was put there.
+// verified reads a content, and fails at its end if it is not what was put there.
 type verified struct {
 	in      io.Reader
-	packed  io.Closer // in, where it is compressed; else nil
+	packed  io.Closer // in, if it is compressed; else nil
 	file    io.Closer
 	hash    hash.Hash
-	sum     digest.Digest // zero where nothing is to be held against it
-	size    int64         // -1 where it is not known
+	sum     digest.Digest // zero if nothing is to be held against it
+	size    int64         // -1 if it is not known
 	read    int64
 	damaged error
 }
@@ -51,7 +51,7 @@ func (v *verified) Read(p []byte) (int, error) {
 
 func (v *verified) Close() error {
 	if v.packed != nil {
-		_ = v.packed.Close() // which only lets go of memory
+		_ = v.packed.Close() // which only releases memory
 	}
 	return v.file.Close()
 }

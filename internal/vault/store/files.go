@@ -66,7 +66,7 @@ func (f *Files) Set(i int, e *Entry) error {
 // usualEntry is how many bytes most entries take at most.
 const usualEntry = 512
 
-// known reads the files, where that is not done.
+// known reads the files, if that is not done.
 func (f *Files) known() error {
 	if f.read != nil {
 		f.once.Do(func() { f.err = f.read(f) })

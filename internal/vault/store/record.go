@@ -32,7 +32,7 @@ type Record struct {
 	Dir     change.Path   `json:"directory"` // where it was run
 	Note    string        `json:"note,omitempty"`
 	Rules   []string      `json:"rules"` // labels of all rules
-	Used    []int         `json:"used"`  // those of Rules that made changes, ascending; nil where that is not known
+	Used    []int         `json:"used"`  // those of Rules that made changes, ascending; nil if that is unknown
 	Changes int           `json:"changes"`
 	After   string        `json:"after,omitempty"`  // a command to run when its files have changed
 	Hold    time.Duration `json:"hold,omitempty"`   // how long it waits to be kept
@@ -101,7 +101,7 @@ type Entry struct {
 	InPlace bool    `json:"in_place,omitempty"`
 	Inode   disk.ID `json:"inode,omitzero"`  // of the file before
 	Staged  disk.ID `json:"staged,omitzero"` // of the new content
-	// Modified is when the new content was written, nanoseconds since 1970; 0 where that is not
+	// Modified is when the new content was written, nanoseconds since 1970; 0 if that is not
 	// known.
 	Modified int64     `json:"modified,omitempty"`
 	Was      disk.Meta `json:"was,omitzero"` // what it was besides its content; of a new file, what that is to be

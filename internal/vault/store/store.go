@@ -174,7 +174,7 @@ func (s *Store) ids() ([]string, error) {
 // it did anything.
 var errEmpty = errors.New("it was cut off before it began")
 
-// read reads a run, nil where its state is not wanted.
+// read reads a run, nil if its state is not wanted.
 func (s *Store) read(id string, wanted func(State) bool) (*Record, error) {
 	dir, err := s.runDir(id)
 	if err != nil {

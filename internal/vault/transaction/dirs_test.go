@@ -60,7 +60,7 @@ func TestDirIsLocked(t *testing.T) {
 	require.ErrorAs(t, write(), &moved)
 }
 
-// What a rewriting in place leaves where it is cut off is a mixture of both contents,
+// What a rewriting in place leaves if it is cut off is a mixture of both contents,
 // whichever pages have reached the disk; what someone else wrote is none.
 func TestMixture(t *testing.T) {
 	for _, c := range []struct {

@@ -18,7 +18,7 @@ type flow struct {
 	old    io.Reader
 	size   int64 // about
 	change *change.Change
-	backup *store.Backup   // nil where the old content is kept already
+	backup *store.Backup   // nil if the old content is kept already
 	done   *progress.Meter // nil to tell nobody
 
 	// What came of it.
@@ -34,7 +34,7 @@ const readAtOnce = 1 << 20
 // by is how its digests are made.
 func (f *flow) by() digest.Algorithm { return digest.By(f.change.Before, f.change.After) }
 
-// to writes the new content to out, nil where there is to be none.
+// to writes the new content to out, nil if there is to be none.
 func (f *flow) to(out io.Writer) error {
 	f.before = f.change.Before
 	var print change.Printing

@@ -18,7 +18,7 @@ type Recovered struct {
 	Run  *store.Record
 	Left []store.Left // files that are no longer the run's, or cannot be had back
 	Away []string     // files that could not be looked at: the run is not recovered
-	Err  error        // why it is not recovered; nil where it is, or where files are away
+	Err  error        // why it is not recovered; nil if it is, or where files are away
 }
 
 // Recover puts back every run that was cut off, as far as that can be, and says what
@@ -300,7 +300,7 @@ func (w *putting) prepareInPlace(was disk.Info) error {
 	return nil
 }
 
-// mixture reports whether a file holds what a rewriting in place may leave where it is cut off.
+// mixture reports whether a file holds what a rewriting in place may leave if it is cut off.
 func (w *putting) mixture() (bool, error) {
 	e := w.entry
 	f, err := w.dir.Open(w.name)
@@ -323,7 +323,7 @@ func (w *putting) mixture() (bool, error) {
 }
 
 // mixture reports whether a content is what a rewriting in place from old to fresh, or
-// back, may leave where it is cut off: any of its bytes from the one or the other, since
+// back, may leave if it is cut off: any of its bytes from the one or the other, since
 // the pages of a file reach the disk in any order, and nothing yet where only the longer
 // one reaches. What is none is someone else's.
 func mixture(now, old, fresh io.Reader) (bool, error) {

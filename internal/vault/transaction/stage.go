@@ -239,7 +239,7 @@ func (s *staging) stageInPlace(fill func(io.Writer) error) error {
 	return errors.Join(fill(f), f.Close())
 }
 
-// fresh stages the content of a file that is not there yet. It reports true where one is
+// fresh stages the content of a file that is not there yet. It reports true if one is
 // that an earlier run left, which then is replaced like any other.
 func (s *staging) fresh() (there bool, err error) {
 	c, e := &s.change, s.entry

@@ -122,7 +122,7 @@ type writer struct {
 	last    store.State // that was to be entered when that failed
 }
 
-// Write makes all changes, or none where it returns an error.
+// Write makes all changes, or none if it returns an error.
 func Write(ctx context.Context, l *store.Locked, intent Intent, changes change.Set) (*store.Record, error) {
 	w, err := newWriter(ctx, l, intent, changes)
 	if err != nil {
@@ -309,7 +309,7 @@ func (w *writer) end(state store.State) error {
 	return nil
 }
 
-// dropStaged lets go of what was staged for files rewritten in place.
+// dropStaged releases what was staged for files rewritten in place.
 func dropStaged(l *store.Locked, r *store.Record) {
 	i := 0
 	for e, err := range r.Files.All() {
