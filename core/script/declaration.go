@@ -191,7 +191,7 @@ func (n *Param) options() []option {
 
 func (p *parser) param(h Head) Node {
 	n := &Param{Head: h, Name: p.name("a parameter's name")}
-	o := p.options(n.options())
+	o := p.options(n.options)
 	for {
 		if t := p.peek(); t.kind == kindEqual {
 			p.once(t.pos, n.Default == nil, "the default value")
@@ -388,8 +388,14 @@ func (p *parser) when(h Head) Node {
 func (p *parser) expectation(h Head) Node {
 	n := &Expect{Head: h, Bound: p.bound("the number of changes")}
 	p.choice("what is counted", "changes", "change")
-	p.options([]option{flagged(&n.PerFile, "per file", "per", "file")}).read()
+	p.perFile(&n.PerFile)
 	return n
+}
+
+// perFile reads the option that a number counts for each file.
+func (p *parser) perFile(flag *bool) {
+	o := p.options(func() []option { return []option{flagged(flag, "per file", "per", "file")} })
+	o.read()
 }
 
 // bound reads `3`, `at least 3` or `at most 3`.
@@ -415,7 +421,7 @@ func (p *parser) assert(h Head, forbid bool) Node {
 	}
 	n.Pattern = p.pattern()
 	if !forbid {
-		p.options([]option{flagged(&n.PerFile, "per file", "per", "file")}).read()
+		p.perFile(&n.PerFile)
 	}
 	return n
 }

@@ -147,7 +147,8 @@ func (p *parser) insert(h Head) Node {
 		}
 	}
 	n.Text = p.text("the lines to insert")
-	p.options(n.options()).read()
+	o := p.options(n.options)
+	o.read()
 	return n
 }
 

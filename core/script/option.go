@@ -49,14 +49,16 @@ func when(ok bool, words string) []piece {
 
 // options reads the options of a form, in any order, as often as read is called.
 type options struct {
-	p    *parser
-	all  []option
-	said map[string]string // by group, what was said
+	p     *parser
+	build func() []option // called if an option may follow, which is seldom
+	all   []option
+	said  []said
 }
 
-func (p *parser) options(all []option) *options {
-	return &options{p, all, map[string]string{}}
-}
+// said is an option that was read.
+type said struct{ group, what string }
+
+func (p *parser) options(build func() []option) options { return options{p: p, build: build} }
 
 func (o *options) read() {
 	for o.one() {
@@ -65,6 +67,12 @@ func (o *options) read() {
 
 // one reads one option, if one follows.
 func (o *options) one() bool {
+	if t := o.p.peek(); !o.p.completing && (t.kind != kindWord || !slices.Contains(opening, t.text) && !slices.Contains(ambiguous, t.text)) {
+		return false
+	}
+	if o.all == nil {
+		o.all = o.build()
+	}
 	for _, opt := range o.all {
 		if !o.p.begins(opt.words) {
 			continue
@@ -75,15 +83,16 @@ func (o *options) one() bool {
 		if group == "" {
 			group = opt.what
 		}
-		before, twice := o.said[group]
+		i := slices.IndexFunc(o.said, func(s said) bool { return s.group == group })
+		twice := i >= 0
 		switch {
 		case opt.many:
-		case twice && before != opt.what:
-			o.p.fail(pos, before+" and "+opt.what+" contradict each other", "keep one of them")
+		case twice && o.said[i].what != opt.what:
+			o.p.fail(pos, o.said[i].what+" and "+opt.what+" contradict each other", "keep one of them")
 		case twice || opt.flag != nil && *opt.flag:
 			o.p.fail(pos, opt.what+" is said twice", "say it once")
 		}
-		o.said[group] = opt.what
+		o.said = append(o.said, said{group, opt.what})
 		if opt.flag != nil {
 			*opt.flag = true
 		}
@@ -106,7 +115,9 @@ func optionPieces(all []option) (out []piece) {
 // begins reports whether an option's first word comes next, and, if another word tells it from what else may
 // begin with that word, that one too.
 func (p *parser) begins(words []string) bool {
-	p.expect(join(words))
+	if p.completing {
+		p.expect(join(words))
+	}
 	t := p.peek()
 	if t.kind != kindWord || t.text != words[0] {
 		return false
@@ -119,7 +130,7 @@ func (p *parser) begins(words []string) bool {
 }
 
 // ambiguous are words that begin options and other forms, or several options.
-var ambiguous = []string{"in", "not"}
+var ambiguous = []string{"in", "not", "from"}
 
 // acceptRest consumes the words, the first of which comes next.
 func (p *parser) acceptRest(words []string) {

@@ -57,7 +57,7 @@ var guardWords = []struct {
 
 // options returns what may follow the pattern's text.
 func (n *Pattern) options() []option {
-	var all []option
+	all := make([]option, 0, 6)
 	if n.Kind == Regex {
 		all = append(all, flagged(&n.Whole, "whole", "whole"))
 	}
@@ -80,7 +80,8 @@ func (p *parser) pattern() *Pattern {
 	if n.Kind != Regex && n.Text.Raw == "" {
 		p.fail(n.Text.Pos, "an empty pattern matches nothing that could be meant", "say what to look for")
 	}
-	p.options(n.options()).read()
+	o := p.options(n.options)
+	o.read()
 	return n
 }
 

@@ -8,8 +8,11 @@ import (
 
 // continuing are the words that a line begins with when it goes on with the
 // statement before it.
-var continuing = []string{
-	"with", "as", "first", "last", "occurrence", "occurrences", "keeping", "ignoring", "whole",
+var continuing = append([]string{"with", "as"}, opening...)
+
+// opening are the words that begin an option and nothing else.
+var opening = []string{
+	"first", "last", "occurrence", "occurrences", "keeping", "ignoring", "whole",
 	"across", "preceded", "followed", "unless", "having", "lacking", "commented", "continued",
 	"directly", "per", "matching", "about",
 }
@@ -189,7 +192,7 @@ func (p *parser) name(what string) string {
 	if !IsName(t.text) {
 		p.fail(t.pos, "a name is small letters, digits and -, beginning with a letter", "")
 	}
-	if slices.Contains(Builtin(), t.text) {
+	if isBuiltin(t.text) {
 		p.fail(t.pos, strconv.Quote(t.text)+" is a built-in placeholder's name", "choose another one")
 	}
 	p.at++

@@ -121,7 +121,7 @@ func (p *parser) replace(h Head) Node {
 		return p.replaceEach(h)
 	}
 	n := &Replace{Head: h, Pattern: p.pattern()}
-	o := p.options(n.options())
+	o := p.options(n.options)
 	o.read()
 	p.want("with", "the pattern")
 	n.With = p.text("the replacement")
@@ -132,7 +132,8 @@ func (p *parser) replace(h Head) Node {
 
 func (p *parser) remove(h Head) Node {
 	n := &Replace{Head: h, Pattern: p.pattern()}
-	p.options(n.options()).read()
+	o := p.options(n.options)
+	o.read()
 	if n.KeepCase {
 		p.fail(h.Pos, "remove writes nothing whose case could be kept", "say ignoring case if capitals are meant as well")
 	}
@@ -193,7 +194,7 @@ func (n *ReplaceEach) pieces() []piece {
 
 func (p *parser) replaceEach(h Head) Node {
 	n := &ReplaceEach{Head: h, Word: p.choice("what each one is", "word", "text") == "word"}
-	o := p.options(n.options())
+	o := p.options(n.options)
 	o.read()
 	p.expect("from")
 	if t := p.owed(); t.kind == kindWord && t.text == "from" {

@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"reflect"
+	"slices"
 	"strings"
 	"testing"
 
@@ -237,7 +238,7 @@ func FuzzParse(f *testing.F) {
 
 func TestNearest(t *testing.T) {
 	for word, want := range map[string]string{"replase": "replace", "worrd": "word", "delte": "delete", "xyz": "", "on": "on"} {
-		require.Equal(t, want, Nearest(word, append(words(anywhere), patternKinds...)), word)
+		require.Equal(t, want, Nearest(word, slices.Concat(words(anywhere), patternKinds)), word)
 	}
 }
 

@@ -98,7 +98,8 @@ func (p *parser) settle(h Head) Node {
 	n := &Settle{Head: h, Pattern: p.pattern()}
 	p.want("as", "the pattern")
 	n.Text = p.text("the one line")
-	p.options(n.options()).read()
+	o := p.options(n.options)
+	o.read()
 	return n
 }
 

@@ -44,6 +44,9 @@ var (
 	rows        []row
 	rowOf       map[string]*row // by the word
 	addressRows []addressRow
+
+	wordsOf        [anywhere + 1][]string
+	addressWordsOf = map[string][]string{}
 )
 
 func init() { // the rows refer to functions that refer to the rows
@@ -52,6 +55,16 @@ func init() { // the rows refer to functions that refer to the rows
 	rowOf = map[string]*row{}
 	for i := range rows {
 		rowOf[rows[i].word] = &rows[i]
+		for where := range wordsOf {
+			if rows[i].where&context(where) != 0 {
+				wordsOf[where] = append(wordsOf[where], rows[i].word)
+			}
+		}
+	}
+	for _, r := range addressRows {
+		for _, opening := range []string{"", r.opening} {
+			addressWordsOf[opening] = append(addressWordsOf[opening], r.word)
+		}
 	}
 }
 
@@ -82,25 +95,12 @@ func Reference() []Chapter {
 	}
 }
 
-// words returns the words that begin what may stand somewhere.
-func words(where context) (all []string) {
-	for _, r := range rows {
-		if r.where&where != 0 {
-			all = append(all, r.word)
-		}
-	}
-	return all
-}
+// words returns the words that begin what may stand somewhere. The slice is shared.
+func words(where context) []string { return wordsOf[where] }
 
-// addressWords returns the words that an address begins with behind an opening word, "" for any.
-func addressWords(opening string) (all []string) {
-	for _, r := range addressRows {
-		if opening == "" || r.opening == opening {
-			all = append(all, r.word)
-		}
-	}
-	return all
-}
+// addressWords returns the words that an address begins with behind an opening word, "" for any. The slice is
+// shared.
+func addressWords(opening string) []string { return addressWordsOf[opening] }
 
 func addressRowOf(word string) *addressRow {
 	i := slices.IndexFunc(addressRows, func(r addressRow) bool { return r.word == word })

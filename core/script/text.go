@@ -65,6 +65,10 @@ var placeholders = []placeholderRow{
 	{"", Use{"{==", "the two characters {=", `replace text "{==" with "<"`}},
 }
 
+func isBuiltin(name string) bool {
+	return name != "" && slices.ContainsFunc(placeholders, func(p placeholderRow) bool { return p.name == name })
+}
+
 // Builtin returns the names of the placeholders that every text knows; no rule, no parameter and no group
 // has one of them.
 func Builtin() (names []string) {

@@ -71,7 +71,7 @@ func lex(source *Source) ([]token, Problems) { return lexIn(source, nil) }
 
 // lexIn is lex for tokens whose places are in a source of their own, if that is not nil.
 func lexIn(source, in *Source) ([]token, Problems) {
-	l := &lexer{source: source, in: in}
+	l := &lexer{source: source, in: in, tokens: make([]token, 0, min(len(source.Text)/5, 1<<16)+8)}
 	if !utf8.ValidString(source.Text) || strings.IndexByte(source.Text, 0) >= 0 {
 		l.notUTF8()
 		return []token{{kind: kindEnd, pos: posAt(1, 1, 1)}}, l.problems
