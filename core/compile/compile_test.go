@@ -114,3 +114,28 @@ func TestExamples(t *testing.T) {
 	require.Empty(t, problems)
 	require.Len(t, results, 2)
 }
+
+// Every form of the language compiles, and every statement acts.
+func TestEveryForm(t *testing.T) {
+	o := Options{Lenient: true, Load: func(name string) ([]byte, error) {
+		if strings.HasSuffix(name, ".csv") {
+			return []byte("old,new\ndepot-3,depot-4\n"), nil
+		}
+		return []byte("trim line ends\n"), nil
+	}}
+	for _, chapter := range script.Reference() {
+		for _, u := range chapter.Uses {
+			s, problems := script.Parse("test.friz", u.Example)
+			require.Empty(t, problems, u.Form)
+			p, problems := Scripts([]*script.Script{s}, o)
+			require.NotNil(t, p, "%s\n%s", u.Form, problems.Error())
+			actions := 0
+			for _, r := range p.Rules {
+				actions += len(r.Body)
+			}
+			if chapter.Name == "Statements" {
+				require.NotZero(t, actions, "%s does nothing", u.Form)
+			}
+		}
+	}
+}

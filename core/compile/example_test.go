@@ -65,5 +65,5 @@ func ExampleScripts_problems() {
 	// Output:
 	// draft.friz:1:30: error: {=gateway} names nothing
 	// replace word "depot-3" with "{=gateway}"
-	//                              ^~~~~~~~~~ declare it with param gateway, or write {== where the two characters {= are meant
+	//                              ^~~~~~~~~~ declare it with param gateway, or write {== if the two characters {= are meant
 }

@@ -129,7 +129,7 @@ func regexRemedy(err *syntax.Error) string {
 	case err.Code == syntax.ErrInvalidEscape && len(err.Expr) == 2 && '1' <= err.Expr[1] && err.Expr[1] <= '9':
 		return "an expression cannot refer back to its own groups"
 	case err.Code != syntax.ErrNestingDepth && err.Code != syntax.ErrLarge:
-		return "say text instead of regex where the characters are meant as they stand"
+		return "say text instead of regex if the characters are meant as they are"
 	}
 	return ""
 }

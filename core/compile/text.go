@@ -82,7 +82,7 @@ func (c *compiler) value(h *script.Placeholder) (string, bool) {
 
 // declareIt says what to do about a placeholder that names nothing in a script.
 func declareIt(name string) string {
-	return "declare it with param " + name + ", or write {== where the two characters {= are meant"
+	return "declare it with param " + name + ", or write {== if the two characters {= are meant"
 }
 
 // unknown reports a placeholder that names nothing.

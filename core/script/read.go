@@ -231,7 +231,7 @@ func (p *parser) text(what string) *Text {
 func (p *parser) plain(what string) *Text {
 	t := p.text(what)
 	if _, ok := t.Plain(); !ok {
-		p.fail(t.Pos, what+" holds no placeholder", "write {== where the two characters {= are meant")
+		p.fail(t.Pos, what+" holds no placeholder", "write {== if the two characters {= are meant")
 	}
 	return t
 }

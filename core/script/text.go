@@ -124,7 +124,7 @@ func (p *parser) textFrom(lines []token) *Text {
 			pos := Pos{line.pos.Line, column, utf8.RuneCountInString(inside) + 3, line.pos.In}
 			if !closed {
 				p.fail(posAt(pos.Line, pos.Column, 2), "this placeholder is not closed",
-					"end it with }, or write {== where the two characters {= are meant")
+					"end it with }, or write {== if the two characters {= are meant")
 			}
 			flush()
 			t.Parts = append(t.Parts, Part{Hole: p.placeholder(pos, inside)})

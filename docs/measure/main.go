@@ -120,7 +120,11 @@ func (b *bench) write() error {
 	}
 	dense := bytes.Repeat([]byte("depot-3 ab\n"), 8_000_000)
 	line := append(bytes.Repeat([]byte(strings.Repeat("a long line of the log ", 40)+"depot-3 "), 215_000), '\n')
-	for name, text := range map[string][]byte{"dense": dense, "line": line} {
+	var sections bytes.Buffer
+	for i := 0; sections.Len() < 64<<20; i++ {
+		fmt.Fprintf(&sections, "[kiosk-%d]\nhost = depot-3\n# the line to Millbrook\nport = 8415\nscreen {\n    lines = 6\n    feed = \"depot-3\"\n}\n\n", i)
+	}
+	for name, text := range map[string][]byte{"dense": dense, "line": line, "sections": sections.Bytes()} {
 		if err := os.WriteFile(filepath.Join(b.disk, name), text, 0o600); err != nil {
 			return err
 		}
@@ -160,6 +164,7 @@ type row struct {
 func (b *bench) rows() []row {
 	const depot = "--word depot-3 --with depot-44 --joiners -"
 	words := func(s string) []string { return strings.Fields(s) }
+	within := func(part string) []string { return append([]string{"preview", "--in", part}, words(depot+" sections")...) }
 	copied := "cat log > copy && sync copy"
 	return []row{
 		{work: "find a word", against: "cat", base: "cat log > /dev/null", args: words("find --word junction-9 log"), in: b.disk, goal: "2", most: 64},
@@ -170,6 +175,8 @@ func (b *bench) rows() []row {
 		{work: "filter, one word rule", against: "cat through a pipe", base: "cat log | cat > /dev/null", shell: "cat log | " + b.program + " filter " + depot + " > /dev/null", in: b.disk, goal: "2.5", most: 32},
 		{work: "preview of 8 million changes in 88 MB", args: words("preview " + depot + " dense"), in: b.disk, goal: "3 s", most: 256},
 		{work: "find in one line of 200 MB", args: words("find --word depot-3 line"), in: b.disk, most: 300},
+		{work: "preview in one section of 64 MiB", args: within(`section "kiosk-70000"`), in: b.disk, most: 256},
+		{work: "preview in each block of 64 MiB", args: within(`block with word "screen"`), in: b.disk, most: 768},
 		{work: fmt.Sprintf("find over %d small files", *files), against: "cat of them", base: "find tree -type f -print0 | xargs -0 cat > /dev/null", args: words("find --word junction-9 tree"), in: b.memory, goal: "0.4", most: 32},
 		{work: "apply to all of them", against: "cp -r", base: "cp -r tree copy", args: words("apply --yes " + depot + " tree"), after: words("undo --yes"), in: b.memory, goal: "2.5", most: 128},
 		{work: "undo of that", against: "cp -r", base: "cp -r tree copy", first: words("apply --yes " + depot + " tree"), args: words("undo --yes"), in: b.memory, goal: "2.5", most: 128},

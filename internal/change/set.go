@@ -25,19 +25,19 @@ func (l List) Len() int { return len(l) }
 // At returns change i.
 func (l List) At(i int) (Change, error) { return l[i], nil }
 
-// Kept is changes that may be too many to be held: their edits, where they are held, and all
+// Spooled is changes that may be too many for memory: their edits, if they are in memory, and all
 // else of them go to disk. It is ready for use as it is.
-type Kept struct {
+type Spooled struct {
 	table   spool.Table
 	sources map[int]edit.Source // of edits that are not held
 	encoder Encoder
 }
 
 // Len returns how many changes there are.
-func (k *Kept) Len() int { return k.table.Len() }
+func (k *Spooled) Len() int { return k.table.Len() }
 
 // Add appends a change.
-func (k *Kept) Add(c Change) error {
+func (k *Spooled) Add(c Change) error {
 	e := &k.encoder
 	e.Text = e.Text[:0]
 	e.String(c.Path)
@@ -64,7 +64,7 @@ func (k *Kept) Add(c Change) error {
 }
 
 // At returns change i.
-func (k *Kept) At(i int) (Change, error) {
+func (k *Spooled) At(i int) (Change, error) {
 	text, err := k.table.At(i, nil)
 	if err != nil {
 		return Change{}, err
@@ -89,7 +89,7 @@ func (k *Kept) At(i int) (Change, error) {
 const ahead = 256
 
 // All yields the changes. While some are at work the next ones are read.
-func (k *Kept) All() iter.Seq2[Change, error] {
+func (k *Spooled) All() iter.Seq2[Change, error] {
 	type read struct {
 		Change
 		error
@@ -125,8 +125,8 @@ func (k *Kept) All() iter.Seq2[Change, error] {
 }
 
 // Without returns the changes but for those that left says.
-func (k *Kept) Without(left func(i int, c *Change) bool) (*Kept, error) {
-	rest := &Kept{}
+func (k *Spooled) Without(left func(i int, c *Change) bool) (*Spooled, error) {
+	rest := &Spooled{}
 	for i := range k.Len() {
 		c, err := k.At(i)
 		if err == nil && !left(i, &c) {

@@ -13,7 +13,7 @@ import (
 	"frizzel/internal/usecase"
 )
 
-const checkLong = `Report all problems of rule scripts, each with its place, its reason and, where one is
+const checkLong = `Report all problems of rule scripts, each with its place, its reason and, if one is
 likely, its remedy; warn of what is most likely not meant; and run the examples.
 
 A directory stands for all scripts in it, *.friz. The exit status is 0 where all is well

@@ -54,6 +54,6 @@ func (a *app) fmt() *cobra.Command {
 			return nil
 		},
 	}
-	c.Flags().BoolVar(&checkOnly, "check", false, "only name the scripts that would change; exit status 1 where any would")
+	c.Flags().BoolVar(&checkOnly, "check", false, "only name the scripts that would change; exit status 1 if any would")
 	return c
 }

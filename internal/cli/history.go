@@ -132,7 +132,7 @@ func (a *app) runEvents(l *listing, records []*store.Record, damaged []store.Dam
 			e.Paths = append(e.Paths, f.Absolute())
 		}
 		for _, left := range r.Left {
-			e.Left = append(e.Left, event.Left{Path: string(left.Path), Reason: left.Reason, Kept: string(left.Kept)})
+			e.Left = append(e.Left, event.Left{Path: string(left.Path), Reason: left.Reason, OldCopy: string(left.OldCopy)})
 		}
 		last.Bytes += e.Bytes
 		if err := events.Write(e); err != nil {
@@ -292,7 +292,7 @@ func (a *app) historyVerify() *cobra.Command {
 	return &cobra.Command{
 		Use:     "verify",
 		Short:   "Hold everything that is kept against its digest",
-		Long:    "Read every record and every backup, and name those that are not what was written. The\nexit status is 4 where one is.",
+		Long:    "Read every record and every backup, and name those that are not what was written. The\nexit status is 4 if there is one.",
 		Example: "  frizzel history verify",
 		Args:    nothing,
 		RunE: func(*cobra.Command, []string) error {
@@ -323,7 +323,7 @@ func (a *app) historyPrune() *cobra.Command {
 	c := &cobra.Command{
 		Use:     "prune [--newest N] [--older-than TIME] [--total SIZE]",
 		Short:   "Forget old runs and their backups",
-		Long:    "Forget runs past the newest N, or older than a time, or both where both are given, and\nthe oldest as long as all take more than a size. What is forgotten cannot be taken back\nany more. Runs on hold stay. Very old runs are forgotten by the way, whenever one is\nwritten; frizzel settings says when.",
+		Long:    "Forget runs past the newest N, or older than a time, or both if both are given, and\nthe oldest as long as all take more than a size. What is forgotten cannot be taken back\nany more. Runs on hold stay. Very old runs are forgotten by the way, whenever one is\nwritten; frizzel settings says when.",
 		Example: "  frizzel history prune --newest 20 --older-than 90d",
 		Args:    nothing,
 		RunE: func(c *cobra.Command, _ []string) error {

@@ -50,7 +50,7 @@ func (f *previewFlags) add(c *cobra.Command) {
 	fl := c.Flags()
 	fl.StringVar(&f.format, "format", "diff", oneOf(formats)+", one object a line")
 	fl.IntVar(&f.lines, "context", 3, "how many `lines` to show around a change")
-	fl.BoolVar(&f.check, "check", false, "exit with status 1 where anything would change")
+	fl.BoolVar(&f.check, "check", false, "exit with status 1 if anything would change")
 	fl.StringArrayVar(&f.hide, "hide", nil, "show ••••• for this `pattern`, such as 'regex \"password = .*\"'; may be repeated")
 	fl.StringVar(&f.save, "save", "", "keep the change given on the command line as a script in this new `file`")
 	fl.StringVar(&f.sealTo, "seal", "", "also keep the review in this new `file`, to be written later with apply --sealed")

@@ -38,7 +38,7 @@ func (f *ruleFlags) add(c *cobra.Command) {
 
 // addAllow declares what lets the rest of the files pass.
 func (f *ruleFlags) addAllow(c *cobra.Command) {
-	c.Flags().BoolVar(&f.allowUnreadable, "allow-unreadable", false, "let the rest change where a block or a range is never closed, or a file does not parse")
+	c.Flags().BoolVar(&f.allowUnreadable, "allow-unreadable", false, "let the rest change if a block or a range is never closed, or a file does not parse")
 	c.Flags().BoolVar(&f.allowBroken, "allow-broken", false, "let a JSON, YAML, TOML or XML file become one that does not parse")
 }
 

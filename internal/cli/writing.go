@@ -48,7 +48,7 @@ func (f *writeFlags) addCommon(c *cobra.Command) {
 	fl.DurationVar(&f.proofTime, "prove-time", time.Minute, "how long a proof may take")
 	fl.StringVar(&f.after, "after", "", "a `command` to run once files have changed, and again if they are put back")
 	fl.DurationVar(&f.hold, "hold", 0, "put everything back after this `time`, such as 5m, unless \"frizzel keep RUN\" is said before")
-	fl.BoolVar(&f.tellChanged, "tell-changed", false, "exit with status 5 where something was written")
+	fl.BoolVar(&f.tellChanged, "tell-changed", false, "exit with status 5 if something was written")
 }
 
 // check returns what is wrong with the flags: what was given and is empty, such as a
@@ -186,8 +186,8 @@ func overdue(w io.Writer, o hold.Outcome) (whole bool) {
 func left(w io.Writer, files []store.Left) {
 	for _, l := range files {
 		fmt.Fprintf(w, "left alone: %s: %s", report.Path(report.Here(string(l.Path))), l.Reason)
-		if l.Kept != "" {
-			fmt.Fprintf(w, "; its old content is in %s", report.Path(string(l.Kept)))
+		if l.OldCopy != "" {
+			fmt.Fprintf(w, "; its old content is in %s", report.Path(string(l.OldCopy)))
 		}
 		fmt.Fprintln(w)
 	}

@@ -148,9 +148,9 @@ type Run struct {
 
 // Left is a file that a run left alone.
 type Left struct {
-	Path   string `json:"path"`
-	Reason string `json:"reason"`
-	Kept   string `json:"kept,omitempty"` // where its old content is
+	Path    string `json:"path"`
+	Reason  string `json:"reason"`
+	OldCopy string `json:"old_copy,omitempty"` // the path of its old content
 }
 
 // Damaged is a run whose record cannot be read.

@@ -37,7 +37,7 @@ type Applied struct {
 
 // taken gathers what is to be written.
 type taken struct {
-	changes change.Kept
+	changes change.Spooled
 	count   int // of changes in them
 }
 

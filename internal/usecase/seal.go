@@ -105,7 +105,7 @@ func ApplySeal(ctx context.Context, o ApplySealOptions) (*SealApplied, error) {
 		return nil, exit.Refusals(reasons)
 	}
 	a := &SealApplied{Done: len(st.Done)}
-	changes := &change.Kept{}
+	changes := &change.Spooled{}
 	for i := range st.Changes {
 		c := &st.Changes[i]
 		take, err := o.Take(c, st.Counts[i], c.Windows(o.Write.Store.System))

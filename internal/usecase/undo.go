@@ -50,7 +50,7 @@ type TakenBack struct {
 
 // asked returns the changes that are taken, and how many edits they hold. later are those of files
 // that have changed since.
-func (o *UndoOptions) asked(back *change.Kept, later map[int]bool) (taken *change.Kept, count int, err error) {
+func (o *UndoOptions) asked(back *change.Spooled, later map[int]bool) (taken *change.Spooled, count int, err error) {
 	left := map[int]bool{}
 	i := -1
 	for c, err := range back.All() {
@@ -93,7 +93,7 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 		return nil, err
 	}
 	t := &TakenBack{Of: r}
-	look := func(trust history.Trust) (back *change.Kept, later map[int]bool, err error) {
+	look := func(trust history.Trust) (back *change.Spooled, later map[int]bool, err error) {
 		return o.look(t, records, history.Reversal{Paths: paths, Force: o.Force, Trust: trust})
 	}
 	trust := history.TrustAll
@@ -143,8 +143,8 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 
 // look returns the changes that take a run back, and which of them are of files that have changed
 // since; and says what is left alone.
-func (o *UndoOptions) look(t *TakenBack, records []*store.Record, how history.Reversal) (back *change.Kept, later map[int]bool, err error) {
-	back, later = &change.Kept{}, map[int]bool{}
+func (o *UndoOptions) look(t *TakenBack, records []*store.Record, how history.Reversal) (back *change.Spooled, later map[int]bool, err error) {
+	back, later = &change.Spooled{}, map[int]bool{}
 	var left []store.Left
 	t.Left, t.Already, err = history.Reverse(o.Write.Store, records, t.Of, how, func(b *history.Back) error {
 		if b.Later && o.Later != TakeLater {

@@ -84,7 +84,7 @@ func lapse(ctx context.Context, l *store.Locked, r *store.Record, command []stri
 		out.Error = err
 		return out
 	}
-	changes := &change.Kept{}
+	changes := &change.Spooled{}
 	left, _, err := history.Reverse(l.Store, records, r, history.Reversal{}, func(b *history.Back) error { return changes.Add(b.Change) })
 	if err != nil {
 		out.Error = err

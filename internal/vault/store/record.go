@@ -80,9 +80,9 @@ func (r *Record) Targets() int { return r.Files.Len() - r.Beside }
 
 // Left is a file that a run left alone.
 type Left struct {
-	Path   change.Path `json:"path"`
-	Reason string      `json:"reason"`
-	Kept   change.Path `json:"kept,omitempty"` // where its old content is
+	Path    change.Path `json:"path"`
+	Reason  string      `json:"reason"`
+	OldCopy change.Path `json:"old_copy,omitempty"` // the path of its old content
 }
 
 // Entry is one file of a run.

@@ -201,7 +201,7 @@ func (w *putting) leave(reason string) {
 	l := store.Left{Path: change.Path(e.Absolute()), Reason: reason}
 	if e.Op != change.Create {
 		if kept, err := w.store.Extract(w.record, w.i, e); err == nil {
-			l.Kept = change.Path(kept)
+			l.OldCopy = change.Path(kept)
 		}
 	}
 	w.Left = append(w.Left, l)

@@ -96,8 +96,8 @@ func (e *NotPutBackError) Error() string {
 	}
 	for _, l := range e.Left {
 		fmt.Fprintf(&text, "\nnot put back: %s: %s", l.Path, l.Reason)
-		if l.Kept != "" {
-			fmt.Fprintf(&text, "; its old content is in %s", l.Kept)
+		if l.OldCopy != "" {
+			fmt.Fprintf(&text, "; its old content is in %s", l.OldCopy)
 		}
 	}
 	for _, path := range e.Away {
