@@ -10,8 +10,8 @@ import (
 	"io/fs"
 	"math/rand/v2"
 	"os"
+	"os/exec"
 	"path/filepath"
-	"runtime"
 	"slices"
 	"strings"
 	"testing"
@@ -294,7 +294,10 @@ func TestTreesAreSound(t *testing.T) {
 	}
 	trees := filepath.SplitList(os.Getenv("FRIZZEL_TREES"))
 	if len(trees) == 0 {
-		trees = []string{filepath.Join(runtime.GOROOT(), "src", "cmd", "go"), filepath.Join(runtime.GOROOT(), "misc"), filepath.Join(runtime.GOROOT(), "lib")}
+		out, err := exec.Command("go", "env", "GOROOT").Output()
+		require.NoError(t, err)
+		root := strings.TrimSpace(string(out))
+		trees = []string{filepath.Join(root, "src", "cmd", "go"), filepath.Join(root, "misc"), filepath.Join(root, "lib")}
 	}
 	tally := map[string]int{}
 	for _, root := range trees {
