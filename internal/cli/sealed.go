@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"frizzel/core/diff"
 	"frizzel/internal/change"
@@ -20,10 +21,23 @@ func readSeal(c *cobra.Command, path string, paths []string) (*seal.Seal, error)
 	if len(paths) > 0 {
 		return nil, exit.Wrongf("a sealed review names its files; leave the paths out")
 	}
-	if others := given(c, "rules", "text", "word", "regex", "rule", "with", "param", "param-file", "files", "from"); len(others) > 0 {
-		return nil, exit.Wrongf("%s does not go with --sealed: the review holds its rules", others[0])
+	if others := given(c, selecting()...); len(others) > 0 {
+		return nil, exit.Wrongf("%s does not go with --sealed: the review holds its rules and its files", others[0])
 	}
 	return usecase.ReadSeal(path)
+}
+
+// selecting returns the names of all options that say which rules run over which files.
+func selecting() (names []string) {
+	c := &cobra.Command{}
+	(&ruleFlags{}).add(c)
+	(&fileFlags{}).add(c)
+	c.Flags().VisitAll(func(f *pflag.Flag) {
+		if f.Name != "verbose" {
+			names = append(names, f.Name)
+		}
+	})
+	return names
 }
 
 // previewSealed shows what would be written, made from what would be written itself.
