@@ -1,5 +1,4 @@
-// Package bound is a count and how it binds: 3, at least 3, at most 3. A script says it,
-// and a program holds it.
+// Package bound has the number of an expectation with its sense: exactly 3, at least 3 or at most 3.
 package bound
 
 import "strconv"

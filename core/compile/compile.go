@@ -1,10 +1,9 @@
-// Package compile makes programs of rule scripts.
+// Package compile turns rule scripts into programs.
 //
-// [Scripts] resolves names, fills in parameters, compiles patterns and pulls in the
-// scripts and tables that a script uses. What it makes, a [program.Program], knows
-// nothing of the scripts any more, and the scripts stay as they were. [Examples] runs
-// those that a script holds. Every mistake comes back as a problem with its place, and
-// what is allowed but most likely not meant as a warning.
+// [Scripts] resolves names, fills in parameters, compiles patterns and loads the scripts and tables
+// that a script uses. The result, a [program.Program], does not refer to the scripts, and the scripts
+// are not changed. [Examples] runs the examples of a script. Every mistake is returned as a problem
+// with its place, and what is allowed but probably unintended as a warning.
 package compile
 
 import (

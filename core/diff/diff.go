@@ -1,9 +1,11 @@
-// Package diff turns edits into hunks and hunks into a unified diff.
+// Package diff turns edits into hunks, and hunks into a unified diff.
 //
-// No two texts are compared: the edits say which lines changed, so a diff costs as
-// much as what changed, and tells exactly what will be done. The central type is
-// [Hunk]; a [Walk] makes them of a text that comes window by window, [Hunks] of a
-// whole one.
+// Hunks are made from edits, not by comparing texts: each run of touching edits becomes a block of
+// removed and added lines, and blocks with at most twice the context between them become one hunk.
+// That takes time in proportion to the changes and shows exactly what will be written, where a
+// comparison may take quadratic time to find some other difference. [Hunks] returns the hunks of a
+// text in memory; a [Walk] makes the same ones from a text that is read in windows. [Compare] is for
+// the one case without edits, a text that a person edited.
 package diff
 
 import (

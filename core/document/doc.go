@@ -1,12 +1,12 @@
 // Package document reads office documents as text, and carries edits of that text back to
-// them. They are packages of XML, zip files for the most part, as ISO/IEC 26300 (OpenDocument)
-// and ISO/IEC 29500 (Office Open XML) have them.
+// them. They are packages of XML, mostly zip files, as defined by ISO/IEC 26300 (OpenDocument)
+// and ISO/IEC 29500 (Office Open XML).
 //
-// The central type is [Document]: a text of lines, one a paragraph or a cell, in reading order.
-// Each line is made of segments, which know the bytes of a part that they were read from; an edit
-// of the text becomes edits of those bytes, the part is packed anew, and the package's other bytes
-// stay as they are. What comes of it is read once more and held against what was asked for.
+// The central type is [Document]: a text of lines, one for each paragraph or cell, in reading order.
+// Each line consists of segments, which know the bytes of a part that they were read from. An edit
+// of the text becomes edits of those bytes; the part is compressed again, and the other bytes of the
+// package stay unchanged. The result is read again and compared with the intended text.
 //
-// What a reader does not see, formulas and the like, is Hidden: it never is in the text, so that
-// nothing changes it, but whoever looks for something can say that it is there.
+// What a reader does not see, such as a formula, is Hidden: it is not part of the text, so no rule
+// changes it, but a search can report that it is there.
 package document

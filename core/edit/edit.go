@@ -1,10 +1,9 @@
-// Package edit is the one idea the engine stands on: a rule turns a text into a
-// list of edits, and two lists in a row compose into one.
+// Package edit is the idea that the program is built on: a rule turns a text into a list of edits, and
+// two consecutive lists compose into one.
 //
-// An [Edit] replaces the bytes [Start, End) of a text by others. A [List] is
-// ordered and does not overlap. After all rules have run there is one list against
-// the text as it was read; the diff, the new file, the review and every count fall
-// out of it, and bytes that no edit names are copied as they are.
+// An [Edit] replaces the bytes [Start, End) of a text. The edits of a [List] are ordered and do not
+// overlap. After all rules have run there is one list against the original text; the diff, the new
+// file, the review and every count are made from it, and bytes outside of all edits are copied.
 package edit
 
 import (

@@ -1,5 +1,5 @@
-// Package frequency knows about how often each byte stands in configuration, logs and sources, so
-// that what is looked for is looked for by what is rare.
+// Package frequency estimates how often each byte occurs in configuration, logs and sources, so that a
+// search can look for the rarest byte of what it wants.
 package frequency
 
 import "unicode/utf8"

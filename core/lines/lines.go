@@ -1,8 +1,7 @@
-// Package lines is what a line is: where one begins and ends in a text, how it ends,
-// and what is white space in it.
+// Package lines defines lines: where they begin and end in a text, their line endings, and white space.
 //
-// A line ends in "\n" or "\r\n", and the ending is part of it; the last line of a text
-// may lack one. An empty text has no line. Places are byte offsets.
+// A line ends in "\n" or "\r\n", and the line ending is part of it; the last line of a text
+// may lack one. An empty text has no lines. Offsets are in bytes.
 package lines
 
 import "bytes"

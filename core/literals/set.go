@@ -1,5 +1,4 @@
-// Package literals finds any of many texts at once, in one pass, whole words or as
-// they stand.
+// Package literals finds any of many texts at once, in one pass, anywhere or as whole words.
 //
 // The central type is [Set].
 package literals

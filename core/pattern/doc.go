@@ -1,12 +1,11 @@
-// Package pattern says what matches: characters as they stand, whole words,
-// regular expressions, and what may or may not touch them.
+// Package pattern finds matches of texts, whole words and regular expressions, with guards on what
+// precedes and follows them.
 //
-// The central type is [Pattern], compiled from a [Spec]. It finds matches in
-// whole lines of a text, and never lets one end between the two bytes of a
-// Windows line ending. Before a line is looked at, the pattern asks the cheapest
-// question that can rule it out: a literal is searched for directly, and a regular
-// expression runs only on lines that hold the literal it requires.
+// The central type is [Pattern], compiled from a [Spec]. It searches whole lines of a text, and no
+// match ends between the two bytes of a Windows line ending. Before it looks at a line, a pattern
+// tries the cheapest test that can rule the line out: a literal is searched for directly, and a
+// regular expression only runs on lines with the literal that it requires.
 //
-// There is one matcher: [Pattern.Find]. What a replacement, a search, an assertion and
-// the mark of a range find is the same everywhere.
+// There is one matcher, [Pattern.Find]: replacements, searches, assertions and the marks of ranges
+// find the same.
 package pattern

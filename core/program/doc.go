@@ -1,10 +1,9 @@
-// Package program is the machine: rules that run over one text at a time.
+// Package program runs rules over one text at a time.
 //
-// The central type is [Program], what package compile makes of scripts: statements,
-// addresses and texts, compiled, that know nothing of how they were written.
-// [Program.Run] takes a text through all rules, top to bottom, each on the text as
-// the ones before left it, and returns one list of edits against the text as it
-// was. What is counted over many texts is gathered in a [Tally].
+// The central type is [Program], the output of package compile: compiled statements, addresses and
+// texts that do not refer to any script. [Program.Run] applies all rules in order, each to the text
+// that the ones before it produced, and returns one list of edits against the original text. Counts
+// over many texts are gathered in a [Tally].
 //
-// A Program is never changed by running it, so that many goroutines may share it.
+// Running a Program does not change it, so goroutines may share it.
 package program

@@ -1,8 +1,8 @@
 // Package query selects values of structured texts by paths: JSONPath (RFC 9535) in JSON, YAML, TOML
 // and CSV, XPath 1.0 in XML.
 //
-// The languages are libraries'. What they select is found again in the text's [tree.Document], whose
-// nodes know where they stand.
+// Libraries implement the two languages. Their results are mapped back to the nodes of the text's
+// [tree.Document], which have offsets.
 package query
 
 import (

@@ -1,5 +1,5 @@
-// Package revision is what rules make of one file: its bytes become text, the rules run
-// over it, and their edits are carried back to the bytes.
+// Package revision applies rules to one file: it decodes the bytes to text, runs the rules, and carries
+// their edits back to the bytes.
 //
 // The central type is [Revision].
 package revision

@@ -1,12 +1,13 @@
-// Package script is the rule language: its tokens, its syntax tree, its parser
-// and its printer.
+// Package script is the rule language: its table of forms, its tokens, its syntax tree, its parser and
+// its printer.
 //
-// The central type is [Script], the tree of one script file. [Parse] makes it
-// from source text and never stops at the first mistake: every [Problem] comes
-// back with its place, its reason and, where one is likely, its remedy. [Format]
-// lays a tree out the standard way, comments kept; parsing what it printed gives
-// the same tree.
+// Each statement, address, option, filter, placeholder and declaration is a row of a table (table.go):
+// its words, how it is parsed and printed, a line of help and an example. The parser, the printer,
+// [Complete] and [Reference] read that table.
 //
-// The package knows what a script says, not what it does: names are resolved and
-// patterns compiled by package program.
+// The central type is [Script], the tree of one script file. [Parse] builds it and continues after a
+// mistake: each [Problem] has its place, its reason and, if there is one, its remedy. [Format] prints a
+// tree in the standard layout with its comments; parsing the result gives the same tree.
+//
+// The package does not resolve names or compile patterns; package compile does.
 package script

@@ -1,4 +1,4 @@
-// Package syntax is the one table of what a file's name says of the text in it.
+// Package syntax is the one table of the syntaxes of files, and of the file names that imply them.
 package syntax
 
 import (

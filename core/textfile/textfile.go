@@ -1,9 +1,7 @@
-// Package textfile turns a file's bytes into text and edits of the text back into
-// edits of the bytes.
+// Package textfile decodes a file's bytes to text, and turns edits of the text into edits of the bytes.
 //
-// The central type is [File]. Rules see UTF-8; what no rule touched is never
-// decoded and encoded again but copied, so that it stays the same to the last byte:
-// byte order mark, line endings, invalid bytes and all.
+// The central type is [File]. Rules see UTF-8. Bytes outside of all edits are copied, never decoded and
+// encoded again, so byte order marks, line endings and invalid bytes stay unchanged.
 package textfile
 
 import (

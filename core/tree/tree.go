@@ -1,14 +1,15 @@
-// Package tree reads structured texts, JSON, YAML, TOML, XML and CSV, as trees of values that know
-// where they stand, and carries changes of values back to the text.
+// Package tree reads structured texts, JSON, YAML, TOML, XML and CSV, as trees of values with offsets,
+// and turns changes of values into edits of the text.
 //
-// A value is a small text of its own: [Document.Show] gives it without its quotes, escapes,
-// entities and indentation, and [Document.Write] makes of edits to that text edits of the whole,
-// in the form in which the value stands. Members are added, renamed and taken away in the layout
-// of their siblings. And the result is proven: [Document.Prove] parses what comes of it, and holds
-// it against the old tree with the changes that were asked for. So a form of writing that is not
-// foreseen here, or a parser's wrong place, costs a refusal, and never a wrong text.
+// Statements see a value as a small text: [Document.Show] returns it without quotes, escapes, entities
+// and indentation, and [Document.Write] turns edits of that text into edits of the whole text, in the
+// form in which the value is written. Members are added, renamed and removed in the layout of their
+// siblings. Then the result is proven: [Document.Prove] parses it and compares it with the old tree and
+// the intended changes. An unforeseen way of writing, or a wrong offset from a parser, therefore leads
+// to a refusal and never to a wrong text.
 //
-// The parsers are libraries'. What they do not tell, mostly where a value ends, is found here.
+// Libraries parse the texts. Where they do not report the end of a value, it is found here. Each
+// format is one file behind one interface (format.go).
 package tree
 
 import (

@@ -1,9 +1,8 @@
-// Package word says which characters belong to a word, and which are the same but
-// for case.
+// Package word defines which characters belong to words, and which are equal but for case.
 //
-// Letters, marks and digits of every script and the underscore belong to a word
-// wherever they stand; the characters of [Joiners] do where they stand between two
-// that do. Case is that of Unicode's simple folding, as package regexp has it.
+// Letters, marks and digits of every script and the underscore always belong to a word; the characters
+// of [Joiners] do if they are between two that do. Case is Unicode's simple folding, as in the package
+// regexp.
 package word
 
 import (

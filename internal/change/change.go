@@ -1,8 +1,7 @@
-// Package change is what is to be done to files: what a run over many files makes, a
-// person takes, and the vault writes.
+// Package change has the changes that are to be made to files: a run over many files produces them, a
+// person accepts them, and the vault writes them.
 //
-// The central type is [Change], the edits to one file and the digest of the content
-// that they are against.
+// The central type is [Change]: the edits to one file, and the digest of the content that they apply to.
 package change
 
 import (

@@ -1,5 +1,5 @@
-// Package cli is the command line: flags in, results out. Each command has a file
-// of its own, and computes nothing itself.
+// Package cli is the command line. Each command is one file: it reads options, calls package usecase,
+// and prints the results.
 package cli
 
 import (

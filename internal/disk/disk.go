@@ -1,11 +1,10 @@
-// Package disk is files and directories as this program uses them: held open, told apart by
-// their identity, and never reached through a link.
+// Package disk gives access to files and directories that are held open, identified by device and inode,
+// and never reached through a link.
 //
-// A [Dir] is an open directory; the names that its methods take are single ones, so that
-// no link leads out of it, and a link in a file's place is not followed. A [File] is an
-// open regular file. What reads and what writes go through the same calls, and compare
-// the identity of what they opened with that of what was meant. [System] opens directories by
-// path; [Real] is the machine's own, and tests have one that forgets what was not synced.
+// A [Dir] is an open directory; its methods take single names, so no link leads out of it, and a link
+// in the place of a file is not followed. A [File] is an open regular file. Readers and writers use the
+// same calls, and compare the identity of what they opened with what they expect. [System] opens
+// directories by path; [Real] is that of the machine, and tests have one that loses what was not synced.
 package disk
 
 import (

@@ -1,8 +1,7 @@
 // Package event has everything that --format json prints: one type for each event, as
 // docs/events.schema.json describes it, and the Writer that prints them, one JSON object a line.
 //
-// An event's name has one shape. What is named here keeps its name and its meaning for as long as
-// Version stays.
+// One event name has one shape. Names and meanings do not change as long as Version is the same.
 package event
 
 import (

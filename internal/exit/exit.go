@@ -1,7 +1,7 @@
 // Package exit has the exit statuses of the program, and the errors that carry one.
 //
-// An error type says its status itself, by a method ExitStatus; [Of] asks for it. An error that nobody
-// gave a status is one that nobody foresaw.
+// An error type returns its status by a method ExitStatus, which [Of] calls. An error without one is
+// unexpected: its status is Internal.
 package exit
 
 import (

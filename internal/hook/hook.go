@@ -1,5 +1,5 @@
-// Package hook runs what a person wants run around the writing of files: proofs that
-// decide, commands that follow, and the guard of a run on hold.
+// Package hook runs the user's commands around the writing of files: proofs, which can refuse a change,
+// commands that follow a change, and the guard process of a run on hold.
 package hook
 
 import (

@@ -1,7 +1,7 @@
-// Package progress tells how far long work has come.
+// Package progress counts the progress of long work.
 //
-// The central type is [Meter]: whoever works counts files and bytes on it, and whoever
-// waits reads it now and then. A nil Meter counts nothing.
+// The central type is [Meter]: workers count files and bytes, and a display reads the counts. A nil
+// Meter counts nothing.
 package progress
 
 import "sync/atomic"

@@ -1,8 +1,8 @@
-// Package report shows results to people: diffs, counts and what was left out, on
+// Package report prints results for people: diffs, counts, and what was left out, on
 // a terminal or in a pipe.
 //
-// The central type is [Printer]. What comes from a file never drives the terminal:
-// control characters are shown. In a pipe a diff is raw, so that it applies.
+// The central type is [Printer]. Contents of files never control the terminal: control characters are
+// made visible. In a pipe a diff has the bytes themselves, so that it can be applied.
 package report
 
 import (

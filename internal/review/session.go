@@ -1,10 +1,10 @@
-// Package review asks a person which changes to take, and knows nothing of how they
-// are made or will be written.
+// Package review asks a person which changes to accept. It does not know how they are
+// made or how they will be written.
 //
-// The central type is [Session]: files, each with changes that are taken or left. An
-// answer is kept by the change's key; after each answer the file's rules run again,
-// so that what depended on a change goes with it. [Prompt] asks at a plain terminal,
-// [Screen] with the whole of one.
+// The central type is [Session]: files, each with changes that are accepted or left out. An
+// answer is stored under the change's key. After each answer the rules run over the file again, so a
+// change that depends on one that was left out disappears with it. [Prompt] asks at a plain terminal,
+// [Screen] on the whole screen.
 package review
 
 import (

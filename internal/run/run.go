@@ -1,8 +1,7 @@
-// Package run takes a program through many files: select, read, edit, in parallel
-// and in bounded memory, with results in path order.
+// Package run applies a program to many files: it selects, reads and edits them in parallel and in bounded
+// memory, and returns the results in the order of paths.
 //
-// The central type is [Plan], what is to be done; [Plan.Do] does it. Nothing is
-// written here.
+// The central type is [Plan]; [Plan.Do] executes it. Nothing is written to files.
 package run
 
 import (

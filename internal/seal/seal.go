@@ -1,11 +1,10 @@
-// Package seal keeps a review: which files, what they were, and what exactly would be
-// written, in one file that can be carried to where it is to be done.
+// Package seal stores a review in one file that can be carried to another machine: which files it covers,
+// their contents, and exactly what would be written.
 //
-// A [Writer] makes it, file by file, and a [Seal] is read of it. It holds, for each file, what
-// would be written and the way back from there, and the digests of both, so that what a person
-// is shown is what is written, or the seal is damaged. The file is lines of JSON, a first one
-// for the review and then several for each file, whose contents are in pieces, so that neither
-// is ever held whole; it ends in a digest.
+// A [Writer] writes it file by file, and a [Seal] is read from it. For each file it has the edits in both
+// directions and the digests of both contents, so what was shown is what is written, or the seal
+// is reported as damaged. The file consists of lines of JSON, one for the review and several for each file,
+// whose contents are split so that none is ever in memory as a whole; it ends in a digest.
 package seal
 
 import (

@@ -1,8 +1,7 @@
-// Package selection turns paths and globs into files, in path order.
+// Package selection turns paths and globs into files, in the order of paths.
 //
-// The central type is [Selection], what a person asked for; [Selection.Walk] finds
-// the files. Nothing is passed over in silence: what is left out is reported with
-// its reason, and no file comes twice.
+// The central type is [Selection]; [Selection.Walk] finds its files. Nothing is skipped silently: what is
+// left out is reported with its reason. No file is visited twice.
 package selection
 
 import (

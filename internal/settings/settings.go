@@ -1,8 +1,7 @@
-// Package settings reads what a person has set for good, so that it need not be typed every
-// time.
+// Package settings reads the user's settings files.
 //
-// The central type is [Settings]. Its keys are the names of options; what would let a run
-// write unasked, or pass what is refused, is none of them.
+// The central type is [Settings]. Its keys are names of options. Options that let a run write without
+// asking, or accept what is refused, cannot be set.
 package settings
 
 import (

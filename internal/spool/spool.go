@@ -1,8 +1,8 @@
-// Package spool keeps what is made in one pass for the next one, on disk if it is much.
+// Package spool stores data made in one pass for the next one, on disk if it is large.
 //
-// The central type is [Spool]: pieces are appended, and read again by where they are. Up to a
-// bound they stay in memory; then they go to a temporary file that has no name, so that nothing
-// is left of it whatever becomes of the program.
+// The central type is [Spool]: records are appended, and read again by their offsets. They stay in memory up to a
+// limit; then they go to a temporary file without a name, which the kernel removes however the program
+// ends.
 package spool
 
 import (

@@ -1,7 +1,6 @@
-// Package terminal is the one place where text goes to a terminal. What comes from a
-// file, a name, a script or a seal never drives it: control characters, those that turn
-// the direction of text around, and bytes that are not UTF-8 are shown as something that
-// can be seen and does nothing. Only what [Paint] and [ClearLine] made is let through.
+// Package terminal is the one place where text is written to a terminal. Contents of files, names, scripts
+// and seals never control it: control characters, characters that change the direction of text, and
+// invalid UTF-8 are made visible. Only what [Paint] and [ClearLine] return is written unchanged.
 package terminal
 
 import (

@@ -1,5 +1,5 @@
-// Package trailer ends a content in a line with its digest, so that what was flipped, cut
-// or lengthened is noticed.
+// Package trailer ends a content with a line that has its digest, so that a flipped bit, a missing end or
+// an addition is detected.
 package trailer
 
 import (

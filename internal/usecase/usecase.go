@@ -1,7 +1,6 @@
-// Package usecase is what the program does, one function with one options type each:
-// [Find], [Preview], [Apply], [Undo], [Layout], [Check], [Filter] and what goes with a
-// sealed review. It knows no flags and prints nothing; what is shown and asked goes
-// through functions among the options.
+// Package usecase has one function with one options type for each thing the program does: [Preview],
+// [Apply], [Undo], [Layout], [Check], [Filter], and those of a sealed review. It reads no flags and
+// prints nothing; functions among the options show results and ask questions.
 package usecase
 
 import (

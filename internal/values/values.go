@@ -1,5 +1,5 @@
 // Package values reads files that give parameters their values: TOML, YAML or JSON,
-// names and single values, nothing nested.
+// names with single values, not nested.
 package values
 
 import (

@@ -1,6 +1,5 @@
-// Package vault is four rooms: store keeps what is known of runs, transaction writes files
-// all or none, history takes runs back, and hold those that nobody keeps.
+// Package vault holds the tests of its four packages together: store (records of runs), transaction (writes
+// files, all or none), history (undo and redo) and hold (runs that must be confirmed in time).
 //
-// It holds no code of its own, only the tests of what the rooms promise together: a
-// machine that goes down at any moment, over disks that forget what was not synced.
+// The tests let the machine go down at any moment, on disks that lose what was not synced.
 package vault

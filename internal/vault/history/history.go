@@ -1,7 +1,7 @@
-// Package history is what became of runs: which files are taken back by now, what takes a
-// run back, and whether what is kept of it still is what was written.
+// Package history is what happened to runs: which of their files are undone, how to undo the rest, and
+// whether their backups are intact.
 //
-// The central function is [Reverse]: from a run it makes the changes that take it back, to
+// The central function is [Reverse]: it makes the changes that undo a run, to
 // be shown, asked about and written like any others.
 package history
 

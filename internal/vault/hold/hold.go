@@ -1,11 +1,10 @@
-// Package hold takes runs back that nobody keeps in time.
+// Package hold undoes runs that nobody keeps in time.
 //
-// A run on hold is watched from before its first file is live: [Guard] waits until the run
-// is kept or its time is over, and then takes it back. What decides is the run's journal,
-// read and written under the store's lock, so that a run that was said to stay stays, and
-// one that was taken back is never taken back again. Runs whose guard is gone, such as
-// after the machine went down, are taken back by [Overdue], before anything else is
-// written.
+// A run on hold is watched from before its first file is replaced: [Guard] waits until the run
+// is kept or its time is over, and then undoes it. The run's journal decides, which is read and written
+// under the store's lock, so a run that was kept stays, and one that was undone is never undone again.
+// Runs whose guard no longer exists, for example after a reboot, are undone by [Overdue] before anything
+// else is written.
 package hold
 
 import (

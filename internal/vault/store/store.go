@@ -1,14 +1,13 @@
-// Package store keeps what is known of runs: a record of each, how far it came, and the
-// old contents of its files.
+// Package store keeps the records of runs: what they did, how far they came, and the
+// old contents of their files.
 //
-// The central type is [Store], a private directory. Below its directory runs each run has one of
-// its own, named by its date and its number, with three files: the record, what it is
-// about, file by file; the journal, how far it came ([State]); the backup, all old
-// contents one after another. Record and journal end in a digest and are replaced as a
-// whole, and every content has a digest in the record: what is not as it was written is
-// called damaged, and never acted upon.
+// The central type is [Store], a private directory. Each run has a directory below runs, named by its
+// date and its number, with three files: the record (the run, file by file), the journal (its
+// [State]) and the backup (all old contents, one after another). Record and journal end in a digest and
+// are replaced as a whole, and the record has a digest of every content. Anything that does not match its
+// digest is reported as damaged and never used.
 //
-// Whoever writes locks the store first and goes on with what that gives, a [Locked].
+// A writer locks the store first, and then uses the [Locked] that this returns.
 package store
 
 import (

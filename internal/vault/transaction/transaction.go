@@ -1,19 +1,19 @@
-// Package transaction writes files so that every one is whole at every instant, and all
+// Package transaction writes files so that each one is whole at every instant, and either all files
 // of a run are written or none. It is the only package that changes a user's file.
 //
-// [Write] goes through these steps, each on disk before the next:
+// [Write] takes these steps, each of which is on disk before the next:
 //
-//  1. The record says which files are meant.
+//  1. The record lists the files.
 //  2. Old contents go to the backup, new contents to temporary files beside their
-//     targets, with the attributes of the originals; the record says what they are.
+//     targets, with the attributes of the originals; the record describes them.
 //  3. The journal says "replacing".
-//  4. Each target and each copy still is what it was, and the copy is renamed over its
-//     target. What has to stay the file it is, is rewritten in place: its whole new
-//     content, like the old one, is on disk by then.
+//  4. Each target and each temporary file is checked for changes, and the temporary file is renamed over
+//     its target. A file that must keep its inode is rewritten in place: its old and its whole new
+//     content are on disk by then.
 //  5. The journal says "done", or "held".
 //
-// What does not come to its end is put back by [Recover], or at once: what did not report
-// success did not happen.
+// A run that does not finish is undone at once, or by [Recover]; a run that did not report
+// success has changed nothing.
 package transaction
 
 import (
