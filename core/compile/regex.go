@@ -36,7 +36,7 @@ func (c *compiler) valuesStand(t *script.Text) bool {
 	}
 	tree, err := syntax.Parse(expr.String(), syntax.Perl)
 	if err != nil {
-		return true // what is wrong is told when the values are in
+		return true // an error is reported once the values are filled in
 	}
 	stand := map[rune]bool{}
 	quoted := map[rune]bool{}

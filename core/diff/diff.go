@@ -272,7 +272,7 @@ func (w *Walk) extend(blk *block) error {
 	return nil
 }
 
-// roomForBlock makes room for a block of so many edits, if it is a long one: many lie in one piece
+// roomForBlock makes room for a block of this many edits, if it is a long one: many lie in one piece
 // of memory.
 func (w *Walk) roomForBlock(edits int) {
 	if edits > longBlock && cap(w.fresh)-len(w.fresh) < longBlock*16 {

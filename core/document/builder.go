@@ -23,7 +23,7 @@ type builder struct {
 	formulas []string
 	embedded []string
 	arena
-	every bool // elements of other namespaces are asked for, too
+	every bool // elements of other namespaces are read, too
 }
 
 // frame is what holds within an element.

@@ -127,7 +127,7 @@ func (b *builder) pieces(from, to int) error {
 	return nil
 }
 
-// piece returns what the first bytes, so many, of characters stand for.
+// piece returns the text that the first n bytes of src are read as.
 func (b *builder) piece(src []byte) (text string, n int, err error) {
 	switch c := src[0]; {
 	case c == '&':

@@ -286,7 +286,7 @@ func ReadAll(text []byte) (List, error) {
 	return all, nil
 }
 
-// readList reads a list of so many bytes, if they are there.
+// readList reads a list of size bytes; the error is that of a missing end.
 func readList(r io.Reader, size int64) (List, error) {
 	body, err := readBytes(r, size)
 	if err != nil {
@@ -298,7 +298,7 @@ func readList(r io.Reader, size int64) (List, error) {
 // shortText is up to how many bytes room is made for before they are there.
 const shortText = 64 << 10
 
-// readBytes reads so many bytes, which may not be there: no more room is made than for those that
+// readBytes reads size bytes, which may be missing: no more room is made than for those that
 // are.
 func readBytes(r io.Reader, size int64) ([]byte, error) {
 	if size <= shortText {

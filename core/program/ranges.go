@@ -28,7 +28,7 @@ func (f *Range) traits() traits {
 	return traits{scope: true, part: true, shifts: f.Form == script.Until, narrow: f.Form != script.Between}
 }
 
-// byPattern reports whether a mark is told by what stands on a line alone.
+// byPattern reports whether a mark is found by the contents of a line alone.
 func (m *Mark) byPattern() bool { return m.Pattern != nil && !m.Pattern.SpansLines() }
 
 // within returns the ranges in one span.

@@ -16,7 +16,7 @@ type Input struct {
 	Decide func(Proposal) Answer
 	// Before is what earlier texts counted, for a program that is Sequential.
 	Before Counters
-	// Progress, if it is not nil, is told now and then how far the run is: done of steps.
+	// Progress, if not nil, is called now and then with the progress of the run: done of steps.
 	Progress func(done, of int)
 
 	// Document is the office document whose text Text is, or nil.

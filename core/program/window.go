@@ -127,7 +127,7 @@ func (p *Program) unreadable(r *Result) *[]Note {
 	return &r.Unreadable
 }
 
-// below appends notes about a text that stands below so many lines.
+// below appends notes about a text that begins after before lines.
 func below(all, notes []Note, before int) []Note {
 	for _, n := range notes {
 		if n.Line > 0 {

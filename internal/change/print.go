@@ -28,7 +28,7 @@ var seed = maphash.MakeSeed()
 // SumOf returns the sum of a chunk.
 func SumOf(chunk []byte) uint64 { return maphash.Bytes(seed, chunk) }
 
-// With returns the print of a content with one more chunk, of so many bytes.
+// With returns the fingerprint of a content with one more chunk of size bytes.
 func (p Print) With(sum uint64, size int) Print {
 	if size == 0 {
 		return p
@@ -69,7 +69,7 @@ func ReadFile(f disk.File, by digest.Algorithm) (digest.Digest, Print, error) {
 	return Read(disk.Reader(f), by)
 }
 
-// buffers are for contents of less than so many bytes, as most are.
+// buffers are for contents of less than their size in bytes, as most are.
 var buffers = sync.Pool{New: func() any { return new([64 << 10]byte) }}
 
 // Read reads a content to its end, and returns its digest, made in one way, and its print.

@@ -34,7 +34,7 @@ const applyExample = `  # review all changes, then write
   # one change, no script
   frizzel apply --text /var/opt/railway/depot3/ --with /var/opt/railway/depot4/ conf`
 
-// applyFlags are all that an apply is told.
+// applyFlags are the options of apply.
 type applyFlags struct {
 	rules  ruleFlags
 	files  fileFlags

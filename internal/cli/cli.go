@@ -64,7 +64,7 @@ func newApp(s Streams, broken func()) *app {
 	}
 }
 
-// grace is how long a command may take to end by itself once it is told to.
+// grace is how long a command may take to finish after a signal.
 const grace = 700 * time.Millisecond
 
 // Main runs the program and returns its exit status.

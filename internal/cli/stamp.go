@@ -39,7 +39,7 @@ const stampExample = `  # one configuration for each kiosk of a table with the c
   frizzel stamp board.conf board.service --to 'out/{=name}/{=filename}' --rows boards.yaml \
       --param gateway=192.0.2.40 -r move-depot.friz --yes`
 
-// stampFlags are all that a stamp is told.
+// stampFlags are the options of stamp.
 type stampFlags struct {
 	to, rows string
 	each     []string

@@ -166,21 +166,21 @@ func (e *TooLongError) Error() string {
 	return fmt.Sprintf("%s is longer than the %s that it may be", e.Path, humanize.IBytes(uint64(e.Most)))
 }
 
-// ReadBounded reads a file of at most so many bytes by its path, whatever kind it is of.
-func ReadBounded(path string, most int64) ([]byte, error) {
+// ReadBounded reads a file of at most limit bytes by its path, whatever its kind.
+func ReadBounded(path string, limit int64) ([]byte, error) {
 	f, err := os.Open(path)
 	if err != nil {
 		return nil, err
 	}
 	defer Close(f)
-	return ReadStream(f, path, most)
+	return ReadStream(f, path, limit)
 }
 
-// ReadStream reads at most so many bytes; name is what messages call it.
-func ReadStream(r io.Reader, name string, most int64) ([]byte, error) {
-	text, err := io.ReadAll(io.LimitReader(r, most+1))
-	if err == nil && int64(len(text)) > most {
-		return nil, &TooLongError{name, most}
+// ReadStream reads at most limit bytes; name is used in messages.
+func ReadStream(r io.Reader, name string, limit int64) ([]byte, error) {
+	text, err := io.ReadAll(io.LimitReader(r, limit+1))
+	if err == nil && int64(len(text)) > limit {
+		return nil, &TooLongError{name, limit}
 	}
 	return text, err
 }

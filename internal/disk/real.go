@@ -212,7 +212,7 @@ func (f *realFile) ReadAt(p []byte, at int64) (read int, err error) {
 	return read, nil
 }
 
-// maxAtOnce is how many bytes one system call is asked for.
+// maxAtOnce is the size in bytes of one system call.
 const maxAtOnce = 1 << 30
 
 func (f *realFile) Write(p []byte) (written int, err error) {

@@ -75,7 +75,7 @@ func Screen(ctx context.Context, s *Session, in *os.File, out io.Writer, style r
 
 func (m *screen) Init() tea.Cmd { return nil }
 
-// written is told when an editor has ended.
+// written is sent when an editor has ended.
 type written struct {
 	file string
 	err  error

@@ -37,7 +37,7 @@ type place struct {
 	kept   kept
 }
 
-// placeOf returns the place of a window in which so many edits or matches are.
+// placeOf returns the place of a window with count edits or matches.
 func placeOf(w *pane, count int) place {
 	return place{offset: w.Offset, size: len(w.Raw), lines: w.lines, line: w.at.Lines, text: w.at.Bytes, count: count}
 }
@@ -197,7 +197,7 @@ func (s *pass) one(ctx context.Context, w *pane) {
 	}
 }
 
-// pass takes a window on, before which the text has so many bytes and lines.
+// pass passes a window on; the text has the given bytes and lines before it.
 func (s *pass) pass(w *pane, text, line int) error {
 	at := program.Window{Lines: line, Bytes: text, Ending: s.ending}
 	if s.how.Order == program.InOrder && !s.apart {

@@ -16,14 +16,14 @@ type ApplyOptions struct {
 	Rules *Compiled
 	Plan  *run.Plan
 	Write Writing
-	// Show is told of each file that changes, in path order, if nobody is asked.
+	// Show is called for each file that changes, in path order, if no questions are asked.
 	Show func(*run.Result) error
 	// Ask, if it is not nil, asks a person about all files that would change, and
 	// reports whether what is taken is to be written. refused says why it would not be.
 	Ask func(ctx context.Context, all []*run.Pending, refused func() []string) (bool, error)
 	// SkipUnreadable leaves out files that cannot be read, and goes on.
 	SkipUnreadable bool
-	// Ready is told what is about to be written.
+	// Ready is called before anything is written.
 	Ready func(*Applied) error
 }
 

@@ -20,7 +20,7 @@ type LayoutOptions struct {
 	Write *Writing // nil only looks
 	// Text gets what standard input becomes, where something is written.
 	Text func(string) error
-	// Differs is told of each script that is laid out otherwise.
+	// Differs is called for each script that is not in the standard layout.
 	Differs func(path string)
 }
 

@@ -74,7 +74,7 @@ func ReadSeal(path string) (*seal.Seal, error) {
 type ApplySealOptions struct {
 	Seal  *seal.Seal
 	Write Writing
-	// Take is asked about each file, of so many changes, with what is to be shown of it.
+	// Take is called for each file, with the number of its changes and its diff.
 	Take  func(c *change.Change, changes int, text diff.Windows) (bool, error)
 	Taken func() error // is called when all were asked about, before anything is written; nil for nothing
 }

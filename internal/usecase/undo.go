@@ -26,7 +26,7 @@ type UndoOptions struct {
 	Take  func(b *history.Back, text diff.Windows) (bool, error)
 	Taken func() error // is called when all were asked about, before anything is written; nil for nothing
 	Later Later        // what becomes of files that have changed since
-	// Found is told of the run, and of the files that are left alone.
+	// Found is called with the run, and with the files that are left alone.
 	Found func(r *store.Record, left []store.Left)
 }
 

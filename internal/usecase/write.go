@@ -35,10 +35,10 @@ type Writing struct {
 	Out   io.Writer // gets what commands print
 	// Progress counts files and bytes written; nil to tell nobody.
 	Progress *progress.Meter
-	// Keep says how long runs are kept, and Tidied is told where some were forgotten.
+	// Keep is how long runs are kept. Tidied is called if some were forgotten.
 	Keep   history.Keeping
 	Tidied func(runs int, freed int64, err error)
-	// Recovered is told, before anything is written, what became of earlier runs.
+	// Recovered is called, before anything is written, with the runs that were put back.
 	Recovered func(Recovered)
 }
 

@@ -126,7 +126,7 @@ type Piece struct {
 	blob   Blob
 }
 
-// Begin begins a content of about so many bytes.
+// Begin begins a content of about size bytes.
 func (b *Backup) Begin(size int64) (*Piece, error) {
 	p := &Piece{backup: b, blob: Blob{Packed: Zstandard}}
 	switch {

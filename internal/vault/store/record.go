@@ -149,7 +149,7 @@ func (r *Record) write(out io.Writer) error {
 	return r.Files.write(out)
 }
 
-// readRecord reads what write wrote, but for the files, which are read when they are asked for.
+// readRecord reads a record. Its files are read when they are first needed.
 func readRecord(body *io.SectionReader, again func() (*io.SectionReader, io.Closer, error)) (*Record, error) {
 	line, err := bufio.NewReader(body).ReadBytes('\n')
 	if err != nil {

@@ -296,7 +296,7 @@ func (s *staging) leftBefore(old disk.File) (bool, error) {
 	return false, nil
 }
 
-// besides stages the old content of the target as a file of its own, where that is asked for.
+// besides stages the old content of the target as a file of its own, if the run keeps it.
 func (s *staging) besides(target disk.File) error {
 	k, ok := s.beside[s.i]
 	if !ok {
