@@ -125,10 +125,10 @@ type Meta struct {
 }
 
 // ErrNotRegular is the error of what is not a regular file, such as a link in its place.
-var ErrNotRegular = errors.New("no regular file")
+var ErrNotRegular = errors.New("not a regular file")
 
 // ErrNotDir is the error of what is not a directory, such as a link in its place.
-var ErrNotDir = errors.New("no directory")
+var ErrNotDir = errors.New("not a directory")
 
 // MetaOf reads what an open file is, besides its content.
 func MetaOf(f File, info Info) (Meta, error) {

@@ -322,7 +322,7 @@ func (e *NoDirError) Error() string {
 func (e *NoDirError) Unwrap() error { return e.err }
 
 // errNotPrivate is the reason of a directory that is not the user's.
-var errNotPrivate = errors.New("no directory of yours")
+var errNotPrivate = errors.New("it is not a directory that you own")
 
 // makeIn makes the store's directory, or one in it, its owner's alone. One that is there must
 // be the user's own, and no link.
