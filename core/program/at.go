@@ -237,8 +237,8 @@ func places(n int) string {
 	return fmt.Sprintf("%d places", n)
 }
 
-// prove makes the statement's changes if what comes of them reads as the old text with those
-// changes and no others. The values around the statement follow.
+// prove makes the statement's changes if the result reads as the old text with exactly those
+// changes. The values around the statement follow.
 func (r *run) prove(c *changes, changes tree.Changes) {
 	if len(c.edits) == 0 {
 		return

@@ -66,7 +66,7 @@ func (p *Program) Windowing(f File, head []byte) Windowing {
 	w := Windowing{AnyOrder, n.takes, n.parts, n.spans}
 	switch {
 	case p.judges(f) && tree.MayBe(syntaxFor(f, p.Syntax(f)), head):
-		w.Order = NoWindows // what comes of it is read as a whole
+		w.Order = NoWindows // the result is read as a whole
 	case n.others || n.numbers && n.moves:
 		w.Order = NoWindows
 	case n.numbers || n.counts || n.parts || p.Sequential:

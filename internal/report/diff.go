@@ -81,8 +81,7 @@ type unified struct {
 	body    spool.Buffer
 	writer  *bufio.Writer // of body
 	returns bool
-	// written receives once the piece is written that is on its way while the next one is made;
-	// nil if none is.
+	// written receives the error of the piece that is written while the next one is made; nil if none is.
 	written chan error
 }
 
@@ -99,7 +98,7 @@ func (u *unified) write(text diff.Windows) error {
 	return errors.Join(err, u.out.Flush())
 }
 
-// wait waits until the piece is written that is on its way.
+// wait waits for the piece that is being written.
 func (u *unified) wait() error {
 	if u.written == nil {
 		return nil

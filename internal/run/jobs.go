@@ -14,7 +14,7 @@ import (
 	"frizzel/internal/selection"
 )
 
-// job is one file on its way through a worker.
+// A job is one file for a worker.
 type job struct {
 	number int // in path order
 	file   selection.File

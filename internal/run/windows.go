@@ -42,7 +42,7 @@ func placeOf(w *pane, count int) place {
 	return place{offset: w.Offset, size: len(w.Raw), lines: w.lines, line: w.at.Lines, text: w.at.Bytes, count: count}
 }
 
-// pane is a window on its way through a worker.
+// A pane is one window for a worker.
 type pane struct {
 	k int
 	*room

@@ -203,7 +203,7 @@ func (s *Store) OpenOld(r *Record, e *Entry) (io.ReadCloser, error) {
 	return v, nil
 }
 
-// PeekOld is OpenOld for whoever takes a part of the content, and holds what comes of it against
+// PeekOld is OpenOld for a caller that reads a part of the content, and compares the result with
 // a digest of its own.
 func (s *Store) PeekOld(r *Record, e *Entry) (io.ReadCloser, error) {
 	in, err := s.OpenOld(r, e)

@@ -21,7 +21,7 @@ import (
 
 // Files are the files of a run by their numbers, from 0, which may be too many to be held.
 type Files struct {
-	secret string // makes the names of what is on its way
+	secret string // makes the names of temporary files
 	count  int
 	read   func(*Files) error // nil once they are read
 	once   sync.Once
@@ -191,7 +191,7 @@ func (f *Files) readFrom(in io.Reader) error {
 // maxEntry is how many bytes are written of one file: three paths, and attributes.
 const maxEntry = 64 << 20
 
-// encode appends what is known of a file, but for the names of what is on its way.
+// encode appends what is known of a file, but for the names of its temporary files.
 func (e *Entry) encode(to *change.Encoder) {
 	to.String(string(e.Dir))
 	to.String(string(e.Name))

@@ -40,7 +40,7 @@ type Record struct {
 	Left    []Left        `json:"left,omitempty"`   // what was left alone by the run that takes back
 	Beside  int           `json:"beside,omitempty"` // how many of Files are old contents beside new ones
 	Count   int           `json:"files"`            // how many Files there are
-	Secret  string        `json:"secret"`           // makes the names of what is on its way
+	Secret  string        `json:"secret"`           // makes the names of temporary files
 	Blocks  []Blob        `json:"blocks,omitempty"` // of the backup, that hold many small pieces each
 	Files   *Files        `json:"-"`
 

@@ -77,7 +77,7 @@ const (
 	recordName  = "record"
 	journalName = "journal"
 	backupName  = "backup"
-	prunedName  = "pruned-" // the start of a run's name on its way out
+	prunedName  = "pruned-" // begins the name of a run that is being removed
 )
 
 func (s *Store) runsPath() string { return filepath.Join(s.path, runsName) }

@@ -12,7 +12,7 @@ import (
 	"frizzel/internal/vault/store"
 )
 
-// flow is a file's old content on its way, once, to the backup, and through the edits to the new
+// A flow reads a file's old content once and writes it to the backup, and through the edits to the new
 // one: whatever its size, no more than a few chunks of it are held.
 type flow struct {
 	old    io.Reader

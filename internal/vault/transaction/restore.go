@@ -134,7 +134,7 @@ type putting struct {
 	name  string
 }
 
-// prepare removes what is on its way beside the file, and sees to it that its old content
+// prepare removes the temporary files beside the file, and makes sure that its old content
 // can go live in a step, where it has to.
 func (w *putting) prepare() error {
 	e, dir, name := w.entry, w.dir, w.name

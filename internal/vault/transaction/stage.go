@@ -47,7 +47,7 @@ func (w *writer) stageAll(ctx context.Context) error {
 // stages is how often a file's content is gone through: read, backed up, written.
 const stages = 3
 
-// staging is one file on its way.
+// A staging is one file that is being staged.
 type staging struct {
 	*writer
 	backup *store.Backup
