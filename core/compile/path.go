@@ -28,10 +28,10 @@ func (c *compiler) path(t *script.Text) *query.Path {
 }
 
 // onePlace compiles the path of one place; nil after an error.
-func (c *compiler) onePlace(t *script.Text) *query.Place {
-	var p *query.Place
+func (c *compiler) onePlace(t *script.Text) *query.Target {
+	var p *query.Target
 	c.compilePath(t, func(source string) (bool, syntax.Family, error) {
-		made, err := query.CompilePlace(source)
+		made, err := query.CompileTarget(source)
 		if err != nil {
 			return false, 0, err
 		}

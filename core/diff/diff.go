@@ -92,11 +92,11 @@ type Walk struct {
 	left, joined []byte
 	joinedEdits  edit.List
 	fresh        []byte
-	passed       piece
+	passed       scratch
 }
 
-// piece is the memory of a hunk's piece.
-type piece struct {
+// scratch is the memory of a part of a hunk.
+type scratch struct {
 	lines []Line
 	fresh []byte
 }
@@ -287,7 +287,7 @@ func (w *Walk) pass(done bool) error {
 		w.open, w.fresh = nil, nil
 		return err
 	}
-	next, last := *w.open, piece{w.open.Lines, w.fresh}
+	next, last := *w.open, scratch{w.open.Lines, w.fresh}
 	next.Lines, next.Rules = w.passed.lines[:0], slices.Clone(next.Rules)
 	w.open, w.fresh, w.passed = &next, w.passed.fresh[:0], last
 	return err

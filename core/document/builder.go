@@ -15,7 +15,7 @@ type builder struct {
 	open   []*line // paragraphs that are open, the innermost last
 	frames []frame
 	frame
-	where    place
+	where    location
 	hiding   []byte // what hides gathers
 	texts    []textElement
 	lockOf   map[string]int
@@ -125,7 +125,7 @@ func (b *builder) elements(h handler) error {
 // begin opens a line.
 func (b *builder) begin() *line {
 	l := b.line()
-	l.place = b.where
+	l.location = b.where
 	b.lines = append(b.lines, l)
 	b.open = append(b.open, l)
 	return l
@@ -137,7 +137,7 @@ func (b *builder) end() {
 	b.open = b.open[:len(b.open)-1]
 	where := b.where
 	for _, target := range l.links {
-		b.where = l.place
+		b.where = l.location
 		b.whole("link target", target, "it is a link's target")
 	}
 	b.where, l.links = where, nil
@@ -154,11 +154,11 @@ func (b *builder) current() *line {
 // whole adds a line that nothing may change.
 func (b *builder) whole(what, text, why string) {
 	l := b.line()
-	l.text, l.place, l.lock = append(l.text, oneLine(text)...), b.where, b.locked(why)
-	if cells := l.place.cells; what != "" && len(cells) > 0 {
-		l.place = place{in: "sheet " + cells[0].sheet + " cell " + cells[0].String() + ", " + what}
+	l.text, l.location, l.lock = append(l.text, oneLine(text)...), b.where, b.locked(why)
+	if cells := l.location.cells; what != "" && len(cells) > 0 {
+		l.location = location{in: "sheet " + cells[0].sheet + " cell " + cells[0].String() + ", " + what}
 	} else if what != "" {
-		l.place.in = strings.TrimPrefix(l.place.in+", "+what, ", ")
+		l.location.in = strings.TrimPrefix(l.location.in+", "+what, ", ")
 	}
 	b.lines = append(b.lines, l)
 }
@@ -184,7 +184,7 @@ func (b *builder) hide(what, text string) {
 	}
 	p := b.where
 	if l := b.current(); l != nil {
-		p = l.place
+		p = l.location
 	}
 	p.in = strings.TrimPrefix(p.in+", "+what, ", ")
 	p.in = strings.TrimSuffix(p.in, ", ")
@@ -214,7 +214,7 @@ func (b *builder) finish() {
 			b.unpaired(l)
 			continue
 		}
-		if len(l.text) == 0 && len(l.place.cells) > 0 {
+		if len(l.text) == 0 && len(l.location.cells) > 0 {
 			continue
 		}
 		size += len(l.text) + 1
@@ -233,7 +233,7 @@ func (b *builder) finish() {
 func (b *builder) unpaired(l *line) {
 	if len(l.text) > 0 && !l.paired {
 		d := b.doc
-		d.Hidden = append(d.Hidden, Hidden{strings.TrimPrefix(l.place.String()+", for older readers", ", "), string(l.text)})
+		d.Hidden = append(d.Hidden, Hidden{strings.TrimPrefix(l.location.String()+", for older readers", ", "), string(l.text)})
 	}
 }
 

@@ -354,7 +354,7 @@ func (c *carrier) written(l *line, g segment, start, end int, fresh []byte) ([]b
 	if end == len(l.text) {
 		w.after = 0
 	}
-	if g.flavor == inOpen && len(l.place.cells) > 0 && bytes.IndexByte(fresh, '\t') >= 0 {
+	if g.flavor == inOpen && len(l.location.cells) > 0 && bytes.IndexByte(fresh, '\t') >= 0 {
 		return nil, errors.New("a spreadsheet's cell loses tabs") // as office suites read it
 	}
 	return w.write(fresh)

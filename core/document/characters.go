@@ -105,7 +105,7 @@ func (b *builder) pieces(from, to int) error {
 			flush(at)
 			begin = at
 		}
-		text, n, err := b.piece(src[at:to])
+		text, n, err := b.decoded(src[at:to])
 		if err != nil {
 			return err
 		}
@@ -127,8 +127,8 @@ func (b *builder) pieces(from, to int) error {
 	return nil
 }
 
-// piece returns the text that the first n bytes of src are read as.
-func (b *builder) piece(src []byte) (text string, n int, err error) {
+// decoded returns the text that the first n bytes of src are read as.
+func (b *builder) decoded(src []byte) (text string, n int, err error) {
 	switch c := src[0]; {
 	case c == '&':
 		r, n := entity(src)

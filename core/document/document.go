@@ -133,7 +133,7 @@ func (d *Document) Place(line int) string {
 	if line < 1 || line > len(d.lines) {
 		return ""
 	}
-	return d.lines[line-1].place.String()
+	return d.lines[line-1].location.String()
 }
 
 // Headings returns the document's headings, in order.

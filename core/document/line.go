@@ -19,7 +19,7 @@ type part struct {
 type line struct {
 	text     []byte // without its end
 	segments []segment
-	place    place
+	location location
 	level    int     // of a heading
 	lock     int     // of all of it
 	spare    bool    // not shown: it stands there for readers that cannot read the one shown
@@ -73,14 +73,14 @@ type textElement struct {
 	trimmed    bool // there is some, which does not count
 }
 
-// place is where a line stands.
-type place struct {
+// A location is where a line is in the document, for a person.
+type location struct {
 	in          string
 	row, column int // of a table's cell, from 1
 	cells       []area
 }
 
-func (p place) String() string {
+func (p location) String() string {
 	switch {
 	case len(p.cells) > 0:
 		return p.in + areas(p.cells)

@@ -23,7 +23,7 @@ type openReader struct {
 
 // openState is what holds within an element of an OpenDocument part.
 type openState struct {
-	where   place
+	where   location
 	cell    *openCell // whose paragraphs are one line; nil in none
 	deleted bool
 	silent  bool // paragraphs are not shown
@@ -85,12 +85,12 @@ func (b *builder) openDocument() error {
 			return err
 		}
 		r.state, r.stack, r.heading = openState{}, nil, ""
-		b.where = place{}
+		b.where = location{}
 		if err := b.walk(p, inOpen, r); err != nil {
 			return err
 		}
 	}
-	b.where = place{}
+	b.where = location{}
 	return b.rest()
 }
 
@@ -216,7 +216,7 @@ func (r *openReader) paragraph(name string) {
 		r.lock = lock
 	case c != nil:
 		c.line = r.begin()
-		c.line.place = place{cells: r.area(c.area)}
+		c.line.location = location{cells: r.area(c.area)}
 	default:
 		r.where = r.state.where
 		if r.where.in == "" && r.heading != "" {
@@ -265,7 +265,7 @@ func (r *openReader) aside(name string) {
 			what = "footnote"
 		}
 		r.notes++
-		r.state.where = place{in: fmt.Sprintf("%s %d", what, r.notes)}
+		r.state.where = location{in: fmt.Sprintf("%s %d", what, r.notes)}
 	case "office:annotation":
 		in := "comment"
 		if c := r.stack[len(r.stack)-1].cell; c != nil {
@@ -273,7 +273,7 @@ func (r *openReader) aside(name string) {
 		} else if r.slide > 0 {
 			in = fmt.Sprintf("slide %d comment", r.slide)
 		}
-		r.state.where = place{in: in}
+		r.state.where = location{in: in}
 	case "text:ruby-text":
 		r.pop()
 		r.hides(openAloud)
@@ -311,7 +311,7 @@ func (r *openReader) drawn(name string) {
 	case name == "draw:page":
 		r.push(openRestore)
 		r.slide++
-		r.state.where = place{in: fmt.Sprintf("slide %d", r.slide)}
+		r.state.where = location{in: fmt.Sprintf("slide %d", r.slide)}
 	case name == "presentation:notes":
 		r.push(openRestore)
 		if r.state.where.in != "" {
@@ -324,7 +324,7 @@ func (r *openReader) drawn(name string) {
 			r.mode = ignored
 		}
 		if r.slide == 0 && !r.state.silent {
-			r.state.where = place{in: "text box"}
+			r.state.where = location{in: "text box"}
 			if r.sheet != "" {
 				r.state.where.in = "sheet " + r.sheet + " text box"
 			}
@@ -342,19 +342,19 @@ func (r *openReader) styled(name string) {
 		r.push(openRestore)
 		r.state.silent = false
 		what, _, _ := strings.Cut(strings.TrimPrefix(name, "style:"), "-")
-		r.state.where = place{in: what}
+		r.state.where = location{in: what}
 	case name == "style:master-page", name == "style:handout-master":
 		r.push(openRestore)
 		r.state.silent = true
-		r.where = place{}
-		r.state.where = place{in: "master slide"}
+		r.where = location{}
+		r.state.where = location{in: "master slide"}
 	}
 }
 
 // bare begins a line of an element's characters.
 func (r *openReader) bare(what string) {
 	r.act, r.mode, r.flavor = openBare, shown, bare
-	r.where = place{in: what}
+	r.where = location{in: what}
 	r.text(true)
 	r.begin()
 }
@@ -374,7 +374,7 @@ func (r *openReader) closes(act action) error {
 		l := r.current()
 		if r.state.level > 0 {
 			r.heading = fmt.Sprintf("heading %q", l.text)
-			l.place.in = r.heading
+			l.location.in = r.heading
 		}
 		r.end()
 		r.pop()

@@ -11,7 +11,7 @@ func (r *openReader) table(name string) {
 		r.push(openRestore)
 		if r.book && r.state.where.in == "" {
 			r.sheet = r.s.value("table:name")
-			r.where = place{}
+			r.where = location{}
 			r.hide("name of a sheet", r.sheet)
 		}
 		r.state.where.row, r.state.where.column = 0, 0
@@ -31,12 +31,12 @@ func (r *openReader) table(name string) {
 		r.push(openRestore)
 		r.state.cell = nil
 	case "table:named-range", "table:named-expression":
-		r.where = place{}
+		r.where = location{}
 		r.hide("defined name", r.s.value("table:name"))
 		r.hide("defined name", r.s.value("table:cell-range-address"))
 		r.hide("defined name", r.s.value("table:expression"))
 	case "table:content-validation":
-		r.where = place{}
+		r.where = location{}
 		r.hide("validation", r.s.value("table:condition"))
 	case "table:filter-condition", "table:filter-set-item":
 		r.hide("filter", r.s.value("table:value"))
@@ -65,7 +65,7 @@ func (r *openReader) cell() {
 	r.cells = r.cells[1:]
 	c.area = area{r.sheet, int32(column), row, int32(column + n - 1), row + last}
 	if f := unescaped(t.formula); f != "" {
-		r.where = place{in: "sheet " + r.sheet + " cell " + c.area.String()}
+		r.where = location{in: "sheet " + r.sheet + " cell " + c.area.String()}
 		r.hide("formula", f)
 		c.lock = r.locked("it is the result of a formula")
 	} else if len(t.kind) > 0 && string(t.kind) != "string" {

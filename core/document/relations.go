@@ -136,7 +136,7 @@ func (b *builder) rest() error {
 	if err != nil {
 		return err
 	}
-	b.where = place{in: "properties"}
+	b.where = location{in: "properties"}
 	if err := b.each(all, "core-properties", bare, &propertyReader{builder: b}, nil); err != nil {
 		return err
 	}
@@ -180,7 +180,7 @@ func (b *builder) other(m *member) error {
 		b.embedded = append(b.embedded, m.name)
 		return nil
 	}
-	b.where = place{in: m.name}
+	b.where = location{in: m.name}
 	for _, known := range [][2]string{{"slidelayout", "slide layout"}, {"slidemaster", "slide master"}, {"notesmaster", "notes master"}, {"charts/", "chart"}, {"diagrams/", "diagram"}, {"glossary", "building block"}, {"customxml", "data of controls"}} {
 		if strings.Contains(name, known[0]) {
 			b.where.in = known[1]
@@ -231,12 +231,12 @@ func (r *propertyReader) opens(name string) error {
 	what, ok := map[string]string{"dc:title": "title", "dc:subject": "subject", "cp:keywords": "keywords", "meta:keyword": "keyword"}[name]
 	switch {
 	case ok && !r.s.empty:
-		r.where = place{in: what}
+		r.where = location{in: what}
 		r.text(true)
 		r.begin()
 		r.mode, r.act = shown, property
 	case name == "dc:description":
-		r.where = place{}
+		r.where = location{}
 		r.hides(property)
 	}
 	return nil

@@ -68,11 +68,11 @@ func (b *builder) workbook() error {
 		}
 	}
 	for _, l := range shared.strings {
-		if len(l.place.cells) == 0 {
+		if len(l.location.cells) == 0 {
 			b.doc.Hidden = append(b.doc.Hidden, Hidden{"text of no cell", string(l.text)})
 		}
 	}
-	b.where = place{}
+	b.where = location{}
 	b.lockNamed()
 	return b.rest()
 }
@@ -106,10 +106,10 @@ func (r *bookReader) opens(name string) error {
 		r.is = true
 	case "s:sheet":
 		r.sheets = append(r.sheets, [2]string{r.s.value("name"), r.s.value("r:id")})
-		r.where = place{}
+		r.where = location{}
 		r.hide("name of a sheet", r.s.value("name"))
 	case "s:definedName":
-		r.where = place{}
+		r.where = location{}
 		r.hide("defined name", r.s.value("name"))
 		r.hides(sheetHidden)
 	}
@@ -166,12 +166,12 @@ func (b *builder) sheet(m *member, rel relation, name string, shared []*line) er
 		return err
 	}
 	sheet := "sheet " + name
-	b.where = place{in: sheet}
+	b.where = location{in: sheet}
 	if err := b.each([]relation{rel}, rel.kind, inSheet, r, nil); err != nil {
 		return err
 	}
 	for _, target := range r.links {
-		b.where = place{in: sheet}
+		b.where = location{in: sheet}
 		b.whole("link target", target, "it is a link's target")
 	}
 	if err := b.each(own, "threadedComment", inSheet, &commentReader{builder: b, sheet: sheet, threads: r.threads}, nil); err != nil {
@@ -182,7 +182,7 @@ func (b *builder) sheet(m *member, rel relation, name string, shared []*line) er
 	}
 	d := b.drawing(nil)
 	return b.each(own, "drawing", inSlide, d, func(rel relation, _ int) (err error) {
-		d.where = place{in: sheet + " text box"}
+		d.where = location{in: sheet + " text box"}
 		d.relations, err = b.relations(rel.target)
 		return err
 	})
@@ -203,14 +203,14 @@ func (r *sheetReader) opens(name string) error {
 		r.cell()
 	case "s:f":
 		r.formula = true
-		r.where = place{in: fmt.Sprintf("sheet %s cell %s", r.name, cellName(r.column, r.row))}
+		r.where = location{in: fmt.Sprintf("sheet %s cell %s", r.name, cellName(r.column, r.row))}
 		r.hides(sheetFormula)
 	case "s:v":
 		r.hides(sheetValue)
 	case "s:is":
 		r.act = sheetLine
 		l := r.begin()
-		l.place = place{cells: r.area(r.here())}
+		l.location = location{cells: r.area(r.here())}
 	case "s:t":
 		if r.current() != nil && r.mode != hidden {
 			r.act, r.mode = sheetText, shown
@@ -253,11 +253,11 @@ func (r *sheetReader) around(name string) {
 			r.links = append(r.links, rel.target)
 		}
 	case "s:formula", "s:formula1", "s:formula2", "s:filter", "s:customFilter":
-		r.where = place{in: sheet}
+		r.where = location{in: sheet}
 		r.hide("filter", r.s.value("val"))
 		r.hides(sheetHidden)
 	case "s:dataValidation":
-		r.where = place{in: sheet}
+		r.where = location{in: sheet}
 		for _, a := range []string{"prompt", "promptTitle", "error", "errorTitle"} {
 			r.hide("validation", r.s.value(a))
 		}
@@ -267,7 +267,7 @@ func (r *sheetReader) around(name string) {
 			what = " footer"
 		}
 		r.act, r.mode = sheetHeader, shown
-		r.where, r.flavor = place{in: sheet + what}, inHeader
+		r.where, r.flavor = location{in: sheet + what}, inHeader
 		r.text(true)
 		r.begin()
 	}
@@ -312,13 +312,13 @@ func (r *sheetReader) value(text []byte) {
 			return
 		}
 		l := r.strings[n]
-		if len(l.place.cells) == 0 {
+		if len(l.location.cells) == 0 {
 			r.lines = append(r.lines, l)
 		}
-		if l.place.cells == nil {
-			l.place.cells = r.area(r.here())
+		if l.location.cells == nil {
+			l.location.cells = r.area(r.here())
 		} else {
-			l.place.cells = with(l.place.cells, r.here())
+			l.location.cells = with(l.location.cells, r.here())
 		}
 		r.names(l)
 		return
@@ -334,7 +334,7 @@ func (r *sheetReader) value(text []byte) {
 		text = oneLine(string(text))
 	}
 	l := r.line()
-	l.text, l.lock, l.place = append(l.text, text...), r.locked(why), place{cells: r.area(r.here())}
+	l.text, l.lock, l.location = append(l.text, text...), r.locked(why), location{cells: r.area(r.here())}
 	r.lines = append(r.lines, l)
 }
 

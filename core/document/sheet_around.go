@@ -20,7 +20,7 @@ func (r *columnReader) opens(name string) error {
 		first, _, _ := bytes.Cut([]byte(r.s.value("ref")), []byte(":"))
 		r.at, r.row = cellAt(first)
 		r.no = r.s.value("headerRowCount") == "0"
-		r.where = place{in: "sheet " + r.sheet}
+		r.where = location{in: "sheet " + r.sheet}
 		r.hide("name of a table", r.s.value("displayName"))
 	case "s:tableColumn":
 		from, to := r.s.attributeAt("name")
@@ -31,7 +31,7 @@ func (r *columnReader) opens(name string) error {
 			r.hide("column of a table", r.s.value("name"))
 			return nil
 		}
-		l := &line{place: place{in: "column of a table"}, spare: true}
+		l := &line{location: location{in: "column of a table"}, spare: true}
 		r.open = append(r.open, l)
 		b := r.builder
 		err := b.pieces(from, to)
@@ -59,7 +59,7 @@ func (r *commentReader) opens(name string) error {
 	switch name {
 	case "s:comment", "tc:threadedComment":
 		ref := r.s.value("ref")
-		r.where = place{in: r.sheet + " comment at " + ref}
+		r.where = location{in: r.sheet + " comment at " + ref}
 		if name == "tc:threadedComment" {
 			r.threads[ref] = true
 		} else if r.threads[ref] { // a copy, for older readers

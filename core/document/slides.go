@@ -7,7 +7,7 @@ type drawingReader struct {
 	*builder
 	alternatives
 	relations  []relation
-	tables     []place
+	tables     []location
 	properties [2]int32 // of the run at hand, where they stand
 }
 
@@ -58,7 +58,7 @@ func (b *builder) slide(rel relation, n int) error {
 	name := fmt.Sprintf("slide %d", n)
 	in := func(what string) func(relation, int) error {
 		return func(rel relation, _ int) (err error) {
-			r.where = place{in: name + what}
+			r.where = location{in: name + what}
 			r.relations, err = b.relations(rel.target)
 			return err
 		}

@@ -15,7 +15,7 @@ type wordReader struct {
 	levels    map[string]int // of headings, by the style
 	fields    []field
 	controls  []int // why what a control holds must not be changed; 0 for no reason
-	tables    []place
+	tables    []location
 	heading   string // the place below the last one
 	note      string // what the part's notes are called
 	notes     int
@@ -64,7 +64,7 @@ func (b *builder) word() error {
 	} {
 		r.note, r.notes = kind.note, 0
 		err := b.each(all, kind.kind, inWord, r, func(rel relation, _ int) (err error) {
-			r.where, r.fields = place{in: kind.in}, nil
+			r.where, r.fields = location{in: kind.in}, nil
 			r.relations, err = b.relations(rel.target)
 			return err
 		})
@@ -143,8 +143,8 @@ func (r *wordReader) opens(name string) error {
 		}
 		l := r.begin()
 		l.spare = r.fallback > 0
-		if l.place.in == "" && r.heading != "" {
-			l.place.in = r.heading
+		if l.location.in == "" && r.heading != "" {
+			l.location.in = r.heading
 		}
 	case "w:pPr":
 		r.run = false
@@ -178,7 +178,7 @@ func (r *wordReader) opens(name string) error {
 	case "w:txbxContent":
 		r.act = wordBox
 		r.tables = append(r.tables, r.where)
-		r.where = place{in: "text box"}
+		r.where = location{in: "text box"}
 		r.mode, r.run = ignored, false
 	case "w:footnote", "w:endnote", "w:comment":
 		if kind := r.s.value("w:type"); kind != "" && kind != "normal" { // what parts them from the text
@@ -186,7 +186,7 @@ func (r *wordReader) opens(name string) error {
 			return nil
 		}
 		r.notes++
-		r.where = place{in: fmt.Sprintf("%s %d", r.note, r.notes)}
+		r.where = location{in: fmt.Sprintf("%s %d", r.note, r.notes)}
 	case "wp:docPr", "pic:cNvPr", "v:shape", "v:rect":
 		r.hide("alternative text", r.s.value("descr"))
 		r.hide("alternative text", r.s.value("title"))
@@ -343,7 +343,7 @@ func (r *wordReader) closes(act action) error {
 		r.end()
 		if l.level > 0 && !l.spare {
 			r.heading = fmt.Sprintf("heading %q", l.text)
-			l.place.in = r.heading
+			l.location.in = r.heading
 		}
 	case wordText:
 		r.ended()

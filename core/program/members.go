@@ -92,7 +92,7 @@ func (s *RenameMembers) do(r *run) {
 
 // SettleValue is a compiled `settle value`, or with Item `settle item`.
 type SettleValue struct {
-	Place   *query.Place
+	Place   *query.Target
 	Text    *Template
 	Literal bool
 	Item    bool

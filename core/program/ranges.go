@@ -92,57 +92,57 @@ func untilBlank(t *outline.Text, s edit.Span) edit.Span {
 	}
 }
 
-// place is where a mark was found, bytes.
-type place struct {
+// markAt is where a mark was found, in byte offsets.
+type markAt struct {
 	start, end int
 	numbered   bool // a line by its number
 }
 
 // opens returns the first place of the mark in a span at or after at, where a line begins.
-func (m *Mark) opens(t *outline.Text, e edit.Span, at int) (place, bool) {
+func (m *Mark) opens(t *outline.Text, e edit.Span, at int) (markAt, bool) {
 	if m.Pattern != nil {
 		start, end, ok := m.Pattern.First(t.Bytes, at, e.End, at)
-		return place{start: start, end: end}, ok
+		return markAt{start: start, end: end}, ok
 	}
 	start, ok := m.lineStart(t, e)
-	return place{start, start, true}, ok && start >= at && start < e.End
+	return markAt{start, start, true}, ok && start >= at && start < e.End
 }
 
 // opensAt returns the place of the mark that begins at at.
-func (m *Mark) opensAt(t *outline.Text, e edit.Span, at int) (place, bool) {
+func (m *Mark) opensAt(t *outline.Text, e edit.Span, at int) (markAt, bool) {
 	if m.Pattern == nil {
 		start, ok := m.lineStart(t, e)
-		return place{start, start, true}, ok && start == at && start < e.End
+		return markAt{start, start, true}, ok && start == at && start < e.End
 	}
 	line := lines.Start(t.Bytes, e.Start, at)
 	start, end, ok := m.Pattern.First(t.Bytes, line, lines.Next(t.Bytes, at, e.End), at)
-	return place{start: start, end: end}, ok && start == at
+	return markAt{start: start, end: end}, ok && start == at
 }
 
 // closes returns the first place of the mark in a span behind where a range was opened: on
 // the same line first, but behind a numbered line from the next one. A mark by line number
 // is the whole of that line, and so also that one which holds the opening.
-func (m *Mark) closes(t *outline.Text, e edit.Span, opening place) (place, bool) {
+func (m *Mark) closes(t *outline.Text, e edit.Span, opening markAt) (markAt, bool) {
 	at := opening.end
 	if opening.numbered {
 		if at = lines.Next(t.Bytes, opening.start, e.End); at >= e.End {
-			return place{}, false
+			return markAt{}, false
 		}
 		return m.opens(t, e, at)
 	}
 	if m.Pattern == nil {
 		start, ok := m.lineStart(t, e)
 		from := lines.Start(t.Bytes, e.Start, opening.start)
-		return place{start: max(start, at), end: max(start, at)}, ok && start >= from && start < e.End
+		return markAt{start: max(start, at), end: max(start, at)}, ok && start >= from && start < e.End
 	}
 	if at > e.Start && !lines.AtStart(t.Bytes, at) {
 		line := lines.Start(t.Bytes, e.Start, at)
 		next := lines.Next(t.Bytes, at, e.End)
 		if start, end, ok := m.Pattern.First(t.Bytes, line, next, at); ok {
-			return place{start: start, end: end}, true
+			return markAt{start: start, end: end}, true
 		}
 		if at = next; at >= e.End {
-			return place{}, false
+			return markAt{}, false
 		}
 	}
 	return m.opens(t, e, at)

@@ -98,12 +98,12 @@ func TestPlaces(t *testing.T) {
 		`@g`:                        {{Name: "g", Attribute: true}},
 		`b/c`:                       {{Name: "b"}, {Name: "c"}},
 	} {
-		p, err := CompilePlace(source)
+		p, err := CompileTarget(source)
 		require.NoError(t, err, source)
 		require.Equal(t, want, p.Steps, source)
 	}
 	for _, bad := range []string{"$", "$..a", "$[*]", "$[-1]", "$[0, 1]", "$[?@.a]", "$[1:2]", "/a//b", "//a", "/a/*", "/a[1]", "/a/text()", "/a/@b/c", "/a[@b]", "/child::a"} {
-		_, err := CompilePlace(bad)
+		_, err := CompileTarget(bad)
 		require.Error(t, err, bad)
 	}
 }

@@ -16,8 +16,8 @@ type Address struct {
 
 // A Form is the sort of an address, and what it looks for.
 type Form interface {
-	// pieces returns the address behind its opening word, on, in or outside.
-	pieces(opening string) []piece
+	// chunks returns the address behind its opening word, on, in or outside.
+	chunks(opening string) []chunk
 	word() string // that it begins with
 }
 
@@ -140,7 +140,7 @@ var addressUses = []Use{
 }
 
 func (*Lines) word() string { return "lines" }
-func (a *Lines) pieces(opening string) []piece {
+func (a *Lines) chunks(opening string) []chunk {
 	switch {
 	case a.Single:
 		return oneOf(opening + " line " + strconv.Itoa(a.From))
@@ -151,7 +151,7 @@ func (a *Lines) pieces(opening string) []piece {
 }
 
 func (a *EdgeLines) word() string { return map[bool]string{true: "last", false: "first"}[a.Last] }
-func (a *EdgeLines) pieces(opening string) []piece {
+func (a *EdgeLines) chunks(opening string) []chunk {
 	if a.Count == 1 {
 		return oneOf(opening + " " + a.word() + " line")
 	}
@@ -159,34 +159,34 @@ func (a *EdgeLines) pieces(opening string) []piece {
 }
 
 func (*LinesWith) word() string { return "lines" }
-func (a *LinesWith) pieces(opening string) []piece {
+func (a *LinesWith) chunks(opening string) []chunk {
 	if a.Without {
-		return patternPieces(opening+" lines without", a.Pattern)
+		return patternChunks(opening+" lines without", a.Pattern)
 	}
-	ps := patternPieces(opening+" lines with", a.Pattern)
+	ps := patternChunks(opening+" lines with", a.Pattern)
 	if a.Above > 0 {
-		ps = append(ps, piece{words: "and " + strconv.Itoa(a.Above) + " above", joined: true})
+		ps = append(ps, chunk{words: "and " + strconv.Itoa(a.Above) + " above", joined: true})
 	}
 	if a.Below > 0 {
-		ps = append(ps, piece{words: "and " + strconv.Itoa(a.Below) + " below", joined: true})
+		ps = append(ps, chunk{words: "and " + strconv.Itoa(a.Below) + " below", joined: true})
 	}
 	return ps
 }
 
 func (*Range) word() string { return "lines" }
-func (a *Range) pieces(opening string) []piece {
+func (a *Range) chunks(opening string) []chunk {
 	first, second := " lines from", [...]string{"to", "and", "until"}[a.Form]
 	if a.Form == Between {
 		first = " lines between"
 	}
-	return append(markPieces(opening+first, a.Open), markPieces(second, a.Close)...)
+	return append(markChunks(opening+first, a.Open), markChunks(second, a.Close)...)
 }
 
-func markPieces(head string, m *Mark) []piece {
-	var ps []piece
+func markChunks(head string, m *Mark) []chunk {
+	var ps []chunk
 	switch {
 	case m.Pattern != nil:
-		ps = patternPieces(head, m.Pattern)
+		ps = patternChunks(head, m.Pattern)
 	case m.Last:
 		ps = oneOf(head + " last line")
 	default:
@@ -201,26 +201,26 @@ func (*Block) word() string     { return "block" }
 func (*Paragraph) word() string { return "paragraph" }
 func (*Values) word() string    { return "at" }
 
-func (a *Section) pieces(opening string) []piece { return textPieces(opening+" section", a.Name) }
-func (a *Block) pieces(opening string) []piece {
-	return patternPieces(opening+" block with", a.Pattern)
+func (a *Section) chunks(opening string) []chunk { return textChunks(opening+" section", a.Name) }
+func (a *Block) chunks(opening string) []chunk {
+	return patternChunks(opening+" block with", a.Pattern)
 }
-func (a *Paragraph) pieces(opening string) []piece {
-	return patternPieces(opening+" paragraph with", a.Pattern)
+func (a *Paragraph) chunks(opening string) []chunk {
+	return patternChunks(opening+" paragraph with", a.Pattern)
 }
-func (a *Values) pieces(string) []piece { return textPieces("at", a.Path) }
+func (a *Values) chunks(string) []chunk { return textChunks("at", a.Path) }
 
-func (n *Addressed) pieces() []piece { return n.Address.pieces() }
+func (n *Addressed) chunks() []chunk { return n.Address.chunks() }
 
-// pieces returns the address with its opening word.
-func (a *Address) pieces() []piece {
+// chunks returns the address with its opening word.
+func (a *Address) chunks() []chunk {
 	opening := "outside"
 	if r := addressRowOf(a.Form.word()); r != nil && !a.Outside {
 		opening = r.opening
 	}
-	ps := a.Form.pieces(opening)
+	ps := a.Form.chunks(opening)
 	for _, h := range a.Having {
-		ps = append(ps, patternPieces(h.word(), h.Pattern)...)
+		ps = append(ps, patternChunks(h.word(), h.Pattern)...)
 	}
 	return append(ps, when(a.Direct, "directly")...)
 }

@@ -118,14 +118,14 @@ var declarations = []row{
 	}},
 }
 
-func (n *Version) pieces() []piece   { return oneOf("frizzel " + strconv.Itoa(n.Number)) }
-func (n *Title) pieces() []piece     { return textPieces("title", n.Text) }
-func (n *Joiners) pieces() []piece   { return textPieces("joiners", n.Text) }
-func (n *Encoding) pieces() []piece  { return textPieces("encoding", n.Name) }
-func (n *Syntax) pieces() []piece    { return textPieces("syntax", n.Name) }
-func (n *UseScript) pieces() []piece { return textPieces("use", n.Path) }
+func (n *Version) chunks() []chunk   { return oneOf("frizzel " + strconv.Itoa(n.Number)) }
+func (n *Title) chunks() []chunk     { return textChunks("title", n.Text) }
+func (n *Joiners) chunks() []chunk   { return textChunks("joiners", n.Text) }
+func (n *Encoding) chunks() []chunk  { return textChunks("encoding", n.Name) }
+func (n *Syntax) chunks() []chunk    { return textChunks("syntax", n.Name) }
+func (n *UseScript) chunks() []chunk { return textChunks("use", n.Path) }
 
-func (n *Files) pieces() []piece {
+func (n *Files) chunks() []chunk {
 	s := "files"
 	if n.Not {
 		s = "not files"
@@ -136,26 +136,26 @@ func (n *Files) pieces() []piece {
 	return oneOf(s)
 }
 
-func (n *Param) pieces() []piece {
+func (n *Param) chunks() []chunk {
 	ps := oneOf("param " + n.Name)
 	if n.Default != nil {
 		if n.Default.Block {
-			ps = textPieces(ps[0].words+" =", n.Default)
+			ps = textChunks(ps[0].words+" =", n.Default)
 		} else {
 			ps[0].words += " = " + quote(n.Default)
 		}
 	}
-	return append(ps, optionPieces(n.options())...)
+	return append(ps, optionChunks(n.options())...)
 }
 
-func (n *Rule) pieces() []piece {
+func (n *Rule) chunks() []chunk {
 	if n.About == nil {
 		return oneOf("rule " + n.Name)
 	}
-	return textPieces("rule "+n.Name, n.About)
+	return textChunks("rule "+n.Name, n.About)
 }
 
-func (n *Example) pieces() []piece {
+func (n *Example) chunks() []chunk {
 	head := "example"
 	if n.Name != nil {
 		head += " " + quote(n.Name)
@@ -179,12 +179,12 @@ func (p *parser) version(h Head) Node {
 // options returns what may follow a parameter's name, but for the default value.
 func (n *Param) options() []option {
 	env := texted(&n.Env, true, "the environment variable", "an environment variable's name", "from", "env")
-	for i := range env.pieces {
-		env.pieces[i].joined = true
+	for i := range env.chunks {
+		env.chunks[i].joined = true
 	}
 	all := []option{env, {words: []string{"matching"}, what: "what the value matches", parse: func(p *parser) { n.Matching = p.pattern() }}}
 	if n.Matching != nil {
-		all[1].pieces = patternPieces("matching", n.Matching)
+		all[1].chunks = patternChunks("matching", n.Matching)
 	}
 	return append(all, texted(&n.About, true, "the description", "a description", "about"))
 }
@@ -330,19 +330,19 @@ var guards = []row{
 	}},
 }
 
-func (n *When) pieces() []piece {
+func (n *When) chunks() []chunk {
 	switch {
 	case n.Pattern != nil && n.Lacks:
-		return patternPieces("when file lacks", n.Pattern)
+		return patternChunks("when file lacks", n.Pattern)
 	case n.Pattern != nil:
-		return patternPieces("when file has", n.Pattern)
+		return patternChunks("when file has", n.Pattern)
 	case n.By != "":
 		return oneOf("when file changed by " + n.By)
 	}
 	return oneOf("when file changed")
 }
 
-func (n *Expect) pieces() []piece {
+func (n *Expect) chunks() []chunk {
 	s := "expect " + n.Bound.String() + " changes"
 	if n.Bound.Count == 1 {
 		s = s[:len(s)-1]
@@ -353,7 +353,7 @@ func (n *Expect) pieces() []piece {
 	return oneOf(s)
 }
 
-func (n *Assert) pieces() []piece {
+func (n *Assert) chunks() []chunk {
 	head := "forbid"
 	if !n.Forbid {
 		head = "require"
@@ -363,7 +363,7 @@ func (n *Assert) pieces() []piece {
 	}
 	ps := oneOf(head)
 	if n.Pattern != nil {
-		ps = patternPieces(head, n.Pattern)
+		ps = patternChunks(head, n.Pattern)
 	}
 	return append(ps, when(n.PerFile, "per file")...)
 }

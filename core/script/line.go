@@ -92,27 +92,27 @@ var lining = []row{
 	}},
 }
 
-func (*Delete) pieces() []piece { return oneOf("delete") }
+func (*Delete) chunks() []chunk { return oneOf("delete") }
 
 func (n *Insert) options() []option {
 	return []option{flagged(&n.UnlessPresent, "unless present", "unless", "present")}
 }
 
-func (n *Insert) pieces() []piece {
-	return append(textPieces("insert "+n.Where.String(), n.Text), optionPieces(n.options())...)
+func (n *Insert) chunks() []chunk {
+	return append(textChunks("insert "+n.Where.String(), n.Text), optionChunks(n.options())...)
 }
 
-func (n *Rewrite) pieces() []piece { return textPieces("rewrite as", n.Text) }
-func (n *Rename) pieces() []piece  { return textPieces("rename to", n.To) }
+func (n *Rewrite) chunks() []chunk { return textChunks("rewrite as", n.Text) }
+func (n *Rename) chunks() []chunk  { return textChunks("rename to", n.To) }
 
-func (n *Comment) pieces() []piece {
+func (n *Comment) chunks() []chunk {
 	if n.Out {
-		return textPieces("comment out with", n.Mark)
+		return textChunks("comment out with", n.Mark)
 	}
-	return textPieces("uncomment", n.Mark)
+	return textChunks("uncomment", n.Mark)
 }
 
-func (n *Transfer) pieces() []piece {
+func (n *Transfer) chunks() []chunk {
 	head := "copy"
 	if n.Move {
 		head = "move"
@@ -130,7 +130,7 @@ func (n *Transfer) pieces() []piece {
 	case d.Line > 0:
 		return oneOf(head + " line " + strconv.Itoa(d.Line))
 	}
-	return patternPieces(head+" lines with", n.Dest.Pattern)
+	return patternChunks(head+" lines with", n.Dest.Pattern)
 }
 
 func (p *parser) insert(h Head) Node {

@@ -15,13 +15,13 @@ type option struct {
 	flag *bool
 	// parse reads what follows the words; nil for an option that is only a flag.
 	parse func(p *parser)
-	// pieces returns the option as it is printed, nil if it is not set; for a flag it is the words.
-	pieces []piece
+	// chunks returns the option as it is printed, nil if it is not set; for a flag it is the words.
+	chunks []chunk
 }
 
 // flagged is an option that only sets a flag.
 func flagged(flag *bool, what string, words ...string) option {
-	return option{words: words, what: what, flag: flag, pieces: when(*flag, join(words))}
+	return option{words: words, what: what, flag: flag, chunks: when(*flag, join(words))}
 }
 
 // texted is an option with a text, without placeholders if plain is set.
@@ -34,17 +34,17 @@ func texted(text **Text, plain bool, what, operand string, words ...string) opti
 		}
 	}}
 	if *text != nil {
-		o.pieces = textPieces(join(words), *text)
+		o.chunks = textChunks(join(words), *text)
 	}
 	return o
 }
 
-// when returns words as a piece, if ok.
-func when(ok bool, words string) []piece {
+// when returns words as a chunk, if ok.
+func when(ok bool, words string) []chunk {
 	if !ok {
 		return nil
 	}
-	return []piece{{words: words}}
+	return []chunk{{words: words}}
 }
 
 // options reads the options of a form, in any order, as often as read is called.
@@ -104,10 +104,10 @@ func (o *options) one() bool {
 	return false
 }
 
-// optionPieces returns the options that are set, as they are printed.
-func optionPieces(all []option) (out []piece) {
+// optionChunks returns the options that are set, as they are printed.
+func optionChunks(all []option) (out []chunk) {
 	for _, o := range all {
-		out = append(out, o.pieces...)
+		out = append(out, o.chunks...)
 	}
 	return out
 }

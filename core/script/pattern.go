@@ -126,26 +126,26 @@ func (p *parser) kindAndText() (PatternKind, *Text) {
 	return kind, p.text("what to match")
 }
 
-// patternPieces returns a pattern behind the words head.
-func patternPieces(head string, n *Pattern) []piece {
+// patternChunks returns a pattern behind the words head.
+func patternChunks(head string, n *Pattern) []chunk {
 	ps := barePattern(head, n)
 	if n.IgnoreCase {
-		ps = append(ps, piece{words: "ignoring case"})
+		ps = append(ps, chunk{words: "ignoring case"})
 	}
 	return ps
 }
 
 // barePattern returns a pattern without `ignoring case`, which then follows at the statement's end.
-func barePattern(head string, n *Pattern) []piece {
+func barePattern(head string, n *Pattern) []chunk {
 	kind := n.Kind.String()
 	if kind != "" {
 		kind = " " + kind
 	}
-	ps := append(textPieces(head+kind, n.Text), when(n.Whole, "whole")...)
+	ps := append(textChunks(head+kind, n.Text), when(n.Whole, "whole")...)
 	for _, g := range n.Guards {
 		for _, w := range guardWords {
 			if w.not == g.Not && w.preceded == g.Preceded {
-				ps = append(ps, textPieces(join(w.words)+" "+g.Kind.String(), g.Text)...)
+				ps = append(ps, textChunks(join(w.words)+" "+g.Kind.String(), g.Text)...)
 			}
 		}
 	}

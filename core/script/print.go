@@ -17,9 +17,9 @@ func Format(s *Script) string {
 	return p.b.String()
 }
 
-// printer writes a tree, a line at a time. A statement is a list of pieces,
+// printer writes a tree, a line at a time. A statement is a list of chunks,
 // each of which may begin a line of its own: texts of several lines do, as do
-// all pieces after one, and all where one line would be too long.
+// all chunks after one, and all where one line would be too long.
 type printer struct {
 	b      strings.Builder
 	indent int
@@ -67,19 +67,19 @@ func (p *printer) comments(lines []string) {
 	}
 }
 
-// piece is a part of a statement: words, then perhaps a text of several lines.
-type piece struct {
+// chunk is a part of a statement: words, then perhaps a text of several lines.
+type chunk struct {
 	words string
 	block *Text
 	// joined marks words that cannot begin a line.
 	joined bool
 }
 
-// statement prints the pieces, a body in braces where open is set, and the
+// statement prints the chunks, a body in braces where open is set, and the
 // comment behind.
-func (p *printer) statement(pieces []piece, after string) {
+func (p *printer) statement(chunks []chunk, after string) {
 	width, blocks := 4*p.indent, false
-	for _, pc := range pieces {
+	for _, pc := range chunks {
 		width += utf8.RuneCountInString(pc.words) + 1
 		blocks = blocks || pc.block != nil
 	}
@@ -94,7 +94,7 @@ func (p *printer) statement(pieces []piece, after string) {
 			line, first = "", false
 		}
 	}
-	for _, pc := range pieces {
+	for _, pc := range chunks {
 		if broken && !pc.joined {
 			flush()
 		}
@@ -139,7 +139,7 @@ func (p *printer) braces(head string, nodes []Node, end []string, after string) 
 func (p *printer) node(n Node) {
 	switch n := n.(type) {
 	case *Rule:
-		p.braces(n.pieces()[0].words, n.Body, n.End, n.After)
+		p.braces(n.chunks()[0].words, n.Body, n.End, n.After)
 	case *Example:
 		p.example(n)
 	case *ReplaceEach:
@@ -147,12 +147,12 @@ func (p *printer) node(n Node) {
 	case *Addressed:
 		p.addressed(n)
 	default:
-		p.statement(n.pieces(), n.head().After)
+		p.statement(n.chunks(), n.head().After)
 	}
 }
 
 func (p *printer) addressed(n *Addressed) {
-	head := n.pieces()
+	head := n.chunks()
 	if n.Braces {
 		last := &head[len(head)-1]
 		if last.block == nil {
@@ -177,7 +177,7 @@ func (p *printer) addressed(n *Addressed) {
 		p.indent--
 		p.comments(one(n.After))
 	default:
-		rest := inner.pieces()
+		rest := inner.chunks()
 		rest[0].joined = len(rest) == 1
 		p.statement(append(head, rest...), n.After)
 	}
@@ -192,10 +192,10 @@ func one(comment string) []string {
 
 func (p *printer) replaceEach(n *ReplaceEach) {
 	if n.Table != nil {
-		p.statement(n.pieces(), n.After)
+		p.statement(n.chunks(), n.After)
 		return
 	}
-	p.line(n.pieces()[0].words + " {")
+	p.line(n.chunks()[0].words + " {")
 	p.indent++
 	for i, pair := range n.Pairs {
 		above := pair.Above
@@ -203,7 +203,7 @@ func (p *printer) replaceEach(n *ReplaceEach) {
 			above = above[1:]
 		}
 		p.comments(above)
-		p.statement(append(textPieces("", pair.Old), textPieces("with", pair.With)...), pair.After)
+		p.statement(append(textChunks("", pair.Old), textChunks("with", pair.With)...), pair.After)
 	}
 	p.comments(n.End)
 	p.indent--
@@ -211,36 +211,36 @@ func (p *printer) replaceEach(n *ReplaceEach) {
 }
 
 func (p *printer) example(n *Example) {
-	p.line(n.pieces()[0].words + " {")
+	p.line(n.chunks()[0].words + " {")
 	p.indent++
 	for _, s := range n.Sets {
-		p.statement(textPieces("set "+s.Name+" =", s.Value), "")
+		p.statement(textChunks("set "+s.Name+" =", s.Value), "")
 	}
 	if n.File != nil {
-		p.statement(textPieces("file", n.File), "")
+		p.statement(textChunks("file", n.File), "")
 	}
-	p.statement(textPieces("given", n.Given), "")
+	p.statement(textChunks("given", n.Given), "")
 	if n.Gives == nil {
 		p.line("gives the same")
 	} else {
-		p.statement(textPieces("gives", n.Gives), "")
+		p.statement(textChunks("gives", n.Gives), "")
 	}
 	p.indent--
 	p.line(strings.TrimSuffix("} "+n.After, " "))
 }
 
-// textPieces returns words and a text behind them.
-func textPieces(words string, t *Text) []piece {
+// textChunks returns words and a text behind them.
+func textChunks(words string, t *Text) []chunk {
 	if t.Block {
-		return []piece{{words: words, block: t}}
+		return []chunk{{words: words, block: t}}
 	}
-	return []piece{{words: strings.TrimPrefix(words+" "+quote(t), " ")}}
+	return []chunk{{words: strings.TrimPrefix(words+" "+quote(t), " ")}}
 }
 
-// oneOf returns words as one piece.
-func oneOf(words string) []piece { return []piece{{words: words}} }
+// oneOf returns words as one chunk.
+func oneOf(words string) []chunk { return []chunk{{words: words}} }
 
-// quote writes a text on one line; a block is written by its piece.
+// quote writes a text on one line; a block is written by its chunk.
 func quote(t *Text) string {
 	if t.Quote == 0 {
 		t.Quoted('"')

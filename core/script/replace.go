@@ -82,10 +82,10 @@ func (n *Replace) options() []option {
 			return w
 		}, "occurrences"),
 		flagged(&n.InFile, "in file", "in", "file"),
-		{words: []string{"ignoring", "case"}, what: "ignoring case", group: "case", flag: &n.Pattern.IgnoreCase, pieces: when(n.Pattern.IgnoreCase, "ignoring case")},
+		{words: []string{"ignoring", "case"}, what: "ignoring case", group: "case", flag: &n.Pattern.IgnoreCase, chunks: when(n.Pattern.IgnoreCase, "ignoring case")},
 	}
 	if n.Which != (Which{}) {
-		all[0].pieces = oneOf(n.Which.String())
+		all[0].chunks = oneOf(n.Which.String())
 	}
 	keeping := flagged(&n.KeepCase, "keeping case", "keeping", "case")
 	keeping.group = "case"
@@ -106,12 +106,12 @@ func (w Which) String() string {
 	return "occurrences " + strconv.Itoa(w.From) + " to " + strconv.Itoa(w.To)
 }
 
-func (n *Replace) pieces() []piece {
+func (n *Replace) chunks() []chunk {
 	if n.With == nil {
-		return append(barePattern("remove", n.Pattern), optionPieces(n.options())...)
+		return append(barePattern("remove", n.Pattern), optionChunks(n.options())...)
 	}
-	ps := append(barePattern("replace", n.Pattern), textPieces("with", n.With)...)
-	return append(ps, optionPieces(n.options())...)
+	ps := append(barePattern("replace", n.Pattern), textChunks("with", n.With)...)
+	return append(ps, optionChunks(n.options())...)
 }
 
 // replace reads what follows `replace`.
@@ -177,10 +177,10 @@ func (n *ReplaceEach) options() []option {
 
 func (n *ReplaceEach) word() string { return map[bool]string{true: "word", false: "text"}[n.Word] }
 
-// pieces returns all but pairs that are written out.
-func (n *ReplaceEach) pieces() []piece {
+// chunks returns all but pairs that are written out.
+func (n *ReplaceEach) chunks() []chunk {
 	words := "replace each " + n.word()
-	for _, o := range optionPieces(n.options()) {
+	for _, o := range optionChunks(n.options()) {
 		words += " " + o.words
 	}
 	if t := n.Table; t != nil {

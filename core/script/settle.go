@@ -54,9 +54,9 @@ func (n *Settle) options() []option {
 	}}
 	switch {
 	case n.ByIndentation:
-		indentation.pieces = oneOf("continued by indentation")
+		indentation.chunks = oneOf("continued by indentation")
 	case n.Continued != nil:
-		indentation.pieces = textPieces("continued by", n.Continued)
+		indentation.chunks = textChunks("continued by", n.Continued)
 	}
 	return []option{
 		texted(&n.Commented, true, "how lines are commented", "the comment marks", "commented", "by"),
@@ -66,14 +66,14 @@ func (n *Settle) options() []option {
 	}
 }
 
-func (n *Settle) pieces() []piece {
-	ps := append(patternPieces("settle", n.Pattern), textPieces("as", n.Text)...)
-	return append(ps, optionPieces(n.options())...)
+func (n *Settle) chunks() []chunk {
+	ps := append(patternChunks("settle", n.Pattern), textChunks("as", n.Text)...)
+	return append(ps, optionChunks(n.options())...)
 }
 
-func (n *SettleSection) pieces() []piece { return textPieces("settle section", n.Name) }
+func (n *SettleSection) chunks() []chunk { return textChunks("settle section", n.Name) }
 
-func (n *SettleValue) pieces() []piece {
+func (n *SettleValue) chunks() []chunk {
 	head, as := "settle value", "as"
 	if n.Item {
 		head = "settle item"
@@ -81,7 +81,7 @@ func (n *SettleValue) pieces() []piece {
 	if n.Literal {
 		as = "as literal"
 	}
-	return append(textPieces(head, n.Path), textPieces(as, n.Text)...)
+	return append(textChunks(head, n.Path), textChunks(as, n.Text)...)
 }
 
 func (p *parser) settle(h Head) Node {

@@ -47,24 +47,24 @@ var tidying = []row{
 
 var statements = slices.Concat(replacing, settling, lining, tidying)
 
-func (n *Squeeze) pieces() []piece {
+func (n *Squeeze) chunks() []chunk {
 	if n.Written {
 		return oneOf("squeeze blank lines to " + strconv.Itoa(n.To))
 	}
 	return oneOf("squeeze blank lines")
 }
 
-func (*TrimEnds) pieces() []piece { return oneOf("trim line ends") }
+func (*TrimEnds) chunks() []chunk { return oneOf("trim line ends") }
 
-func (n *UseEndings) pieces() []piece {
+func (n *UseEndings) chunks() []chunk {
 	if n.CRLF {
 		return oneOf("use line endings crlf")
 	}
 	return oneOf("use line endings lf")
 }
 
-func (*UseFinalEnding) pieces() []piece { return oneOf("use final line ending") }
-func (n *UseEncoding) pieces() []piece  { return textPieces("use encoding", n.Name) }
+func (*UseFinalEnding) chunks() []chunk { return oneOf("use final line ending") }
+func (n *UseEncoding) chunks() []chunk  { return textChunks("use encoding", n.Name) }
 
 func (p *parser) squeeze(h Head) Node {
 	p.want("blank", "squeeze")

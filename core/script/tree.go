@@ -12,8 +12,8 @@ type Script struct {
 type Node interface {
 	Place() Pos
 	head() *Head
-	// pieces returns the node as it is printed, for a node with a body the line before it.
-	pieces() []piece
+	// chunks returns the node as it is printed, for a node with a body the line before it.
+	chunks() []chunk
 }
 
 // Head is what every node begins with: its place and the comments around it.

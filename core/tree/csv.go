@@ -40,9 +40,9 @@ func (d csvFormat) parse() error {
 		row.Start, row.End = row.Members[0].Start, row.Members[len(cells)-1].End
 		if d.Syntax == syntax.CSV && header == nil {
 			header = cells
-			root.places = []place{{row.Start, row.End}} // of the header
+			root.places = []extent{{row.Start, row.End}} // of the header
 			for _, m := range row.Members {
-				root.places = append(root.places, place{m.Start, m.End})
+				root.places = append(root.places, extent{m.Start, m.End})
 			}
 			continue
 		}

@@ -90,7 +90,7 @@ type memberName struct {
 }
 
 // made returns a member that headers and dotted keys come back to, and makes it if it is new.
-func (t *tomlReader) made(of *Node, name string, key place, kind Kind) (n *Node, fresh bool) {
+func (t *tomlReader) made(of *Node, name string, key extent, kind Kind) (n *Node, fresh bool) {
 	if n = t.known[memberName{of, name}]; n != nil {
 		n.keys = append(n.keys, key)
 		return n, false
@@ -111,9 +111,9 @@ func (t *tomlReader) table(e *unstable.Node) {
 		keys = append(keys, &n)
 	}
 	start := t.lineStart(int(keys[0].Raw.Offset))
-	header := place{start, t.lineEnd(start)}
+	header := extent{start, t.lineEnd(start)}
 	for i, k := range keys {
-		key := place{int(k.Raw.Offset), int(k.Raw.Offset + k.Raw.Length)}
+		key := extent{int(k.Raw.Offset), int(k.Raw.Offset + k.Raw.Length)}
 		if i == len(keys)-1 && e.Kind == unstable.ArrayTable {
 			list, fresh := t.made(at, string(k.Data), key, Array)
 			if fresh {
@@ -150,20 +150,20 @@ func (t *tomlReader) keyValue(at *Node, e *unstable.Node) {
 	end := first + int(e.Raw.Length)
 	for i, k := range keys {
 		name := string(k.Data)
-		key := place{int(k.Raw.Offset), int(k.Raw.Offset + k.Raw.Length)}
+		key := extent{int(k.Raw.Offset), int(k.Raw.Offset + k.Raw.Length)}
 		if i < len(keys)-1 {
 			m, fresh := t.made(at, name, key, Object)
 			if fresh {
 				m.Start, m.End = first, end
 			}
-			m.places = append(m.places, place{first, end}) // of one of its lines
+			m.places = append(m.places, extent{first, end}) // of one of its lines
 			at = m
 			continue
 		}
 		n := t.value(e.Value(), key.end)
 		n.Name, n.Key, n.KeyEnd = name, key.start, key.end
 		if len(keys) > 1 {
-			n.places = []place{{first, end}} // with the names before its own
+			n.places = []extent{{first, end}} // with the names before its own
 		}
 		at.add(n)
 	}
@@ -611,14 +611,14 @@ func (d tomlFormat) emptyTOML(parent *Node, nodes []*Node) (edits edit.List, err
 
 // tomlPlaces returns all bytes of a member: its line, or the lines of its headers with what stands
 // below them, and of all tables within.
-func (d tomlFormat) tomlPlaces(n *Node) (all []place) {
+func (d tomlFormat) tomlPlaces(n *Node) (all []extent) {
 	if n.scattered {
 		if n.header.end > n.header.start {
 			end := n.header.end
 			if n.End > n.Start { // lines below it
 				end = n.End
 			}
-			all = append(all, place{n.header.start, end})
+			all = append(all, extent{n.header.start, end})
 		}
 		for _, m := range n.Members {
 			if n.header.end > 0 && !m.scattered { // on one of its lines
@@ -632,5 +632,5 @@ func (d tomlFormat) tomlPlaces(n *Node) (all []place) {
 		return n.places
 	}
 	start, end := n.span()
-	return []place{{start, end}}
+	return []extent{{start, end}}
 }

@@ -84,19 +84,19 @@ type Node struct {
 	// Inner and InnerEnd are what stands between an element's tags.
 	Inner, InnerEnd int
 	Parent          *Node
-	nth             int     // among its parent's members
-	like            int     // of a node of XML: which it is of those of its kind, and of elements of its name; 0 if that is unknown
-	Members         []*Node // attributes first
-	Anchor, Tag     string  // of YAML; of an alias the Anchor that it stands for
-	Target          *Node   // of an Alias
-	keyNode         *Node   // of YAML: the name as a value
-	keys            []place // of TOML's tables: where else their names stand
-	places          []place // of TOML: the lines that dotted keys are on; of CSV's root its header's cells
-	header          place   // of a TOML table that has one
+	nth             int      // among its parent's members
+	like            int      // of a node of XML: which it is of those of its kind, and of elements of its name; 0 if that is unknown
+	Members         []*Node  // attributes first
+	Anchor, Tag     string   // of YAML; of an alias the Anchor that it stands for
+	Target          *Node    // of an Alias
+	keyNode         *Node    // of YAML: the name as a value
+	keys            []extent // of TOML's tables: where else their names stand
+	places          []extent // of TOML: the lines that dotted keys are on; of CSV's root its header's cells
+	header          extent   // of a TOML table that has one
 }
 
-// place is bytes of a text.
-type place struct{ start, end int }
+// An extent is a byte range of a text.
+type extent struct{ start, end int }
 
 // Document is a text that was read.
 type Document struct {

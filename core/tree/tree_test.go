@@ -36,7 +36,7 @@ func scalars(n *Node, found []*Node) []*Node {
 
 // Values that become other texts are those texts in what is written, and nothing else changes.
 func TestWrite(t *testing.T) {
-	pieces := []string{"depot-3", " ", "", "x", "\n", "'", "\"", "\\", "#", ": ", "- ", "é", "{", "]", ",", "&", "<", "]]>", "--", "1", "yes", "~", "\t", "\n\n", "  ", "😀", ";", "|", "null", "\r"}
+	segments := []string{"depot-3", " ", "", "x", "\n", "'", "\"", "\\", "#", ": ", "- ", "é", "{", "]", ",", "&", "<", "]]>", "--", "1", "yes", "~", "\t", "\n\n", "  ", "😀", ";", "|", "null", "\r"}
 	refused, tried := map[syntax.Syntax]int{}, map[syntax.Syntax]int{}
 	for syntax, texts := range samples {
 		for _, text := range texts {
@@ -59,7 +59,7 @@ func TestWrite(t *testing.T) {
 							}
 							fresh := ""
 							for range r.IntN(4) {
-								fresh += pieces[r.IntN(len(pieces))]
+								fresh += segments[r.IntN(len(segments))]
 							}
 							edits = append(edits, edit.Edit{Start: start, End: end, New: []byte(fresh)})
 							at = end + 1

@@ -14,11 +14,11 @@ type Value struct {
 	Text []byte
 	doc  *Document
 	node *Node
-	// pieces say where Text stands, in order; none if it is one with the bytes between the
-	// node's Start and End, or where that cannot be told piece by piece.
-	pieces []piece
-	raw    bool // Text is the bytes from start on, as they stand
-	start  int
+	// segments say where Text stands, in order; none if it is one with the bytes between the
+	// node's Start and End, or where that cannot be told segment by segment.
+	segments []segment
+	raw      bool // Text is the bytes from start on, as they stand
+	start    int
 }
 
 // Node returns the node that the value is shown of.
@@ -52,9 +52,9 @@ func (d *Document) Aliases(n *Node) (count int) {
 	return count
 }
 
-// piece is a part of a value: its bytes, or one escape, line break or other sign that stands for
+// A segment is a part of a value: its bytes, or one escape, line break or other sign that stands for
 // them.
-type piece struct {
+type segment struct {
 	at, to     int // of Value.Text
 	start, end int // of the document's text
 	one        bool
@@ -74,7 +74,7 @@ func (d *Document) Show(n *Node) *Value {
 		v.raw, v.start = true, start
 		return v
 	}
-	v.pieces = d.align(c, n, start, end)
+	v.segments = d.align(c, n, start, end)
 	return v
 }
 
@@ -88,14 +88,14 @@ func (d *Document) outer(n *Node) int {
 }
 
 // align finds out which bytes of a scalar stand for which of its text; nil if it cannot be told.
-func (d *Document) align(c format, n *Node, start, end int) (all []piece) {
+func (d *Document) align(c format, n *Node, start, end int) (all []segment) {
 	raw, value := d.raw(start, end), n.Text
 	r, v := 0, 0
 	add := func(of, to int, one bool) {
 		if last := len(all) - 1; !one && last >= 0 && !all[last].one {
 			all[last].end, all[last].to = all[last].end+of, all[last].to+to
 		} else {
-			all = append(all, piece{v, v + to, start + r, start + r + of, one})
+			all = append(all, segment{v, v + to, start + r, start + r + of, one})
 		}
 		r, v = r+of, v+to
 	}
@@ -123,7 +123,7 @@ func (v *Value) Place(at int) int {
 	if v.raw {
 		return v.start + at
 	}
-	for _, p := range v.pieces {
+	for _, p := range v.segments {
 		if at < p.to {
 			if p.one {
 				return p.start
@@ -131,8 +131,8 @@ func (v *Value) Place(at int) int {
 			return p.start + at - p.at
 		}
 	}
-	if len(v.pieces) > 0 {
-		return v.pieces[len(v.pieces)-1].end
+	if len(v.segments) > 0 {
+		return v.segments[len(v.segments)-1].end
 	}
 	return v.node.Start
 }
@@ -156,7 +156,7 @@ func (d *Document) Write(v *Value, edits edit.List) (edit.List, Kind, error) {
 	}
 	kind := d.kindOf(c, n, fresh)
 	if kind == n.Kind || kind.bare() && n.Kind.bare() {
-		if out, ok := d.byPieces(c, v, edits, fresh, kind); ok {
+		if out, ok := d.bySegments(c, v, edits, fresh, kind); ok {
 			return out, kind, nil
 		}
 	}
@@ -215,8 +215,8 @@ func (d *Document) replaced(start, end int, fresh string) edit.List {
 	return edit.List{{Start: start + front, End: end - back, New: []byte(fresh[front : len(fresh)-back])}}
 }
 
-// byPieces carries edits back one by one, and reports whether that gives the text.
-func (d *Document) byPieces(c format, v *Value, edits edit.List, fresh string, kind Kind) (edit.List, bool) {
+// bySegments carries edits back one by one, and reports whether that gives the text.
+func (d *Document) bySegments(c format, v *Value, edits edit.List, fresh string, kind Kind) (edit.List, bool) {
 	n := v.node
 	if n.Start == n.End { // nothing stands there
 		return nil, false
@@ -251,18 +251,18 @@ func (v *Value) covering(e edit.Edit) (start, end int, text string, ok bool) {
 	if v.raw {
 		return v.start + e.Start, v.start + e.End, text, true
 	}
-	if len(v.pieces) == 0 {
+	if len(v.segments) == 0 {
 		return 0, 0, "", false
 	}
-	i := slices.IndexFunc(v.pieces, func(p piece) bool { return e.Start < p.to || e.Start == p.to && !p.one })
+	i := slices.IndexFunc(v.segments, func(p segment) bool { return e.Start < p.to || e.Start == p.to && !p.one })
 	if i < 0 {
-		end = v.pieces[len(v.pieces)-1].end
+		end = v.segments[len(v.segments)-1].end
 		return end, end, text, true
 	}
-	if last := len(v.pieces) - 1; len(e.New) == 0 && e.Start < e.End && e.End == len(v.Text) && i > 0 && v.pieces[i-1].one && v.pieces[i-1].to == e.Start && v.node.style == literalBlock {
-		return v.pieces[i-1].start, v.pieces[last].end, "", true // the last lines, with the break before them
+	if last := len(v.segments) - 1; len(e.New) == 0 && e.Start < e.End && e.End == len(v.Text) && i > 0 && v.segments[i-1].one && v.segments[i-1].to == e.Start && v.node.style == literalBlock {
+		return v.segments[i-1].start, v.segments[last].end, "", true // the last lines, with the break before them
 	}
-	first := v.pieces[i]
+	first := v.segments[i]
 	start = first.start
 	if !first.one {
 		start += e.Start - first.at
@@ -272,8 +272,8 @@ func (v *Value) covering(e edit.Edit) (start, end int, text string, ok bool) {
 	if e.End == e.Start && !(first.one && e.Start > first.at) {
 		return start, start, text, true
 	}
-	for ; i < len(v.pieces); i++ {
-		p := v.pieces[i]
+	for ; i < len(v.segments); i++ {
+		p := v.segments[i]
 		if e.End > p.to {
 			continue
 		}

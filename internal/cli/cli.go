@@ -20,6 +20,7 @@ import (
 
 	"frizzel/core/script"
 	"frizzel/internal/exit"
+	"frizzel/internal/progress"
 	"frizzel/internal/report"
 	"frizzel/internal/review"
 	"frizzel/internal/settings"
@@ -53,6 +54,8 @@ type app struct {
 	settings *settings.Settings
 	kept     history.Keeping
 	patient  atomic.Bool // the command ends by itself, however long that takes
+	// meter counts the work that goes on, for the message of one that is interrupted.
+	meter atomic.Pointer[progress.Meter]
 }
 
 func newApp(s Streams, broken func()) *app {
@@ -93,6 +96,9 @@ func runMain(args []string, s Streams) exit.Status {
 			return ended(ctx, status)
 		case <-time.After(grace):
 			if !store.Working() && !a.patient.Load() {
+				if m := a.meter.Load(); m != nil && !errors.Is(context.Cause(ctx), errBrokenPipe) {
+					fmt.Fprintln(a.Err, a.describe(interrupted(m, ctx.Err())))
+				}
 				return ended(ctx, exit.Interrupted)
 			}
 		}

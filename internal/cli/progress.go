@@ -30,12 +30,19 @@ func doing[T any](a *app, done *progress.Meter, work func() (T, error)) (T, erro
 	if term.IsTerminal(int(a.files.Err.Fd())) && os.Getenv("TERM") != "dumb" {
 		stop = a.watch(done)
 	}
+	a.meter.Store(done)
 	s, err := work()
 	stop()
+	return s, interrupted(done, err)
+}
+
+// interrupted returns err, or if it is that of a search or a preview which was interrupted, one that says how many
+// files were read.
+func interrupted(done *progress.Meter, err error) error {
 	if phase, files, _ := done.Now(); errors.Is(err, context.Canceled) && phase == "reading" {
-		return s, exit.With(exit.Interrupted, fmt.Errorf("interrupted after %s; nothing was written", report.Count(int(files), "file")))
+		return exit.With(exit.Interrupted, fmt.Errorf("interrupted after %s; nothing was written", report.Count(int(files), "file")))
 	}
-	return s, err
+	return err
 }
 
 // watch shows a meter on a line of its own, which makes room for whatever is written, until

@@ -19,8 +19,8 @@ import (
 	"frizzel/internal/terminal"
 )
 
-// Place is where a match stands: line and columns from 1, columns in characters.
-type Place struct {
+// A Position is the 1-based line and columns of a match; columns count characters.
+type Position struct {
 	Line, Column, EndColumn int
 	Start, End              int    // bytes of the line that the match takes
 	Text                    []byte // the line, without its ending
@@ -38,7 +38,7 @@ type placer struct {
 func placesOf(f *run.Sight) *placer { return &placer{text: f.File.Text, line: f.Line + 1, next: -1} }
 
 // place returns where the next match stands. One over several lines ends with its first one.
-func (p *placer) place(m *program.Match) Place {
+func (p *placer) place(m *program.Match) Position {
 	p.line += bytes.Count(p.text[p.counted:m.Start], []byte("\n"))
 	p.counted = m.Start
 	if m.Start >= p.next {
@@ -54,15 +54,15 @@ func (p *placer) place(m *program.Match) Place {
 	}
 	p.column += utf8.RuneCount(p.content[p.measured:from])
 	p.measured = from
-	return Place{
+	return Position{
 		Line: p.line, Start: from, End: to, Text: p.content,
 		Column: p.column, EndColumn: p.column + utf8.RuneCount(p.content[from:to]),
 	}
 }
 
 // Places returns where all matches stand.
-func Places(f *run.Sight) []Place {
-	places, of := make([]Place, len(f.Matches)), placesOf(f)
+func Places(f *run.Sight) []Position {
+	places, of := make([]Position, len(f.Matches)), placesOf(f)
 	for i := range f.Matches {
 		places[i] = of.place(&f.Matches[i])
 	}
@@ -102,7 +102,7 @@ func (p *Printer) Found(f *run.Found) error {
 }
 
 // foundPlain writes one match for other programs.
-func (p *Printer) foundPlain(b *bufio.Writer, path string, pl *Place, m program.Match) {
+func (p *Printer) foundPlain(b *bufio.Writer, path string, pl *Position, m program.Match) {
 	b.WriteString(path)
 	var number [24]byte
 	b.Write(append(strconv.AppendInt(append(number[:0], ':'), int64(pl.Line), 10), ':'))
@@ -132,7 +132,7 @@ const (
 
 // near returns the line of a place; of a very long one what stands around the match, with
 // … for the rest.
-func (pl *Place) near() (before string, text []byte, after string) {
+func (pl *Position) near() (before string, text []byte, after string) {
 	if len(pl.Text) <= longLine {
 		return "", pl.Text, ""
 	}
@@ -147,7 +147,7 @@ func (pl *Place) near() (before string, text []byte, after string) {
 }
 
 // Near returns near as one text.
-func (pl *Place) Near() string {
+func (pl *Position) Near() string {
 	before, text, after := pl.near()
 	return before + string(text) + after
 }
@@ -252,7 +252,7 @@ func (p *Printer) rulesOf(matches []program.Match) string {
 }
 
 // foundLine shows one line, cut to the terminal's width around its first match.
-func (p *Printer) foundLine(b io.Writer, line, digits int, text []byte, places []Place, rules string) {
+func (p *Printer) foundLine(b io.Writer, line, digits int, text []byte, places []Position, rules string) {
 	number := fmt.Sprintf("%*d", digits, line)
 	room := p.Width - digits - 2
 	if rules != "" {
@@ -269,7 +269,7 @@ func (p *Printer) foundLine(b io.Writer, line, digits int, text []byte, places [
 
 // marked returns a line with its matches standing out, cut around the first where
 // it is too wide.
-func (p *Printer) marked(text []byte, places []Place, room int) string {
+func (p *Printer) marked(text []byte, places []Position, room int) string {
 	if p.Width == 0 || len(text) <= longLine && Width(string(text)) <= room {
 		var b strings.Builder
 		at := 0

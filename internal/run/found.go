@@ -116,10 +116,10 @@ func (f *Found) Count() (int, error) {
 
 // Lines returns how many lines the file has, or 0 if that is unknown.
 func (f *Found) Lines() int {
-	if f.sight != nil || len(f.large.places) == 0 {
+	if f.sight != nil || len(f.large.regions) == 0 {
 		return 0
 	}
-	last := f.large.places[len(f.large.places)-1]
+	last := f.large.regions[len(f.large.regions)-1]
 	return last.line + last.lines
 }
 
@@ -136,7 +136,7 @@ func (f *Found) Each(context int, show func(*Sight) error) error {
 	}}
 	first, made := l.count < 0, l.plan.Program.NewResult()
 	if !first {
-		s.only = near(l.places, context)
+		s.only = near(l.regions, context)
 	}
 	nth := 0
 	s.take = func(w *pane) error {
@@ -144,7 +144,7 @@ func (f *Found) Each(context int, show func(*Sight) error) error {
 		if first {
 			made.Add(w.res, l.uncounted(w))
 			l.plan.Progress.Add(int64(len(w.Raw)))
-			l.places = append(l.places, placeOf(w, len(matches)))
+			l.regions = append(l.regions, regionOf(w, len(matches)))
 		}
 		err := show(&Sight{f.At, w.File, matches, w.at.Lines, nth, w.apart})
 		nth += len(matches)
@@ -155,7 +155,7 @@ func (f *Found) Each(context int, show func(*Sight) error) error {
 	case first && err == nil:
 		l.count, f.unreadable = nth, made.Unreadable
 	case first:
-		l.places = nil
+		l.regions = nil
 	}
 	return err
 }

@@ -70,7 +70,7 @@ var errVanishes = errors.New("the last window vanishes")
 // edited runs the program over a large file, and keeps the edits.
 func (p *Plan) edited(ctx context.Context, l *large, in program.Input) (e *edited, made *program.Result, refuse, err error) {
 	e = &edited{large: l, kept: p.spool()}
-	l.places = l.places[:0]
+	l.regions = l.regions[:0]
 	made = p.Program.NewResult()
 	made.Counters = in.Before
 	var legacy error // where the file turns out to be in some older encoding
@@ -170,7 +170,7 @@ func below(err error, before int) error {
 
 // keep keeps what was made of a window.
 func (e *edited) keep(w *pane, n *rewritten) (err error) {
-	at := placeOf(w, len(n.Raw))
+	at := regionOf(w, len(n.Raw))
 	e.count += len(n.Raw)
 	if len(n.raw) > 0 {
 		at.kept.raw, err = e.kept.Append(n.raw)
@@ -178,7 +178,7 @@ func (e *edited) keep(w *pane, n *rewritten) (err error) {
 	if err == nil && len(n.text) > 0 {
 		at.kept.text, err = e.kept.Append(n.text)
 	}
-	e.places = append(e.places, at)
+	e.regions = append(e.regions, at)
 	return err
 }
 

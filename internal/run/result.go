@@ -165,7 +165,7 @@ func (e *edited) Len() int { return e.count }
 // All yields the edits of the file's bytes.
 func (e *edited) All() iter.Seq2[edit.Edit, error] {
 	return func(yield func(edit.Edit, error) bool) {
-		for _, p := range e.places {
+		for _, p := range e.regions {
 			if p.count == 0 {
 				continue
 			}
@@ -199,7 +199,7 @@ func (e *edited) list(at spool.Ref, into *room) (l edit.List, err error) {
 // shown returns what a diff needs of the windows, of the text or of the bytes.
 func (e *edited) shown(at selection.File, context int, text bool) diff.Windows {
 	return func(take func(diff.Window) error) error {
-		s := pass{large: e.large, only: near(e.places, context), apart: true}
+		s := pass{large: e.large, only: near(e.regions, context), apart: true}
 		s.work = func(w *pane) {
 			win, err := e.window(w, text)
 			w.made, w.err = diff.Near(win, context), err
@@ -218,7 +218,7 @@ func (e *edited) shown(at selection.File, context int, text bool) diff.Windows {
 
 // window returns a window's bytes or its text, and the edits to that.
 func (e *edited) window(w *pane, text bool) (win diff.Window, err error) {
-	p := e.places[w.place]
+	p := e.regions[w.number]
 	win = diff.Window{Text: w.Raw, Line: p.line, Apart: w.apart}
 	kept := p.kept.raw
 	if text && e.windows.Decoded() {
@@ -241,7 +241,7 @@ func (e *edited) window(w *pane, text bool) (win diff.Window, err error) {
 
 // near returns which places hold something, with those around them that hold so many lines
 // more, and one for the line that is cut.
-func near(all []place, context int) []int {
+func near(all []region, context int) []int {
 	wanted := make([]bool, len(all))
 	for i, p := range all {
 		if p.count == 0 {

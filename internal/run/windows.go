@@ -23,11 +23,11 @@ type large struct {
 	own     bool // nobody else has the file
 	how     program.Windowing
 	ending  string // of its first line
-	places  []place
+	regions []region
 }
 
-// place is what is known of a window once it was gone through.
-type place struct {
+// A region is a window that was read.
+type region struct {
 	offset int64 // bytes of the file before it
 	size   int   // bytes
 	lines  int   // in it
@@ -37,9 +37,9 @@ type place struct {
 	kept   kept
 }
 
-// placeOf returns the place of a window with count edits or matches.
-func placeOf(w *pane, count int) place {
-	return place{offset: w.Offset, size: len(w.Raw), lines: w.lines, line: w.at.Lines, text: w.at.Bytes, count: count}
+// regionOf returns the region of a window with count edits or matches.
+func regionOf(w *pane, count int) region {
+	return region{offset: w.Offset, size: len(w.Raw), lines: w.lines, line: w.at.Lines, text: w.at.Bytes, count: count}
 }
 
 // A pane is one window for a worker.
@@ -47,15 +47,15 @@ type pane struct {
 	k int
 	*room
 	textfile.Window
-	at    program.Window
-	lines int  // in it
-	place int  // in the file's places
-	apart bool // from the window that was handed out before
-	sum   uint64
-	made  any // by work, and
-	res   *program.Result
-	err   error
-	done  chan struct{}
+	at     program.Window
+	lines  int  // in it
+	number int  // of its region in the file
+	apart  bool // from the window that was handed out before
+	sum    uint64
+	made   any // by work, and
+	res    *program.Result
+	err    error
+	done   chan struct{}
 }
 
 // room is memory that one window after another is read and worked on in.
@@ -133,7 +133,7 @@ func (s *pass) do(ctx context.Context) error {
 		s.print = s.print.With(w.sum, len(w.Chunk))
 		if w.File != nil {
 			if s.only != nil {
-				text, line = s.places[w.place].text, s.places[w.place].line
+				text, line = s.regions[w.number].text, s.regions[w.number].line
 			}
 			if err := s.pass(w, text, line); err != nil {
 				return err
@@ -157,8 +157,8 @@ func (s *pass) hand(ctx context.Context, free <-chan *room, ordered, jobs chan<-
 	for i := range n {
 		w := &pane{k: i, done: make(chan struct{})}
 		if s.only != nil {
-			w.place = s.only[i]
-			w.apart = i == 0 || s.only[i-1] != w.place-1
+			w.number = s.only[i]
+			w.apart = i == 0 || s.only[i-1] != w.number-1
 		}
 		select {
 		case w.room = <-free:
@@ -176,7 +176,7 @@ func (s *pass) one(ctx context.Context, w *pane) {
 		return
 	}
 	if s.only != nil {
-		at := s.places[w.place]
+		at := s.regions[w.number]
 		w.Window, w.buffer, w.err = s.windows.From(at.offset, int64(at.size), w.buffer[:0])
 	} else {
 		w.Window, w.buffer, w.err = s.windows.Read(w.k, w.buffer[:0])

@@ -66,7 +66,7 @@ type File struct {
 	edits int   // how many
 }
 
-// A line of a seal's file about one of its files: first its path, then pieces, then its end.
+// A line of a seal's file about one of its files: first its path, then chunks, then its end.
 type line struct {
 	Path    change.Path `json:"path,omitempty"`
 	Changes int         `json:"changes,omitempty"`
@@ -152,7 +152,7 @@ func (s *Seal) index(body *io.SectionReader) error {
 	var f *File
 	for n := 0; ; n++ {
 		text, err := lines.ReadSlice('\n')
-		long := errors.Is(err, bufio.ErrBufferFull) // as only the first line is, and pieces are
+		long := errors.Is(err, bufio.ErrBufferFull) // as only the first line is, and chunks are
 		for at += int64(len(text)); errors.Is(err, bufio.ErrBufferFull); at += int64(len(text)) {
 			text, err = lines.ReadSlice('\n')
 		}

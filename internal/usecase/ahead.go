@@ -7,33 +7,33 @@ import (
 	"github.com/muesli/cancelreader"
 )
 
-// ahead reads a stream while what it read before is worked on, a few pieces ahead at most. What
+// ahead reads a stream while what it read before is worked on, a few chunks ahead at most. What
 // has come is there at once, however little it is.
 type ahead struct {
 	in      cancelreader.CancelReader
 	reading sync.WaitGroup
 
-	pieces chan piece
+	chunks chan chunk
 	free   chan []byte
-	now    piece
+	now    chunk
 	rest   []byte
 }
 
-type piece struct {
+type chunk struct {
 	text []byte
 	err  error
 }
 
-// Of pieces, how many there are, and how long each may be, bytes.
+// Of chunks, how many there are, and how long each may be, bytes.
 const (
-	pieces    = 4
-	pieceSize = 256 << 10
+	chunks    = 4
+	chunkSize = 256 << 10
 )
 
 func newAhead(in io.Reader) (*ahead, error) {
-	a := &ahead{pieces: make(chan piece, pieces), free: make(chan []byte, pieces)}
-	for range pieces {
-		a.free <- make([]byte, pieceSize)
+	a := &ahead{chunks: make(chan chunk, chunks), free: make(chan []byte, chunks)}
+	for range chunks {
+		a.free <- make([]byte, chunkSize)
 	}
 	var err error
 	if a.in, err = cancelreader.NewReader(in); err != nil { // a regular file, which is never waited for
@@ -44,7 +44,7 @@ func newAhead(in io.Reader) (*ahead, error) {
 	a.reading.Go(func() {
 		for buffer := range a.free {
 			n, err := a.in.Read(buffer)
-			a.pieces <- piece{buffer[:n], err} // for which there always is room
+			a.chunks <- chunk{buffer[:n], err} // for which there always is room
 			if err != nil {
 				return
 			}
@@ -68,9 +68,9 @@ func (a *ahead) Read(p []byte) (int, error) {
 			return 0, a.now.err
 		}
 		if a.now.text != nil {
-			a.free <- a.now.text[:pieceSize]
+			a.free <- a.now.text[:chunkSize]
 		}
-		a.now = <-a.pieces
+		a.now = <-a.chunks
 		a.rest = a.now.text
 	}
 	n := copy(p, a.rest)

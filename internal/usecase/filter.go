@@ -59,7 +59,7 @@ type filtering struct {
 
 // run takes the input as it comes, where the program and the encoding allow it.
 func (f *filtering) run() error {
-	buffer := make([]byte, 0, pieceSize)
+	buffer := make([]byte, 0, chunkSize)
 	n, err := f.In.Read(buffer[:cap(buffer)])
 	buffer = buffer[:n]
 	if err != nil && !errors.Is(err, io.EOF) {

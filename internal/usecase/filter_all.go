@@ -64,12 +64,12 @@ func (f *filtering) long(begun []byte) error {
 		}
 		return f.whole(raw)
 	}
-	return f.pieces(res)
+	return f.chunks(res)
 }
 
 // keepAll writes all of the input to a file, and returns how many bytes those are.
 func keepAll(kept *os.File, in io.Reader) (size int64, err error) {
-	buffer := make([]byte, pieceSize)
+	buffer := make([]byte, chunkSize)
 	for {
 		n, readErr := in.Read(buffer)
 		if _, err := kept.Write(buffer[:n]); err != nil {
@@ -91,8 +91,8 @@ func readAll(f *os.File, size int64) ([]byte, error) {
 	return raw, err
 }
 
-// pieces writes what becomes of a long input.
-func (f *filtering) pieces(res *run.Result) error {
+// chunks writes what becomes of a long input.
+func (f *filtering) chunks(res *run.Result) error {
 	in, err := res.Open()
 	if err != nil {
 		return err

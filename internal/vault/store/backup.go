@@ -119,16 +119,16 @@ func (b *Backup) write(blob Blob, content []byte) (Blob, error) {
 	return blob, err
 }
 
-// Piece is a content that is appended as it comes. Until it is ended no other one is appended.
-type Piece struct {
+// A ContentWriter appends a content in parts. No other content is appended before it ends.
+type ContentWriter struct {
 	backup *Backup
 	packer io.WriteCloser
 	blob   Blob
 }
 
 // Begin begins a content of about size bytes.
-func (b *Backup) Begin(size int64) (*Piece, error) {
-	p := &Piece{backup: b, blob: Blob{Packed: Zstandard}}
+func (b *Backup) Begin(size int64) (*ContentWriter, error) {
+	p := &ContentWriter{backup: b, blob: Blob{Packed: Zstandard}}
 	switch {
 	case size > maxPacked:
 		p.blob.Packed = Unpacked
@@ -143,13 +143,13 @@ func (b *Backup) Begin(size int64) (*Piece, error) {
 }
 
 // Write appends bytes of the content.
-func (p *Piece) Write(content []byte) (int, error) {
+func (p *ContentWriter) Write(content []byte) (int, error) {
 	p.blob.Size += int64(len(content))
 	return p.packer.Write(content)
 }
 
 // pieceFile is where a piece goes in the end.
-type pieceFile struct{ *Piece }
+type pieceFile struct{ *ContentWriter }
 
 func (p pieceFile) Write(content []byte) (int, error) {
 	n, err := p.backup.file.Write(content)
@@ -159,7 +159,7 @@ func (p pieceFile) Write(content []byte) (int, error) {
 }
 
 // End ends the piece, and says where it is.
-func (p *Piece) End() (Blob, error) {
+func (p *ContentWriter) End() (Blob, error) {
 	defer p.backup.mu.Unlock()
 	var err error
 	if p.packer != nil { // else Begin failed

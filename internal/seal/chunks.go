@@ -51,11 +51,11 @@ func (w *Writer) Add(path string, changes int, old edit.Opener, edits edit.Sourc
 	if err := w.fresh(old, edits, before, after); err != nil {
 		return err
 	}
-	back := &pieces{lines: w.lines, as: func(p []byte) line { return line{Back: p} }}
+	back := &chunks{lines: w.lines, as: func(p []byte) line { return line{Back: p} }}
 	if err := errors.Join(edit.Write(back, edit.Inverse{Edits: edits, Open: old}), back.Close()); err != nil {
 		return err
 	}
-	shown := &pieces{lines: w.lines, text: true, as: func(p []byte) line { return line{Diff: string(p)} }}
+	shown := &chunks{lines: w.lines, text: true, as: func(p []byte) line { return line{Diff: string(p)} }}
 	if err := errors.Join(diff(shown), shown.Close()); err != nil {
 		return err
 	}
@@ -69,7 +69,7 @@ func (w *Writer) fresh(old edit.Opener, edits edit.Source, before, after io.Writ
 		return err
 	}
 	defer func() { _ = in.Close() }()
-	fresh := &pieces{lines: w.lines, as: func(p []byte) line { return line{Fresh: p} }}
+	fresh := &chunks{lines: w.lines, as: func(p []byte) line { return line{Fresh: p} }}
 	packer, err := zstd.NewWriter(fresh, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1), zstd.WithLowerEncoderMem(true))
 	if err != nil {
 		return err
@@ -78,24 +78,24 @@ func (w *Writer) fresh(old edit.Opener, edits edit.Source, before, after io.Writ
 	return errors.Join(err, packer.Close(), fresh.Close())
 }
 
-// pieces writes what it is given as lines of JSON.
-type pieces struct {
+// chunks writes what it is given as lines of JSON.
+type chunks struct {
 	lines *json.Encoder
 	as    func([]byte) line
-	text  bool // pieces end where lines do
-	piece []byte
+	text  bool // chunks end where lines do
+	chunk []byte
 }
 
-// pieceSize is how many bytes of a content stand on one line.
-const pieceSize = 48 << 10
+// chunkSize is how many bytes of a content stand on one line.
+const chunkSize = 48 << 10
 
-func (p *pieces) Write(text []byte) (int, error) {
+func (p *chunks) Write(text []byte) (int, error) {
 	for rest := text; len(rest) > 0; {
-		n := min(len(rest), pieceSize-len(p.piece))
-		p.piece, rest = append(p.piece, rest[:n]...), rest[n:]
-		if len(p.piece) == pieceSize {
-			whole := len(p.piece)
-			if n := bytes.LastIndexByte(p.piece, '\n') + 1; p.text && n > 0 {
+		n := min(len(rest), chunkSize-len(p.chunk))
+		p.chunk, rest = append(p.chunk, rest[:n]...), rest[n:]
+		if len(p.chunk) == chunkSize {
+			whole := len(p.chunk)
+			if n := bytes.LastIndexByte(p.chunk, '\n') + 1; p.text && n > 0 {
 				whole = n
 			}
 			if err := p.put(whole); err != nil {
@@ -107,30 +107,30 @@ func (p *pieces) Write(text []byte) (int, error) {
 }
 
 // Close writes what is left.
-func (p *pieces) Close() error {
-	if len(p.piece) == 0 {
+func (p *chunks) Close() error {
+	if len(p.chunk) == 0 {
 		return nil
 	}
-	return p.put(len(p.piece))
+	return p.put(len(p.chunk))
 }
 
 // put writes the first n bytes as a line.
-func (p *pieces) put(n int) error {
-	err := p.lines.Encode(p.as(p.piece[:n]))
-	p.piece = append(p.piece[:0], p.piece[n:]...)
+func (p *chunks) put(n int) error {
+	err := p.lines.Encode(p.as(p.chunk[:n]))
+	p.chunk = append(p.chunk[:0], p.chunk[n:]...)
 	return err
 }
 
-// joined reads the pieces of one kind of a file, one after another.
+// joined reads the chunks of one kind of a file, one after another.
 type joined struct {
 	lines *json.Decoder
 	of    func(line) []byte
-	piece []byte
+	chunk []byte
 	over  bool
 }
 
 func (j *joined) Read(p []byte) (int, error) {
-	for len(j.piece) == 0 {
+	for len(j.chunk) == 0 {
 		var l line
 		if j.over {
 			return 0, io.EOF
@@ -138,21 +138,21 @@ func (j *joined) Read(p []byte) (int, error) {
 		if err := j.lines.Decode(&l); err != nil {
 			return 0, trailer.ErrDamaged
 		}
-		j.piece, j.over = j.of(l), l.After != digest.Digest{}
+		j.chunk, j.over = j.of(l), l.After != digest.Digest{}
 	}
-	n := copy(p, j.piece)
-	j.piece = j.piece[n:]
+	n := copy(p, j.chunk)
+	j.chunk = j.chunk[n:]
 	return n, nil
 }
 
-// pieces reads the pieces of one kind.
-func (f *File) pieces(of func(line) []byte) io.Reader {
+// chunks reads the chunks of one kind.
+func (f *File) chunks(of func(line) []byte) io.Reader {
 	return &joined{lines: json.NewDecoder(io.NewSectionReader(f.seal.file, f.at, math.MaxInt64-f.at)), of: of}
 }
 
 // openFresh reads what would be written.
 func (f *File) openFresh() (io.ReadCloser, error) {
-	in := f.pieces(func(l line) []byte { return l.Fresh })
+	in := f.chunks(func(l line) []byte { return l.Fresh })
 	unpacked, err := zstd.NewReader(in, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(64<<20))
 	if err != nil {
 		return nil, err
@@ -171,7 +171,7 @@ type back struct{ file *File }
 func (b back) Len() int { return b.file.edits }
 
 func (b back) All() iter.Seq2[edit.Edit, error] {
-	return edit.Read(b.file.pieces(func(l line) []byte { return l.Back }))
+	return edit.Read(b.file.chunks(func(l line) []byte { return l.Back }))
 }
 
 // check holds both contents against their digests.

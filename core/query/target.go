@@ -12,21 +12,21 @@ import (
 	"frizzel/core/tree"
 )
 
-// Place is a path that names one place, whether something is there or not.
-type Place struct {
+// A Target is a path that names exactly one value, whether it exists or not.
+type Target struct {
 	Family   syntax.Family
 	Relative bool
 	Steps    []tree.Step
 }
 
-// CompilePlace compiles a path of names and indexes, or in XML of child steps, attributes and
+// CompileTarget compiles a path of names and indexes, or in XML of child steps, attributes and
 // [@name="…"]. The error is an *Error.
-func CompilePlace(source string) (*Place, error) {
+func CompileTarget(source string) (*Target, error) {
 	p, err := Compile(source)
 	if err != nil {
 		return nil, err
 	}
-	place := &Place{Family: p.Family, Relative: p.Relative}
+	place := &Target{Family: p.Family, Relative: p.Relative}
 	if p.Family == syntax.Values {
 		place.Steps, err = valueSteps(source)
 	} else {
