@@ -6,7 +6,7 @@ import (
 	"unicode/utf8"
 )
 
-// machine is what is known of an expression before any text.
+// A machine is an expression compiled, before any text is read.
 type machine struct {
 	prog     *syntax.Prog
 	classes  *classes

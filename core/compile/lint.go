@@ -104,7 +104,7 @@ func (c *compiler) lintReplace(n *script.Replace, p *pattern.Pattern, with *prog
 	}
 }
 
-// counts reports whether a replacement is what was there, and some more or less.
+// counts reports whether a replacement adds to a number that was matched, or subtracts from it.
 func counts(with *program.Template) bool {
 	for _, p := range with.Parts {
 		arithmetic := func(f script.Filter) bool { return f.Name == "plus" || f.Name == "minus" }

@@ -32,7 +32,7 @@ type Line struct {
 	Marks [][2]int
 }
 
-// Op says what becomes of a line.
+// An Op is the kind of a line in a hunk.
 type Op byte
 
 const (

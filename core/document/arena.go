@@ -4,7 +4,7 @@ import (
 	"slices"
 )
 
-// arena is room for the segments and the texts of lines, of which one grows at a time.
+// An arena allocates the segments and the texts of lines; one line grows at a time.
 type arena struct {
 	fresh   []line
 	areas   []area

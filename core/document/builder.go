@@ -26,7 +26,7 @@ type builder struct {
 	every bool // elements of other namespaces are read, too
 }
 
-// frame is what holds within an element.
+// A frame is the state within an element.
 type frame struct {
 	act  action
 	mode mode
@@ -36,10 +36,10 @@ type frame struct {
 	gone bool // it was deleted, or moved away
 }
 
-// action is what is to be done at an element's end.
+// An action is done at the end of an element.
 type action byte
 
-// mode is what becomes of text.
+// A mode says how text is read.
 type mode byte
 
 const (

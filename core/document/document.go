@@ -67,7 +67,7 @@ func damaged(format string, args ...any) error { return &DamagedError{fmt.Sprint
 // Document is an office document as a text.
 type Document struct {
 	Text []byte // lines, each with a line feed behind it
-	// Hidden is what no line shows, in the order in which it stands.
+	// Hidden are the texts that no line shows, in document order.
 	Hidden []Hidden
 	// Embedded are the names of files in it that are not looked into.
 	Embedded []string

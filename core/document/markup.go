@@ -40,7 +40,7 @@ type known struct{ written, name string }
 
 // binding is a prefix and what it stands for.
 type binding struct {
-	prefix, short string // what it stands for is what this program has for that
+	prefix, short string // short is the name that this program uses for the namespace
 	depth         int
 }
 

@@ -21,7 +21,7 @@ type openReader struct {
 	book    bool // it is one of sheets
 }
 
-// openState is what holds within an element of an OpenDocument part.
+// An openState is the state within an element of an OpenDocument part.
 type openState struct {
 	where   location
 	cell    *openCell // whose paragraphs are one line; nil in none

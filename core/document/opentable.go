@@ -76,7 +76,7 @@ func (r *openReader) cell() {
 	r.state.cell = c
 }
 
-// cellTag is what the tag of a cell says, as it is written.
+// A cellTag has the attributes of a cell's tag, as they are written.
 type cellTag struct {
 	repeated, formula, kind []byte
 	text                    bool // its text stands there, too

@@ -380,7 +380,7 @@ func (r *wordReader) closeHidden() {
 	}
 }
 
-// alternatives are contents of which one is shown, and those for older readers.
+// alternatives are the content that is shown and those for older readers.
 type alternatives struct {
 	builder  *builder
 	fallback int   // how many of the latter are open

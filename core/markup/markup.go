@@ -8,7 +8,7 @@ package markup
 
 import "bytes"
 
-// A Kind is what a token is.
+// A Kind is the kind of a token.
 type Kind uint8
 
 const (
@@ -24,7 +24,7 @@ const (
 // terminators end tokens.
 var terminators = [...]string{Start: ">", End: ">", Comment: "-->", CDATA: "]]>", Instruction: "?>", Declaration: ">"}
 
-// Opening returns what text begins, of which the first byte is <, and the text that ends it.
+// Opening returns the kind of token that begins with text, whose first byte is <, and the text that ends it.
 func Opening(text []byte) (kind Kind, terminator string) {
 	switch {
 	case len(text) < 2:

@@ -23,7 +23,7 @@ import (
 	"frizzel/core/lines"
 )
 
-// Kind is what an item is.
+// A Kind is the kind of an item.
 type Kind uint8
 
 const (
@@ -34,7 +34,7 @@ const (
 	Section
 )
 
-// By is what makes a block.
+// By says what makes lines a block.
 type By uint8
 
 const (
@@ -43,7 +43,7 @@ const (
 	Element
 )
 
-// node is what is known of a line, and of the item that begins on it.
+// A node describes a line, and the item that begins on it.
 type node struct {
 	end    int32 // the line after the item
 	parent int32 // the first line of the item around it; -1 for none

@@ -6,7 +6,7 @@ import (
 	"frizzel/core/lines"
 )
 
-// kind is what an opener is.
+// A kind is the kind of an opener.
 type opener uint8
 
 const (
@@ -29,7 +29,7 @@ type opened struct {
 	name  string // of an element
 }
 
-// inside is what a construct of several lines is.
+// inside is the kind of a construct of several lines.
 type inside uint8
 
 const (
@@ -55,7 +55,7 @@ type scanner struct {
 	skip   int    // the byte up to which what began earlier goes on
 	within inside // what that is
 	last   map[string]int
-	failed map[string]bool // terminators of which there are no more
+	failed map[string]bool // terminators that do not occur in the rest of the text
 
 	trailing int // on the line read last: where a comment begins behind something, -1 for none
 }

@@ -30,7 +30,7 @@ type Spec struct {
 	Guards      []Guard
 }
 
-// Guard is what must, or must not, touch a match within its line.
+// A Guard is a pattern that must, or must not, touch a match within its line.
 type Guard struct {
 	Not      bool
 	Preceded bool // else followed

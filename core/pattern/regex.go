@@ -200,7 +200,7 @@ func withoutReturns(text []byte) ([]byte, []int) {
 	}
 }
 
-// requirement is a set of literals of which every match holds at least one, or a rare byte that
+// A requirement is a set of literals, at least one of which is in every match, or a rare byte that
 // every match holds. With neither, nothing is known.
 type requirement struct {
 	literals []*literal
@@ -283,7 +283,7 @@ type need struct {
 	ignoreCase bool
 }
 
-// required returns literals of which every match of re holds one, or nothing
+// required returns literals, one of which is in every match of re, or nothing
 // if none is known.
 func required(re *syntax.Regexp) []need {
 	switch re.Op {

@@ -26,7 +26,7 @@ type Form interface {
 	traits() traits
 }
 
-// wholeForm is what is recognised in the whole text and then cut to what the addresses around select.
+// A wholeForm is found in the whole text and then cut to the parts that the enclosing addresses select.
 type wholeForm interface {
 	Form
 	// find returns the spans in the whole text, in order, and the lines, from 0, of what is opened and
@@ -34,7 +34,7 @@ type wholeForm interface {
 	find(r *run, a *Address) (spans []edit.Span, unclosed []int)
 }
 
-// partForm is what is looked for in each span that the addresses around select.
+// A partForm is searched for in each span that the enclosing addresses select.
 type partForm interface {
 	Form
 	// within returns what it selects of a span, and the line, from 0, of a range that is never closed
@@ -42,7 +42,7 @@ type partForm interface {
 	within(t *outline.Text, e edit.Span, bind func(from, to int)) (spans []edit.Span, unclosed int)
 }
 
-// traits is what statements ask of the address around them.
+// traits are the facts that statements need of the address around them.
 type traits struct {
 	scope  bool // `unless present` looks through what it selects
 	part   bool // no window ends within what it selects
@@ -51,7 +51,7 @@ type traits struct {
 	narrow bool // if it selects one line, settle has nothing to choose from
 }
 
-// Holding is what a selected part must hold, or must lack.
+// A Holding is a pattern that a selected part must contain, or must not.
 type Holding struct {
 	Lacking bool
 	Pattern *pattern.Pattern

@@ -13,7 +13,7 @@ type Match struct {
 	Value     []byte
 	Whole     bool // the match is a value as a whole
 	ValuePath func() string
-	Changes   bool // New is what a rule would write; an assertion writes nothing
+	Changes   bool // New is the text that a rule would write; an assertion writes nothing
 }
 
 // Find returns what the program's assertions look for in a text, in the order of

@@ -43,7 +43,7 @@ func (DeleteMembers) do(r *run) {
 	r.prove(c, changes)
 }
 
-// ask offers a change of which the edits are only made once all answers are there.
+// ask proposes a change whose edits are made once all answers are known.
 func (c *changes) ask(edits edit.List) bool {
 	before := len(c.edits)
 	ok := c.offer(edits...)

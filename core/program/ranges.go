@@ -8,7 +8,7 @@ import (
 	"frizzel/core/script"
 )
 
-// Range is what lies between two marks, as often as they occur.
+// A Range selects the lines between two marks, as often as they occur.
 type Range struct {
 	Form        script.RangeForm
 	Open, Close *Mark

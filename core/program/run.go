@@ -14,7 +14,7 @@ type Input struct {
 	File File
 	// Decide is asked about each change before it is made; nil takes all.
 	Decide func(Proposal) Answer
-	// Before is what earlier texts counted, for a program that is Sequential.
+	// Before has the counts of earlier texts, for a program that is Sequential.
 	Before Counters
 	// Progress, if not nil, is called now and then with the progress of the run: done of steps.
 	Progress func(done, of int)
@@ -27,7 +27,7 @@ type Input struct {
 	Room edit.List
 }
 
-// Document is what the machine asks of an office document.
+// A Document answers the machine's questions about an office document.
 type Document interface {
 	Headings() []outline.Heading
 	// Locked returns why the bytes [from, to) of the text as it was read may not change, or "".
@@ -51,7 +51,7 @@ type Proposal struct {
 	Value *ValueText
 }
 
-// ValueText is what is to be written into a value, without quotes and escapes.
+// A ValueText is the new text of a value, without quotes and escapes.
 type ValueText struct {
 	New   []byte
 	write func(fresh []byte) edit.List
@@ -68,7 +68,7 @@ type Key struct {
 	Statement, Origin, Nth int
 }
 
-// Answer is what a person says to a Proposal.
+// An Answer is a person's answer to a Proposal.
 type Answer struct {
 	Leave bool
 	// New, if it is not nil, is written instead of what was proposed, of a
@@ -76,7 +76,7 @@ type Answer struct {
 	New []byte
 }
 
-// Result is what a program made of one text.
+// A Result is the result of a program for one text.
 type Result struct {
 	Edits edit.List // against Input.Text
 	// Changes is how many changes each rule made, by its index.
@@ -109,7 +109,7 @@ type Result struct {
 	ended     bool // the last line is to have an ending
 }
 
-// selected is what became of an address in a text.
+// selected counts the parts that an address selected in a text.
 type selected byte
 
 const (
@@ -188,7 +188,7 @@ func (p *Program) Run(in Input) *Result {
 	return r.result
 }
 
-// Action is what a statement, or an address with what acts there, compiles to.
+// An Action is a compiled statement, or a compiled address with its statements.
 type Action interface {
 	do(r *run)
 	// needs returns what it needs of a text; on says what it acts on.
@@ -247,7 +247,7 @@ type run struct {
 	stack []selection
 
 	tree reading // what was read of the text as a tree of values
-	// unproven says that something was changed of which nobody knows how it reads.
+	// unproven is set if the text was changed since it was last parsed.
 	unproven bool
 	value    *value // where the text stands in a larger one, nil for a whole one
 }

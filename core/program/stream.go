@@ -66,7 +66,7 @@ func (s *Stream) Out(fresh []byte) []byte {
 // End returns what is still to be written.
 func (s *Stream) End() []byte { return []byte(s.held) }
 
-// LineByLine reports whether what becomes of a line of a file never depends on another one,
+// LineByLine reports whether the result of a line never depends on another line,
 // so that it can be written as soon as it was read.
 func (p *Program) LineByLine(f File) bool {
 	if p.judges(f) {
@@ -82,7 +82,7 @@ func (p *Program) LineByLine(f File) bool {
 	return !all.others && !all.parts && !(all.numbers && all.moves)
 }
 
-// lineNeeds is what statements need to know beyond the line at hand.
+// lineNeeds says what statements need besides the current line.
 type lineNeeds struct {
 	others  bool // other lines
 	numbers bool // the line's number
@@ -112,7 +112,7 @@ func (a acted) perSpan() lineNeeds {
 	return lineNeeds{others: a.runs && !a.whole(), spans: !a.whole()}
 }
 
-// wholeText is what a statement needs that looks at the whole text.
+// wholeText are the needs of a statement that reads the whole text.
 var wholeText = lineNeeds{others: true}
 
 // needsOf returns what statements need.

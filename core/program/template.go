@@ -39,7 +39,7 @@ const (
 	FromValuePath
 )
 
-// filling is what a template is filled from.
+// A filling has the values for a template.
 type filling struct {
 	text     []byte // the text that loc refers to
 	loc      []int  // the match and its groups; nil without one

@@ -98,7 +98,7 @@ type transfer struct {
 	stack  []selection // around them, as it was
 }
 
-// follow lets the spans of which every line has moved follow them to where they were put.
+// follow moves the spans all of whose lines were moved to the new place of those lines.
 func (t *transfer) follow(put int) {
 	r := t.run
 	for level, was := range t.stack {

@@ -31,7 +31,7 @@ func (r *run) judge() {
 	r.result.Broken = append(r.result.Broken, n)
 }
 
-// judges reports whether what becomes of a file is held to its syntax.
+// judges reports whether the result for a file is checked against its syntax.
 func (p *Program) judges(f File) bool {
 	return !p.AllowBroken && p.Statements > 0 && syntaxFor(f, p.Syntax(f)).IsJudged()
 }

@@ -138,7 +138,7 @@ func below(all, notes []Note, before int) []Note {
 	return all
 }
 
-// NewResult returns what the program made of a text of which no window was run yet.
+// NewResult returns the result for a text before its first window.
 func (p *Program) NewResult() *Result { return p.start(Input{}).result }
 
 // All returns how many changes the rules made.

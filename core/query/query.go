@@ -56,7 +56,7 @@ func Compile(source string) (*Path, error) {
 	return p, nil
 }
 
-// Hits is what a path selects.
+// Hits are the nodes that a path selects.
 type Hits struct {
 	Nodes []*tree.Node // in the order of their places, each once
 	// Shielded are the aliases and merges through which more is reached, which is not selected.

@@ -13,7 +13,7 @@ import (
 	"frizzel/core/textfile"
 )
 
-// Revision is what rules make of one file.
+// A Revision is the result of rules for one file.
 type Revision struct {
 	File *textfile.File
 	Text edit.List // against File.Text
@@ -63,7 +63,7 @@ func ByHand(p *program.Program, file *textfile.File, fresh []byte, in program.In
 	return r
 }
 
-// None returns what the program says of a file of which no change is taken.
+// None returns the program's result for a file without any accepted change.
 func None(p *program.Program, file *textfile.File, in program.Input) *program.Result {
 	in.Text, in.Document, in.Decide = file.Text, Document(file), leave
 	return p.Run(in)

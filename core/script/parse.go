@@ -15,7 +15,7 @@ type parser struct {
 	hoisted  []string // comments found inside the statement being read
 	depth    int      // how many braces and addresses are open
 
-	// Of a completion: the token that stands for what is to be completed, and the words that may come there.
+	// For a completion: the token at the cursor, and the words that may be there.
 	completing bool
 	cursor     int
 	expected   []string

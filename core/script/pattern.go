@@ -14,7 +14,7 @@ var patternKinds = []string{"text", "word", "regex"}
 
 func (k PatternKind) String() string { return [...]string{"text", "word", "regex", ""}[k] }
 
-// Pattern is what is matched.
+// A Pattern is a pattern of a script.
 type Pattern struct {
 	Pos        Pos
 	Kind       PatternKind
@@ -24,7 +24,7 @@ type Pattern struct {
 	Guards     []Guard
 }
 
-// Guard is what must, or must not, touch a match.
+// A Guard is a pattern that must, or must not, touch a match.
 type Guard struct {
 	Pos      Pos
 	Not      bool

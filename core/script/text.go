@@ -14,7 +14,7 @@ type filterRow struct {
 	use     Use
 }
 
-// operand is what follows a filter's name.
+// An operand follows a filter's name.
 type operand uint8
 
 const (

@@ -16,7 +16,7 @@ type Node interface {
 	chunks() []chunk
 }
 
-// Head is what every node begins with: its place and the comments around it.
+// A Head is the common part of all nodes: the place and the comments around it.
 type Head struct {
 	Pos   Pos
 	Above []string // comment lines before it, "" for a blank line

@@ -23,7 +23,7 @@ func (w *memberWriter) innermost(n *Node) bool {
 	return w.fresh.Literal && !(n.Kind == Object && len(n.Members) == 1 && n.End == 0) || !n.HasMembers()
 }
 
-// separator is what stands between the name and the value of the last sibling.
+// separator returns the text between the name and the value of the last sibling.
 func (w *memberWriter) separator(parent *Node) string {
 	t := w.format.traits()
 	sep := t.colon

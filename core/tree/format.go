@@ -99,7 +99,7 @@ func formatOf(d *Document, s syntax.Syntax) format {
 	return nil
 }
 
-// plain is what most formats share.
+// plain has the methods that most formats share.
 type plain struct{ *Document }
 
 func (plain) mayBe([]byte) bool               { return true }

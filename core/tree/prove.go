@@ -9,7 +9,7 @@ import (
 // lies in none that is, must stay what it is.
 type Changes map[*Node]*Change
 
-// Change is what is to become of one node.
+// A Change is the intended change of one node.
 type Change struct {
 	// Text and Kind are those of a scalar that becomes another.
 	Text *string
@@ -284,7 +284,7 @@ func (p *proof) quiet(old, now *Node) bool {
 	return ok
 }
 
-// equal reports whether a node is what was to be added.
+// equal reports whether a node is the one that was added.
 func (p *proof) equal(want, now *Node) bool {
 	if want.Kind != now.Kind || want.Name != now.Name || !want.HasMembers() && want.Text != now.Text {
 		return false

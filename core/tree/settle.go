@@ -19,7 +19,7 @@ type Step struct {
 	With      [][2]string // attributes and their values
 }
 
-// Fresh is what settles a value: a text, or what stands for it in the syntax.
+// Fresh is the new value of settle: a text, or a literal of the syntax.
 type Fresh struct {
 	Text    string
 	Literal bool

@@ -20,7 +20,7 @@ import (
 	"frizzel/core/syntax"
 )
 
-// Kind is what a value is.
+// A Kind is the kind of a value.
 type Kind byte
 
 const (

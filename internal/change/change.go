@@ -36,7 +36,7 @@ const (
 	Remove  Op = "removed" // the file does not exist after
 )
 
-// Change is what is to be done to one file.
+// A Change is a change to one file.
 type Change struct {
 	Path      string // for people
 	Dir, Name string // Dir is absolute, Name below it

@@ -147,7 +147,7 @@ func (b *byFile) take(ctx context.Context, path, said, what string, show func() 
 	return answer != review.No, nil
 }
 
-// stop asks what is to become of the files said yes to before the person stopped.
+// stop asks whether to write the files accepted before the person stopped.
 func (b *byFile) stop(ctx context.Context) error {
 	b.stopped = true
 	if b.taken == 0 {

@@ -44,7 +44,7 @@ func holdLittle() {
 	}
 }
 
-// app is what all commands share.
+// app is the state that all commands share.
 type app struct {
 	In       *os.File
 	Out, Err *terminal.Writer // where everything is written, but for the whole screen
@@ -136,7 +136,7 @@ func (a *app) run(ctx context.Context, args []string) (status exit.Status) {
 	return status
 }
 
-// report7 is what to do about an error that nobody foresaw.
+// report7 says what to do about an unexpected error.
 const report7 = "frizzel: this is a mistake of the program, not yours; please report it with the command line and what frizzel version prints"
 
 // statusOf returns the exit status of an error.

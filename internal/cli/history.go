@@ -98,7 +98,7 @@ func (a *app) listRuns(s *store.Store, of, format string) error {
 	return err
 }
 
-// listing is what is known of all runs.
+// A listing is all runs, and which files of each are undone.
 type listing struct {
 	*store.Store
 	undone map[string]int
@@ -202,7 +202,7 @@ func nameOf(id string) string {
 	return id
 }
 
-// stateOf returns what became of a run.
+// stateOf returns the state of a run for programs.
 func (l *listing) stateOf(r *store.Record) event.State {
 	undone := l.undone[r.ID]
 	switch state := r.State(); {
@@ -230,7 +230,7 @@ var stateWords = map[event.State]string{
 	event.TakenBack: "taken back",
 }
 
-// shownState returns what became of a run, for a person.
+// shownState returns the state of a run for people.
 func (l *listing) shownState(r *store.Record) string {
 	switch state := l.stateOf(r); state {
 	case event.Held:

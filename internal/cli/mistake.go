@@ -85,7 +85,7 @@ func meant(name, before string, known []string) string {
 // name returns what follows the program's name to call a command.
 func name(c *cobra.Command) string { return strings.TrimPrefix(c.CommandPath(), c.Root().Name()+" ") }
 
-// noCommand is what a command with others below it takes: none but those.
+// noCommand checks the arguments of a command that has subcommands only.
 func noCommand(c *cobra.Command, args []string) error {
 	if len(args) == 0 {
 		return nil
@@ -93,7 +93,7 @@ func noCommand(c *cobra.Command, args []string) error {
 	return exit.Wrongf("there is no command %q%s; see %s --help", args[0], meant(args[0], "", commandNames(c)), c.CommandPath())
 }
 
-// nothing is what a command takes that only has options.
+// nothing checks the arguments of a command that has options only.
 func nothing(c *cobra.Command, args []string) error {
 	if len(args) == 0 {
 		return nil
@@ -101,7 +101,7 @@ func nothing(c *cobra.Command, args []string) error {
 	return exit.Wrongf("%s takes options only, not %q; see %s --help", name(c), args[0], c.CommandPath())
 }
 
-// noPaths is what a command takes that reads standard input.
+// noPaths checks the arguments of a command that reads standard input.
 func noPaths(c *cobra.Command, args []string) error {
 	if len(args) == 0 {
 		return nil
@@ -109,7 +109,7 @@ func noPaths(c *cobra.Command, args []string) error {
 	return exit.Wrongf("%s reads standard input, not files: write < %s behind it; see %s --help", name(c), hook.Quote(args[0]), c.CommandPath())
 }
 
-// one is what a command takes that is about one thing.
+// one checks the arguments of a command that takes exactly one.
 func one(what string) cobra.PositionalArgs {
 	return func(c *cobra.Command, args []string) error {
 		switch len(args) {

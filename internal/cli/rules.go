@@ -65,7 +65,7 @@ func (f *ruleFlags) addChange(c *cobra.Command) {
 	c.Flags().StringArrayVar(&o.Statements, "rule", nil, "a `statement` of the rule language; may be repeated")
 }
 
-// kindFlag is --text, --word or --regex, of which there is one at most.
+// A kindFlag is --text, --word or --regex; at most one may be given.
 type kindFlag struct {
 	kind string
 	of   *ruleFlags

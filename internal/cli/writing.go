@@ -118,7 +118,7 @@ func (a *app) wrote(r *store.Record, files int) {
 	}
 }
 
-// tellRecovered prints what became of earlier runs. It returns false if something was left
+// tellRecovered prints the earlier runs that were put back. It returns false if something was left
 // alone, or could not be put back.
 func (a *app) tellRecovered(s usecase.Recovered) (whole bool) {
 	whole = true
