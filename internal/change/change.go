@@ -75,7 +75,7 @@ func (c *Change) Count() int {
 	return c.Edits.Len()
 }
 
-// ChangedError is the error of a file that is no longer what was read.
+// A ChangedError is the error of a file whose content changed since it was read.
 type ChangedError struct{ Path string }
 
 // ExitStatus returns Refused.

@@ -61,7 +61,7 @@ func (p *Printing) Write(content []byte) (int, error) {
 	return len(content), nil
 }
 
-// Print returns the print of what was written.
+// Print returns the fingerprint of the bytes written so far.
 func (p *Printing) Print() Print { return p.print.With(SumOf(p.chunk), len(p.chunk)) }
 
 // ReadFile is Read for an open file.

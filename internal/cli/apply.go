@@ -79,7 +79,7 @@ func (a *app) canAsk(yes bool) error {
 	return exit.Refusedf("there is no terminal to ask at, so nothing was written; --yes does not ask")
 }
 
-// checkFormat returns what is wrong with --format.
+// checkFormat returns an error if --format has an unknown value.
 func (f *applyFlags) checkFormat() error {
 	switch {
 	case f.format == "json" && !f.yes:
@@ -143,7 +143,7 @@ func (ap *applying) show(r *run.Result) error {
 	return err
 }
 
-// ready sums up what is about to be written.
+// ready prints a summary before anything is written.
 func (ap *applying) ready(a *usecase.Applied) error {
 	if ap.events == nil {
 		ap.printer.Summary(a.Summary, "to be written")
@@ -168,7 +168,7 @@ func (ap *applying) problems(reasons []string) error {
 	return nil
 }
 
-// end says what was written, and how to take it back.
+// end prints what was written, and how to undo it.
 func (ap *applying) end(a *usecase.Applied, err error, tellChanged bool) error {
 	if ap.events != nil && a != nil && a.Summary != nil {
 		id := ""

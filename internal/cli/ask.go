@@ -108,7 +108,7 @@ type byFile struct {
 	said    *bufio.Writer  // of files that nobody is asked about; nil before there is one
 }
 
-// flush writes what was said.
+// flush writes the messages.
 func (b *byFile) flush() error {
 	if b.said == nil {
 		return nil

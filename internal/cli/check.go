@@ -62,7 +62,7 @@ type checking struct {
 	events *report.Events
 }
 
-// style colours what is shown; nothing in JSON.
+// style returns the colours of the output; none for JSON.
 func (ch *checking) style() report.Style {
 	if ch.json {
 		return report.Style{}

@@ -50,7 +50,7 @@ type app struct {
 	Out, Err *terminal.Writer // where everything is written, but for the whole screen
 	files    Streams
 	color    string
-	told     []string // what was said of earlier runs
+	told     []string // messages about earlier runs
 	settings *settings.Settings
 	kept     history.Keeping
 	patient  atomic.Bool // the command ends by itself, however long that takes

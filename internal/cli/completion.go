@@ -168,7 +168,7 @@ func scriptFiles(*cobra.Command, []string, string) ([]string, cobra.ShellCompDir
 	return []string{"friz"}, cobra.ShellCompDirectiveFilterFileExt
 }
 
-// nextWords returns what was typed with each word that may come next, and a space behind it.
+// nextWords returns the typed text with each word that may come next, and a space after it.
 func nextWords(typed string, next func(before string) []string) (out []string) {
 	typed = strings.TrimLeft(typed, `'"`) // some shells pass a quote that is still open
 	before, part := "", typed

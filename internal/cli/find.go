@@ -111,7 +111,7 @@ func (how *findFlags) check(c *cobra.Command) error {
 	return nil
 }
 
-// compileFind compiles what is looked for: a pattern, or all that rules would change.
+// compileFind compiles the search: for a pattern, or for everything that rules would change.
 func (a *app) compileFind(c *cobra.Command, f *ruleFlags) (*usecase.Compiled, run.Sought, error) {
 	oneOff, err := f.oneOff(c)
 	if err != nil {
@@ -138,7 +138,7 @@ func (a *app) compileFind(c *cobra.Command, f *ruleFlags) (*usecase.Compiled, ru
 	return compiled, sought, err
 }
 
-// finding shows what is found, a file at a time.
+// A finding shows the matches, a file at a time.
 type finding struct {
 	*app
 	*findFlags
@@ -164,7 +164,7 @@ func (a *app) finding(c *cobra.Command, rules *usecase.Compiled, how *findFlags,
 	return f, err
 }
 
-// file shows what was found in one file.
+// file shows the matches of one file.
 func (f *finding) file(found *run.Found) error {
 	if f.events != nil || f.show == nil && !f.without && !f.names && !f.count && !f.printer.Terminal {
 		return f.counting(found, f.plain) // which needs not know before how many there are

@@ -13,7 +13,7 @@ import (
 	"frizzel/internal/hook"
 )
 
-// mistakenOption words what is wrong with an option, and what to type instead.
+// mistakenOption returns the message for a wrong option, with what to type instead.
 func mistakenOption(c *cobra.Command, err error) error {
 	if args := c.Flags().Args(); c.HasSubCommands() && len(args) > 0 {
 		return noCommand(c, args) // its options are not known either

@@ -155,7 +155,7 @@ func (a *app) previewing(rules *usecase.Compiled, how *previewFlags) (*previewin
 	return pre, nil
 }
 
-// hidden says what is not to be shown.
+// hidden compiles the patterns of --hide.
 func (f *previewFlags) hidden(p *report.Printer) error {
 	for _, h := range f.hide {
 		hidden, problems := compile.Pattern("--hide", h)

@@ -189,7 +189,7 @@ func (st *stamps) ask(ctx context.Context, way string) error {
 	return err
 }
 
-// write writes what is taken, and says how to take it back.
+// write writes the accepted files, and prints how to undo that.
 func (st *stamps) write(ctx context.Context, w usecase.Writing, named bool, same int, tellChanged bool) error {
 	var taken []usecase.StampTaken
 	for _, it := range st.items {

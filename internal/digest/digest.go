@@ -31,7 +31,7 @@ func Fastest() Algorithm {
 	return SHA256
 }
 
-// New returns what makes a digest of what is written to it; Sum returns it.
+// New returns a hash whose digest Sum returns.
 func (a Algorithm) New() hash.Hash {
 	if a == BLAKE3 {
 		return blake3.New()
@@ -47,7 +47,7 @@ func (a Algorithm) Of(content []byte) Digest {
 	return Digest{a, sha256.Sum256(content)}
 }
 
-// Sum returns the digest of what was written to what New returned.
+// Sum returns the digest of the bytes written to a hash from New.
 func (a Algorithm) Sum(h hash.Hash) Digest {
 	d := Digest{By: a}
 	h.Sum(d.Sum[:0])

@@ -64,7 +64,7 @@ type Dir interface {
 type Lister interface {
 	Dir
 	// Entries lists the directory, in the order of the names. Where it cannot be read whole,
-	// what was read comes with the error.
+	// the bytes read so far are returned with the error.
 	Entries() ([]fs.DirEntry, error)
 }
 
@@ -94,7 +94,7 @@ type ID struct {
 	Inode  uint64 `json:"inode"`
 }
 
-// Kind is what a name stands for.
+// A Kind is the kind of a directory entry.
 type Kind byte
 
 const (
@@ -104,7 +104,7 @@ const (
 	Special
 )
 
-// Info is what is known of a file without reading it.
+// Info describes a file without its content.
 type Info struct {
 	ID
 	Kind     Kind
@@ -116,7 +116,7 @@ type Info struct {
 	Changed  int64 // the same, of anything about the file
 }
 
-// Meta is what a file is besides its content.
+// Meta has the attributes of a file.
 type Meta struct {
 	Mode       uint32            `json:"mode"`
 	UID        int               `json:"uid"`
@@ -124,10 +124,10 @@ type Meta struct {
 	Attributes map[string][]byte `json:"attributes,omitempty"`
 }
 
-// ErrNotRegular is the error of what is not a regular file, such as a link in its place.
+// ErrNotRegular is the error if a name is not that of a regular file but, for example, of a link.
 var ErrNotRegular = errors.New("not a regular file")
 
-// ErrNotDir is the error of what is not a directory, such as a link in its place.
+// ErrNotDir is the error if a name is not that of a directory but, for example, of a link.
 var ErrNotDir = errors.New("not a directory")
 
 // MetaOf reads what an open file is, besides its content.
@@ -261,12 +261,12 @@ func (h *Hastened) Write(p []byte) (int, error) {
 	return n, err
 }
 
-// Durability says whether what is written must be safe from a crash.
+// Durability says whether written data must survive a crash.
 type Durability int
 
 const (
 	Synced   Durability = iota // it is on disk before the call returns, but for its name
-	Unsynced                   // what was not synced may be lost, or be there in part
+	Unsynced                   // data may be lost in a crash, or be there in part
 )
 
 // WriteFile makes a file that is not there yet, its owner's alone.

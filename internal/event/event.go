@@ -49,7 +49,7 @@ type Match struct {
 	Replacement *string `json:"replacement,omitempty"`
 }
 
-// File is what would change in a file, or was written.
+// File is the event of a file that would change, or was written.
 type File struct {
 	Path
 	Document bool   `json:"document,omitempty"`
@@ -109,7 +109,7 @@ type Checked struct {
 	Failed   int `json:"examples_failed"`
 }
 
-// State is what became of a run.
+// A State is the state of a run.
 type State string
 
 // The states.

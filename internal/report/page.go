@@ -279,7 +279,7 @@ func (page *Page) WriteTo(out io.Writer) (n int64, err error) {
 	return w.n, err
 }
 
-// counting counts what is written.
+// counting counts the bytes written.
 type counting struct {
 	out io.Writer
 	n   int64

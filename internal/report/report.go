@@ -34,12 +34,12 @@ type Printer struct {
 	Rules   []string           // labels, by index
 	Width   int                // columns of the terminal, 0 for no bound
 	Verbose bool               // name the files that are left out
-	Hidden  []*pattern.Pattern // what is not to be shown
+	Hidden  []*pattern.Pattern // text that is hidden
 
 	buffer *bufio.Writer
 }
 
-// buffered returns what gathers what is written to Out; it is to be flushed.
+// buffered returns the buffered writer of Out; the caller flushes it.
 func (p *Printer) buffered() *bufio.Writer {
 	if p.buffer == nil {
 		p.buffer = bufio.NewWriterSize(p.Out, 64<<10)
@@ -50,7 +50,7 @@ func (p *Printer) buffered() *bufio.Writer {
 // mask replaces hidden text. Its length is fixed so that it reveals nothing.
 const mask = "•••••"
 
-// mask masks what is hidden in a hunk.
+// mask replaces hidden text in a hunk.
 func (p *Printer) mask(h *diff.Hunk) {
 	if len(p.Hidden) == 0 {
 		return
@@ -163,7 +163,7 @@ func DiffName(path string) string {
 }
 
 // Summary writes how many files were read, changed and left out, and the changes of
-// each rule. changed is what became of the files, such as "would change".
+// each rule. changed is a verb for the files, such as "would change".
 func (p *Printer) Summary(s *run.Summary, changed string) {
 	fmt.Fprintf(p.Err, "%s read, %s %s: %s\n",
 		Read(s), Number(s.Changed), changed, Count(s.Changes, "change"))

@@ -45,7 +45,7 @@ func (s Style) Soft(t string) string { return s.paint(t, faint) }
 // Key is a key that can be pressed.
 func (s Style) Key(t string) string { return s.paint(t, bold, blue) }
 
-// match is what was looked for.
+// match colours a match of a search.
 func (s Style) match(t string) string { return s.paint(t, bold, reverse, blue) }
 
 // Rule names a rule.

@@ -56,7 +56,7 @@ func ruleOfEdit(old []byte, e edit.Edit, ruled edit.List) int {
 	return -1
 }
 
-// text is the file's text with what is taken.
+// text is the file's text with the accepted changes.
 func (h *hand) text() []byte {
 	var taken edit.List
 	for i, e := range h.edits {

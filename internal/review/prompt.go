@@ -15,7 +15,7 @@ import (
 	"frizzel/internal/terminal"
 )
 
-// Answer is what a person said about a file.
+// An Answer is a person's answer about a file.
 type Answer int
 
 const (

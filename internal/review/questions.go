@@ -58,7 +58,7 @@ type questions struct {
 }
 
 // Review asks about each file, or about each match where each is set. It reports
-// whether what is taken is to be written. show shows a file's changes as a diff.
+// whether to write the accepted changes. show shows a file's changes as a diff.
 func (p *Prompt) Review(ctx context.Context, s *Session, each bool, show func(i int) error) (bool, error) {
 	q := &questions{Prompt: p, Session: s, each: make([]bool, len(s.Files)), done: make([]bool, len(s.Files))}
 	for i := range s.Files {

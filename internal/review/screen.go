@@ -23,7 +23,7 @@ const (
 	MinHeight = 15
 )
 
-// page is what the screen shows.
+// A page is one of the views of the screen.
 type page int
 
 const (
@@ -46,9 +46,9 @@ type screen struct {
 	top           int      // the first file shown in the list
 	context       int      // lines around a change
 	input         *input
-	found         string // what was looked for last
+	found         string // the last search
 	message       string
-	verdict       bool // write what is taken
+	verdict       bool // write the accepted changes
 	err           error
 }
 
@@ -58,7 +58,7 @@ type input struct {
 	done func(text string) tea.Cmd
 }
 
-// Screen asks on the whole screen. It reports whether what is taken is to be written.
+// Screen asks on the whole screen. It reports whether to write the accepted changes.
 func Screen(ctx context.Context, s *Session, in *os.File, out io.Writer, style report.Style) (bool, error) {
 	m := &screen{Session: s, style: style, context: 1}
 	m.open()

@@ -28,7 +28,7 @@ type Item interface {
 	// Proposed is the text that the file would have now, and Rewrite replaces it
 	// by one that a person wrote; old is the file's own.
 	Proposed() ([]byte, error)
-	// Edits are what is taken of the rules' changes, against the file's own text.
+	// Edits are the accepted changes of the rules, against the file's text.
 	Edits() edit.List
 	Rewrite(fresh []byte) (old []byte, edits edit.List, err error)
 	// Moved reports whether the file has changed on disk since it was first read.
@@ -73,7 +73,7 @@ type File struct {
 type Session struct {
 	Files []*File
 	Rules []string // labels
-	// Refused, if it is not nil, says why what is taken would not be written.
+	// Refused, if not nil, returns why the accepted changes would not be written.
 	Refused func() []string
 
 	left map[int]bool // rules that are left out everywhere

@@ -10,7 +10,7 @@ import (
 	"frizzel/internal/selection"
 )
 
-// Sought is what Find looks for.
+// Sought says what Find searches for.
 type Sought int
 
 const (
@@ -18,7 +18,7 @@ const (
 	Changes                  // what its rules would change
 )
 
-// Sight is what was found in a file, or in a window of a large one.
+// A Sight has the matches in a file, or in a window of a large one.
 type Sight struct {
 	At      selection.File
 	File    *textfile.File
@@ -29,7 +29,7 @@ type Sight struct {
 	Apart bool
 }
 
-// Found is what was found in one file.
+// Found has the matches in one file.
 type Found struct {
 	At selection.File
 

@@ -127,7 +127,7 @@ func (l *large) uncounted(w *pane) int {
 	return w.at.Lines
 }
 
-// rewritten is what the rules make of a window.
+// rewritten is the result of the rules for a window.
 type rewritten struct {
 	*revision.Revision
 	raw, text []byte // the edits, encoded
@@ -168,7 +168,7 @@ func below(err error, before int) error {
 	return err
 }
 
-// keep keeps what was made of a window.
+// keep spools the edits of a window.
 func (e *edited) keep(w *pane, n *rewritten) (err error) {
 	at := regionOf(w, len(n.Raw))
 	e.count += len(n.Raw)

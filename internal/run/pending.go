@@ -31,7 +31,7 @@ type Pending struct {
 	edits  edit.List      // else those of the text, as Change.Edits are of the bytes
 
 	At      selection.File
-	Made    *program.Result // what is taken by now
+	Made    *program.Result // the result of the accepted changes
 	Change  change.Change
 	Changes int
 	Refuse  error

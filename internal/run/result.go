@@ -32,7 +32,7 @@ type Result struct {
 	large    *edited       // else nil
 }
 
-// edited is what the rules make of a large file.
+// edited is the result of the rules for a large file.
 type edited struct {
 	*large
 	print change.Print
@@ -264,7 +264,7 @@ func near(all []region, context int) []int {
 	return some
 }
 
-// again goes through windows of a file once more, if it is what it was.
+// again reads windows of a file once more, if the file did not change.
 func (l *large) again(at selection.File, s pass) error {
 	if l.own {
 		s.large = l

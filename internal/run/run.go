@@ -132,7 +132,7 @@ func (p *Plan) take(j *job, s *Summary, take func(*Result) (bool, error)) error 
 	return nil
 }
 
-// none returns what the program says of a file of which no change is taken.
+// none returns the program's result for a file without any accepted change.
 func (p *Plan) none(r *Result) (*program.Result, error) {
 	in := program.Input{File: asFile(r.At)}
 	if r.revision != nil {
@@ -187,7 +187,7 @@ func (s *Summary) Unreadable() []selection.Skip {
 	return out
 }
 
-// Reasons counts what was left out, by its reason.
+// Reasons counts the files left out by their reasons.
 func (s *Summary) Reasons() map[selection.Reason]int {
 	n := map[selection.Reason]int{}
 	for _, k := range s.Skipped {

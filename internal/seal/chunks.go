@@ -106,7 +106,7 @@ func (p *chunks) Write(text []byte) (int, error) {
 	return len(text), nil
 }
 
-// Close writes what is left.
+// Close writes the rest.
 func (p *chunks) Close() error {
 	if len(p.chunk) == 0 {
 		return nil

@@ -34,7 +34,7 @@ const version = 1
 // name goes into the seal's digest.
 const name = "frizzel seal"
 
-// About is what a seal says of the review.
+// About describes the review of a seal.
 type About struct {
 	Version int               `json:"frizzel_seal"`
 	Title   string            `json:"title,omitempty"`
@@ -80,7 +80,7 @@ type line struct {
 	After  digest.Digest `json:"after,omitzero"`
 }
 
-// New returns what is said of a review that is made now.
+// New describes a review that is made now.
 func New(title string) About {
 	a := About{Version: version, Title: title, Time: time.Now(), Sources: map[string]string{}}
 	a.Host, _ = os.Hostname()
@@ -90,7 +90,7 @@ func New(title string) About {
 	return a
 }
 
-// DamagedError is the error of a seal that is not what was sealed.
+// A DamagedError is the error of a seal whose digest does not match.
 type DamagedError struct{ Path string }
 
 // ExitStatus returns Unreadable.
@@ -100,7 +100,7 @@ func (e *DamagedError) Error() string {
 	return fmt.Sprintf("the seal %s is damaged: it is not what was sealed; nothing was written", e.Path)
 }
 
-// Read reads a seal's file. The error is a *DamagedError if it is not what was sealed.
+// Read reads a seal's file. The error is a *DamagedError if its digest does not match.
 func Read(path string) (*Seal, error) {
 	f, err := os.Open(path)
 	if err != nil {
@@ -184,7 +184,7 @@ func (s *Seal) index(body *io.SectionReader) error {
 
 // Standing is how the files of a seal stand on this host.
 type Standing struct {
-	Changes []change.Change // to files that are what was reviewed
+	Changes []change.Change // to files that did not change since the review
 	Counts  []int           // how many changes each of those holds
 	Done    []string        // files that are the result already
 	Differ  []string        // files that are neither

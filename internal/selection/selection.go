@@ -17,14 +17,14 @@ import (
 	"frizzel/internal/exit"
 )
 
-// Selection is what a person asked for.
+// A Selection says which files a person wants.
 type Selection struct {
 	Paths []string // files and directories; none is the current directory
 	In    []string // globs of the files to take; none takes all
 	Out   []string // globs of the files to leave out
 
 	Depth         int             // directory levels to read, 1 for the directory's own files; 0 for all
-	NoHidden      bool            // leave out names that begin with a dot, below what was named
+	NoHidden      bool            // leave out names that begin with a dot, below the paths given
 	Follow        bool            // follow symbolic links to directories
 	OneFileSystem bool            // stay on the file systems of the directories named
 	Rules         map[string]bool // whole paths of scripts and tables in use, left out unless they are named

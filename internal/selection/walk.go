@@ -46,7 +46,7 @@ type walker struct {
 	ctx  context.Context
 	file func(File) error
 	skip func(Skip)
-	seen map[string]bool // absolute paths of what was found, links resolved
+	seen map[string]bool // absolute paths of the files found, links resolved
 
 	names map[string]bool // the last parts of Rules
 }

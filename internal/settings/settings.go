@@ -20,7 +20,7 @@ import (
 	"frizzel/internal/values"
 )
 
-// Kind is what values a key takes.
+// A Kind is the kind of values that a key takes.
 type Kind int
 
 const (
@@ -63,13 +63,13 @@ var unsettable = []string{
 	"skip-unreadable", "keep-later",
 }
 
-// Value is what a key is set to, as it would be typed: several for a List.
+// A Value is the value of a key, as it would be typed: several for a List.
 type Value struct {
 	Texts []string
 	Line  int // of the file, from 1
 }
 
-// Settings are what is set in a file.
+// Settings are the settings of a file.
 type Settings struct {
 	Path   string
 	There  bool // the file is there

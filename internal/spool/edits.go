@@ -25,7 +25,7 @@ var maxEdits = 256 << 20
 // Len returns how many edits there are.
 func (e *Edits) Len() int { return e.Of.Len() }
 
-// Close releases what is kept.
+// Close releases the spool.
 func (e *Edits) Close() {
 	e.kept.Close()
 	e.whole = false
@@ -72,7 +72,7 @@ func (e *Edits) first(yield func(edit.Edit, error) bool) {
 	e.whole = true
 }
 
-// again reads what is kept.
+// again reads the spooled edits.
 func (e *Edits) again(yield func(edit.Edit, error) bool) {
 	for _, r := range e.parts {
 		text, err := e.kept.Read(r, nil)

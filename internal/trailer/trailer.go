@@ -12,7 +12,7 @@ import (
 	"frizzel/internal/digest"
 )
 
-// ErrDamaged is the reason where a content is not what was written.
+// ErrDamaged is the error of a content that does not match its digest.
 var ErrDamaged = errors.New("it is not what was written: its digest differs")
 
 // words begin the trailer's line, and say how the digest is made; they are of one length.

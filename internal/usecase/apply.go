@@ -11,7 +11,7 @@ import (
 	"frizzel/internal/vault/transaction"
 )
 
-// ApplyOptions say what is to be written.
+// ApplyOptions are the options of Apply.
 type ApplyOptions struct {
 	Rules *Compiled
 	Plan  *run.Plan
@@ -19,7 +19,7 @@ type ApplyOptions struct {
 	// Show is called for each file that changes, in path order, if no questions are asked.
 	Show func(*run.Result) error
 	// Ask, if it is not nil, asks a person about all files that would change, and
-	// reports whether what is taken is to be written. refused says why it would not be.
+	// reports whether to write the accepted changes. refused returns why they would not be written.
 	Ask func(ctx context.Context, all []*run.Pending, refused func() []string) (bool, error)
 	// SkipUnreadable leaves out files that cannot be read, and goes on.
 	SkipUnreadable bool
@@ -27,7 +27,7 @@ type ApplyOptions struct {
 	Ready func(*Applied) error
 }
 
-// Applied is what came of an apply.
+// Applied is the result of Apply.
 type Applied struct {
 	Summary *run.Summary
 	Refuses []string      // why nothing was written
@@ -35,18 +35,18 @@ type Applied struct {
 	Files   int           // written
 }
 
-// taken gathers what is to be written.
+// taken gathers the accepted changes.
 type taken struct {
 	changes change.Spooled
 	count   int // of changes in them
 }
 
-// Apply runs rules, asks, and writes what is taken. Where something speaks against writing
+// Apply runs rules, asks, and writes the accepted changes. Where something speaks against writing
 // the error is a refusal, or an *UnreadableError.
 func Apply(ctx context.Context, o ApplyOptions) (*Applied, error) {
 	a := &Applied{}
 	o.Plan.Writes = true
-	if _, err := Recover(ctx, o.Write); err != nil { // what is read must not be half of another run
+	if _, err := Recover(ctx, o.Write); err != nil { // the files must not be half of another run
 		return a, err
 	}
 	collect := o.all

@@ -54,7 +54,7 @@ type filtering struct {
 	encoding string
 	tongue   textfile.Tongue
 	passed   int    // lines
-	fresh    []byte // room for what becomes of lines
+	fresh    []byte // a buffer for the new lines
 }
 
 // run takes the input as it comes, where the program and the encoding allow it.
@@ -108,7 +108,7 @@ func (f *filtering) stream(buffer []byte) error {
 	}
 }
 
-// lines writes what becomes of some lines.
+// lines writes the result for some lines.
 func (f *filtering) lines(s *program.Stream, text []byte) error {
 	made := s.Lines(text)
 	if len(made.Failures) > 0 {

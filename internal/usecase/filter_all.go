@@ -91,7 +91,7 @@ func readAll(f *os.File, size int64) ([]byte, error) {
 	return raw, err
 }
 
-// chunks writes what becomes of a long input.
+// chunks writes the result for a long input.
 func (f *filtering) chunks(res *run.Result) error {
 	in, err := res.Open()
 	if err != nil {

@@ -24,7 +24,7 @@ type LayoutOptions struct {
 	Differs func(path string)
 }
 
-// LaidOut is what came of a layout.
+// LaidOut is the result of Layout.
 type LaidOut struct {
 	Files int           // laid out otherwise
 	Run   *store.Record // nil if nothing was written

@@ -94,7 +94,7 @@ func (o *OneOff) change() (script.Node, error) {
 	return o.addressed(n)
 }
 
-// textOf parses a text as it was typed. misfit is what is wrong if no quote fits it.
+// textOf parses a text as it was typed. misfit is the message if no quote fits it.
 func textOf(option, raw string, prefer byte, misfit string) (*script.Text, error) {
 	t, problems := script.ParseText(option, raw)
 	if len(problems) > 0 {
@@ -106,7 +106,7 @@ func textOf(option, raw string, prefer byte, misfit string) (*script.Text, error
 	return t, nil
 }
 
-// pattern returns what is searched for.
+// pattern returns the pattern to search for.
 func (o *OneOff) pattern() (*script.Pattern, error) {
 	p := &script.Pattern{IgnoreCase: o.IgnoreCase}
 	quote, misfit := byte('"'), "--"+o.Kind+` holds all three quotes, which no string can; use --regex with \x27 for '`
