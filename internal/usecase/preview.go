@@ -7,13 +7,13 @@ import (
 	"frizzel/internal/run"
 )
 
-// PreviewOptions say what is to be shown, and how.
+// PreviewOptions are the options of Preview.
 type PreviewOptions struct {
 	Plan *run.Plan
 	Show func(*run.Result) error // each file that would change, in path order
 }
 
-// Previewed is what rules would change.
+// Previewed is the result of Preview.
 type Previewed struct {
 	Summary *run.Summary
 	Refuses []string // why an apply would write nothing, a line each

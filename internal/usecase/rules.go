@@ -37,7 +37,7 @@ type Rules struct {
 	AllowUnreadable bool
 	// AllowBroken permits writing a file that no longer parses in its syntax.
 	AllowBroken bool
-	Syntax      syntax.Syntax // of files whose names do not tell, and of which a script says nothing
+	Syntax      syntax.Syntax // of files whose names imply none, and for which no script declares one
 }
 
 // Compiled is rules ready to run, and what they were made of.
@@ -47,7 +47,7 @@ type Compiled struct {
 	Sources map[string]string // the texts of scripts and tables, by name
 	Files   []string          // the paths of those that are files
 	Values  map[string]string // of parameters, as they were given
-	// Warnings are of what is allowed, and most likely not meant.
+	// Warnings are about what is allowed but probably unintended.
 	Warnings script.Problems
 }
 

@@ -19,7 +19,7 @@ import (
 // Sealing keeps a review as it is made.
 type Sealing struct {
 	Rules *Compiled
-	// Diff writes a file's changes for a person, with what is hidden left out.
+	// Diff writes a file's changes for a person, without hidden text.
 	Diff func(io.Writer, *run.Result) error
 
 	kept spool.Buffer
@@ -79,7 +79,7 @@ type ApplySealOptions struct {
 	Taken func() error // is called when all were asked about, before anything is written; nil for nothing
 }
 
-// SealApplied is what came of writing a sealed review.
+// SealApplied is the result of ApplySeal.
 type SealApplied struct {
 	Run   *store.Record // nil if nothing was written
 	Files int           // written

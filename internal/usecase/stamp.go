@@ -26,7 +26,7 @@ import (
 	"frizzel/internal/values"
 )
 
-// StampOptions say what files are made, of which templates and rows.
+// StampOptions are the options of Stamp.
 type StampOptions struct {
 	Templates []string
 	To        string // the path of each file, with placeholders
@@ -76,7 +76,7 @@ type Stamps struct {
 // a refusal.
 func Stamp(ctx context.Context, o StampOptions) (*Stamps, error) {
 	if o.Write != nil {
-		if _, err := Recover(ctx, *o.Write); err != nil { // what is read must not be half of another run
+		if _, err := Recover(ctx, *o.Write); err != nil { // the files must not be half of another run
 			return nil, err
 		}
 	}
@@ -115,7 +115,7 @@ func Stamp(ctx context.Context, o StampOptions) (*Stamps, error) {
 	return all, nil
 }
 
-// stamping is templates, parsed, and what is known so far.
+// A stamping is the parsed templates, and the files made so far.
 type stamping struct {
 	StampOptions
 	to        *script.Text
@@ -169,7 +169,7 @@ func (st *stamping) parse() error {
 	return nil
 }
 
-// values returns what is filled in for a row.
+// values returns the values of a row.
 func (st *stamping) values(row values.Row) map[string]string {
 	all := maps.Clone(st.rules.options.Shared)
 	maps.Copy(all, row.Values)
@@ -251,7 +251,7 @@ func (st *stamping) path(t *stampTemplate, row values.Row, o compile.Options) (s
 	return filepath.Clean(path), nil
 }
 
-// unused returns what is wrong with values given with --param that nothing refers to.
+// unused returns an error about values given with --param that nothing refers to.
 func (st *stamping) unused() error {
 	for _, name := range slices.Sorted(maps.Keys(st.Rules.Values)) {
 		if !st.used[name] && !st.rules.has(name) {
@@ -296,5 +296,5 @@ func (s *Stamped) against(whole string, fresh []byte, t *stampTemplate) error {
 // Line returns the line, from 1, of what an edit changes.
 func (s *Stamped) Line(e edit.Edit) int { return lines.Number(s.Old, e.Start) }
 
-// Text returns what the file would hold with what is taken.
+// Text returns the text of the file with the accepted changes.
 func (s *Stamped) Text(taken edit.List) []byte { return bytes.Clone(taken.Apply(s.Old)) }

@@ -79,7 +79,7 @@ func (r *stampRules) has(name string) bool {
 	return r.compiled != nil && slices.ContainsFunc(r.compiled.Program.Params, func(p program.Param) bool { return p.Name == name })
 }
 
-// tell says what came of it all; a refusal where that must not be written.
+// tell reports the result; the error is a refusal if it must not be written.
 func (r *stampRules) tell(all *Stamps) error {
 	if r.compiled == nil {
 		return nil

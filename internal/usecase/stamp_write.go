@@ -12,7 +12,7 @@ import (
 	"frizzel/internal/vault/transaction"
 )
 
-// change returns what the vault is to do with what is taken of a file.
+// change returns the change to a file for the vault.
 func (s *Stamped) change(taken edit.List) (change.Change, error) {
 	whole, err := filepath.Abs(s.Path)
 	if err != nil {
@@ -43,13 +43,13 @@ func (s *Stamped) change(taken edit.List) (change.Change, error) {
 	return change.Change{Path: s.Path, Dir: dir, Name: name, Op: change.Create, Meta: s.meta, Edits: taken}, nil
 }
 
-// StampTaken is what a person takes of a file.
+// StampTaken is what a person accepts of a file.
 type StampTaken struct {
 	*Stamped
 	Edits edit.List
 }
 
-// WriteStamps writes what is taken, as one run, nil if that is nothing.
+// WriteStamps writes the accepted files as one run. The run is nil if there are none.
 func WriteStamps(ctx context.Context, w Writing, labels []string, taken []StampTaken) (*store.Record, int, error) {
 	var changes change.List
 	count := 0

@@ -15,17 +15,17 @@ import (
 	"frizzel/internal/vault/transaction"
 )
 
-// UndoOptions say what is to be taken back.
+// UndoOptions are the options of Undo.
 type UndoOptions struct {
 	Kind  store.Kind // Undo or Redo
 	Names []string   // perhaps a run, then paths; no run is the last one
 	Write Writing
 	Force bool // files that have changed since, too
 	Asks  bool // Take asks a person, who is shown each file; nothing else is written then
-	// Take is asked about each file; text is what is to be shown of it. nil takes all.
+	// Take is asked about each file; text is its diff. nil accepts all.
 	Take  func(b *history.Back, text diff.Windows) (bool, error)
 	Taken func() error // is called when all were asked about, before anything is written; nil for nothing
-	Later Later        // what becomes of files that have changed since
+	Later Later        // how to treat files that changed since
 	// Found is called with the run, and with the files that are left alone.
 	Found func(r *store.Record, left []store.Left)
 }
@@ -39,7 +39,7 @@ const (
 	TakeLater               // it is taken back like others
 )
 
-// TakenBack is what came of an undo or a redo.
+// TakenBack is the result of an undo or a redo.
 type TakenBack struct {
 	Of      *store.Record
 	Run     *store.Record // nil if nothing was written

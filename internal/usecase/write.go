@@ -23,7 +23,7 @@ type Writing struct {
 	Store   *store.Store
 	Command []string // as it was given, for the history
 	Note    string
-	Beside  string // what is added to the names of old files left beside the new ones; "" leaves none
+	Beside  string // a suffix for the names of old files left beside the new ones; "" leaves none
 	Into    string // a directory for the changed files, whose originals stay; "" for none
 	After   string // a command to run once files have changed
 	Prove   *hook.Proof
@@ -42,7 +42,7 @@ type Writing struct {
 	Recovered func(Recovered)
 }
 
-// Recovered is what became of runs that were cut off, or that nobody kept in time.
+// Recovered are the runs that were cut off, or that nobody kept in time.
 type Recovered struct {
 	CutOff  []transaction.Recovered
 	Overdue []hold.Outcome
@@ -50,7 +50,7 @@ type Recovered struct {
 }
 
 // recoverRuns puts back runs that were cut off, and takes back those that nobody kept in time.
-// One that cannot be recovered keeps no other one, nor what is to be written.
+// One that cannot be put back does not stop the others, nor the run to be written.
 func recoverRuns(ctx context.Context, l *store.Locked, command []string) (Recovered, error) {
 	var s Recovered
 	var err error
@@ -61,7 +61,7 @@ func recoverRuns(ctx context.Context, l *store.Locked, command []string) (Recove
 	return s, err
 }
 
-// write writes changes as a run, nil for none, after what is to be recovered.
+// write recovers earlier runs, and then writes changes as a run; nil if there are none.
 func (w *Writing) write(ctx context.Context, intent transaction.Intent, changes change.Set) (*store.Record, error) {
 	if changes.Len() == 0 {
 		return nil, nil

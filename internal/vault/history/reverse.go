@@ -102,7 +102,7 @@ func inAdvance(n int, look func(first int) []looked) iter.Seq[[]looked] {
 	}
 }
 
-// looked is what came of looking at a file.
+// looked is the state of a file that was looked at.
 type looked struct {
 	path   string
 	back   *Back

@@ -51,7 +51,7 @@ func Keep(l *store.Locked, id string) (*store.Record, error) {
 	return r, l.Enter(r, store.Kept)
 }
 
-// Outcome is what became of a run that nobody kept.
+// An Outcome is the result of undoing a run that nobody kept.
 type Outcome struct {
 	Run   *store.Record
 	Undo  *store.Record // the run that took it back; nil if nothing was left to take back

@@ -225,7 +225,7 @@ func (s *Store) StagedPath(r *Record, i int) string {
 	return filepath.Join(s.runsPath(), r.ID, stagedName(i))
 }
 
-// OpenStaged reads what NewStaged made. At its end it fails if that is not what was written.
+// OpenStaged reads what NewStaged made. At its end it fails if the digest does not match.
 func (l *Locked) OpenStaged(r *Record, i int, e *Entry) (io.ReadCloser, error) {
 	dir, err := l.runDir(r.ID)
 	if err != nil {

@@ -15,10 +15,10 @@ import (
 	"frizzel/internal/disk"
 )
 
-// ErrBackup is the reason where a piece of a backup is not what was put there.
+// ErrBackup is the error of a content of a backup that does not match its digest.
 var ErrBackup = errors.New("its backup is damaged")
 
-// verified reads a content, and fails at its end if it is not what was put there.
+// verified reads a content, and fails at its end if it does not match its digest.
 type verified struct {
 	in      io.Reader
 	packed  io.Closer // in, if it is compressed; else nil

@@ -74,7 +74,7 @@ func (f *Files) known() error {
 	return f.err
 }
 
-// At returns what is known of file i.
+// At returns file i.
 func (f *Files) At(i int) (*Entry, error) {
 	if err := f.known(); err != nil {
 		return nil, err

@@ -34,7 +34,7 @@ type asItIs struct{ io.Writer }
 
 func (asItIs) Close() error { return nil }
 
-// reader reads what is packed in in, until closed.
+// reader decompresses in until it is closed.
 func (p Packing) reader(in io.Reader) (io.ReadCloser, error) {
 	switch p {
 	case Unpacked:

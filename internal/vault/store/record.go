@@ -17,7 +17,7 @@ import (
 	"frizzel/internal/trailer"
 )
 
-// Record is what is known of a run: who wrote what, when and why.
+// A Record describes a run: who wrote what, when and why.
 type Record struct {
 	Format  int           `json:"frizzel_run"`
 	ID      string        `json:"id"`
@@ -37,7 +37,7 @@ type Record struct {
 	After   string        `json:"after,omitempty"`  // a command to run when its files have changed
 	Hold    time.Duration `json:"hold,omitempty"`   // how long it waits to be kept
 	Staged  bool          `json:"staged"`           // what Files say of contents is known
-	Left    []Left        `json:"left,omitempty"`   // what was left alone by the run that takes back
+	Left    []Left        `json:"left,omitempty"`   // files that an undo left alone
 	Beside  int           `json:"beside,omitempty"` // how many of Files are old contents beside new ones
 	Count   int           `json:"files"`            // how many Files there are
 	Secret  string        `json:"secret"`           // makes the names of temporary files
@@ -52,7 +52,7 @@ type Record struct {
 // format is the version of records that this program reads and writes.
 const format = 1
 
-// Kind is what a run did.
+// A Kind is the kind of a run.
 type Kind string
 
 const (

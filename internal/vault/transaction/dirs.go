@@ -62,7 +62,7 @@ func (w wanted) add(e *store.Entry) {
 	}
 }
 
-// openAll opens the directories of files that are to be written, all of which must be there.
+// openAll opens the directories of the files to be written, all of which must exist.
 func openAll(ctx context.Context, l *store.Locked, files wanted) (*dirs, error) {
 	f := openDirs(l, files, nil)
 	for _, path := range f.paths() {

@@ -72,7 +72,7 @@ func (f *fan) fail(err error, panicked any) {
 	})
 }
 
-// errFailed ends the writing to a fan of which a step failed.
+// errFailed ends the writing to a fan after a step failed.
 var errFailed = errors.New("a step failed")
 
 // next makes sure that there is a portion with room.
@@ -107,7 +107,7 @@ func (f *fan) pass() {
 	}
 }
 
-// Write takes bytes, of which it makes a copy.
+// Write copies bytes and passes them to the steps.
 func (f *fan) Write(text []byte) (int, error) {
 	for rest := text; len(rest) > 0; {
 		if err := f.next(); err != nil {

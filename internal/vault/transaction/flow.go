@@ -121,7 +121,7 @@ func (f *flow) rewriting(out io.Writer) (*rewriting, error) {
 	return r, err
 }
 
-// end writes what is left, unless an error ended the writing, and returns what failed first.
+// end writes the rest, unless an error ended the writing, and returns the first error.
 func (r *rewriting) end(err error) error {
 	if err == nil {
 		err = r.Close()

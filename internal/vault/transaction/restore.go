@@ -13,7 +13,7 @@ import (
 	"frizzel/internal/vault/store"
 )
 
-// Recovered is what became of a run that was cut off.
+// Recovered is the result of putting back a run that was cut off.
 type Recovered struct {
 	Run  *store.Record
 	Left []store.Left // files that are no longer the run's, or cannot be had back

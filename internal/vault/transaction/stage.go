@@ -59,7 +59,7 @@ type staging struct {
 	look
 }
 
-// stageFile backs file i up and stages its new content, and what is left beside it.
+// stageFile backs file i up and stages its new content, and the copy beside it.
 func (w *writer) stageFile(b *store.Backup, i int) error {
 	c, err := w.changes.At(i)
 	if err != nil {

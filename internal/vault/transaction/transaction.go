@@ -40,7 +40,7 @@ import (
 	"frizzel/internal/vault/store"
 )
 
-// Intent is what a run is for.
+// An Intent describes the run to be written.
 type Intent struct {
 	Kind    store.Kind
 	Undoes  string
@@ -50,7 +50,7 @@ type Intent struct {
 	Changes int
 	After   string        // a command, kept for when the run is taken back
 	Hold    time.Duration // how long the run waits to be kept; 0 for no hold
-	Beside  string        // what is added to the names of old files left beside the new ones
+	Beside  string        // a suffix for the names of old files left beside the new ones
 	Left    []store.Left  // what an undo leaves alone
 
 	// Guard is called for a run on hold before its first file is live: from then on
@@ -80,7 +80,7 @@ func (e *ExistsError) Error() string {
 type NotPutBackError struct {
 	Run    *store.Record
 	Cause  error
-	Left   []store.Left // with what became of each
+	Left   []store.Left // with the reason of each
 	Away   []string     // files that could not be looked at
 	Undone error        // why the run could not be put back
 }
@@ -208,7 +208,7 @@ func newRecord(intent Intent) *store.Record {
 	return r
 }
 
-// entryOf is what is known of a file before it is staged.
+// entryOf returns the entry of a file before it is staged.
 func entryOf(c *change.Change) *store.Entry {
 	return &store.Entry{
 		Path: change.Path(c.Path), Dir: change.Path(c.Dir), Name: change.Path(c.Name), In: c.In,
@@ -216,10 +216,10 @@ func entryOf(c *change.Change) *store.Entry {
 	}
 }
 
-// look is what a target was when its copy was staged, and what the copy was then.
+// A look is the state of a target and of its copy when the copy was staged.
 type look struct{ found, staged disk.Info }
 
-// saw keeps what is known of file i once it is staged.
+// saw stores the state of file i after it was staged.
 func (w *writer) saw(i int, e *store.Entry, l look) error {
 	to := change.NewEncoder(256)
 	to.Info(l.found)
@@ -309,7 +309,7 @@ func (w *writer) end(state store.State) error {
 	return nil
 }
 
-// dropStaged releases what was staged for files rewritten in place.
+// dropStaged releases the staged contents of files rewritten in place.
 func dropStaged(l *store.Locked, r *store.Record) {
 	i := 0
 	for e, err := range r.Files.All() {
