@@ -50,7 +50,7 @@ func machineOf(t testing.TB, source string) (*Machine, *regexp.Regexp) {
 	return New(tree), regexp.MustCompile(source)
 }
 
-// The machine finds what the package regexp finds, where it does, whatever the expression and
+// The machine finds what the package regexp finds, if it does, whatever the expression and
 // the text: in one line, and in which lines of many.
 func TestMachineIsRegexp(t *testing.T) {
 	for seed := range uint64(12000) {

@@ -49,7 +49,7 @@ func (f *Finder) Done() {
 }
 
 // Line returns a place in the first line of text[at:] that may hold a match, or -1; at is where a
-// line begins. Where the machine turns out not to be worth it, every line may.
+// line begins. If the machine turns out not to be worth it, every line may.
 func (f *Finder) Line(text []byte, at int) int {
 	t := f.ends
 	row, i := t.begins[edge], at

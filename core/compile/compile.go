@@ -24,7 +24,7 @@ import (
 	"frizzel/core/script"
 )
 
-// Scripts makes a program of scripts, which run one after the other. Where the problems
+// Scripts makes a program of scripts, which run one after the other. If the problems
 // hold an error there is no program.
 func Scripts(scripts []*script.Script, o Options) (*program.Program, script.Problems) {
 	c := newCompiler(o)

@@ -140,7 +140,7 @@ func onlyAnchors(expr string) bool {
 	return err == nil && pattern.TakesNothing(tree)
 }
 
-// growsAgain reports whether a replacement, where it can be told, is changed by a
+// growsAgain reports whether a replacement, if it can be told, is changed by a
 // second run.
 func growsAgain(n *script.Replace, p *pattern.Pattern, with *program.Template) bool {
 	whole := func(p program.Part) bool { return p.From == program.FromGroup && p.Group == 0 && len(p.Filters) == 0 }

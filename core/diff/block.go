@@ -79,7 +79,7 @@ func nextBlock(text []byte, edits edit.List, marked bool, room []byte) (*block, 
 }
 
 // changedWords returns which bytes of what an edit takes and of what it writes stand
-// out: all of them, or, where it makes one whole line another, the words that
+// out: all of them, or, if it makes one whole line another, the words that
 // differ between the two.
 func changedWords(text []byte, e edit.Edit) (from, oldTo, newTo int) {
 	old := text[e.Start:e.End]

@@ -11,7 +11,7 @@ import (
 
 // Compare returns edits, whole lines each, and of one line where as many lines take the place
 // of others, that turn old into fresh: for two texts that no rule made of one another, such as
-// a file and what a person made of it. Where the texts differ in very much the edits may be
+// a file and what a person made of it. If the texts differ in very much the edits may be
 // more than need be; they are never wrong.
 func Compare(old, fresh []byte) edit.List {
 	var edits edit.List
@@ -21,7 +21,7 @@ func Compare(old, fresh []byte) edit.List {
 	return edits.Changing(old)
 }
 
-// byLine cuts an edit into one for each line, where it makes as many lines of them.
+// byLine cuts an edit into one for each line, if it makes as many lines of them.
 func byLine(old []byte, e edit.Edit) edit.List {
 	if e.End == e.Start || lines.Count(old[e.Start:e.End]) != lines.Count(e.New) {
 		return edit.List{e}

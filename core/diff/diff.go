@@ -69,7 +69,7 @@ type Window struct {
 // the windows are.
 type Walk struct {
 	Context int
-	// Hunk is called with each hunk. Where Most is not 0, one that gets longer than so many
+	// Hunk is called with each hunk. If Most is not 0, one that gets longer than so many
 	// lines comes in pieces, each with the lines since the last one; only the last, for which
 	// done is set, has its counts. Such pieces, and texts if there are several windows, are
 	// valid until the next call, or until Add or End returns.

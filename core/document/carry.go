@@ -387,7 +387,7 @@ func (c *carrier) packed() (edit.List, error) {
 	return c.pack.replace(fresh)
 }
 
-// preserve says of the elements that were touched, where need be, that white space at their ends
+// preserve says of the elements that were touched, if need be, that white space at their ends
 // counts.
 func (c *carrier) preserve() error {
 	for i := range c.touched {

@@ -8,7 +8,7 @@ import (
 	"frizzel/core/edit"
 )
 
-// Compare returns edits that make one document's text another's: those within lines, where both
+// Compare returns edits that make one document's text another's: those within lines, if both
 // have as many.
 func Compare(old, fresh *Document) edit.List {
 	if len(old.lines) != len(fresh.lines) {

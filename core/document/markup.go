@@ -175,7 +175,7 @@ func (s *scanner) opening(t markup.Token) error {
 	return nil
 }
 
-// leap goes to the end tag of the element that was opened last, where that is plain to see: no
+// leap goes to the end tag of the element that was opened last, if that is plain to see: no
 // element of its name stands in it, and nothing that is not markup.
 func (s *scanner) leap() {
 	last := s.open[len(s.open)-1]

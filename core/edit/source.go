@@ -16,7 +16,7 @@ import (
 // Source is edits in the order of their places that may be too many to be held at once: a
 // [List], or what reads them from where they are kept, as often as they are asked for.
 type Source interface {
-	// All yields the edits, and an error, which ends them, where they cannot be read.
+	// All yields the edits, and an error, which ends them, if they cannot be read.
 	All() iter.Seq2[Edit, error]
 	// Len returns how many there are.
 	Len() int

@@ -19,7 +19,7 @@ import (
 // A window of the shortest literal's length slides over the text, by as much as
 // its last bytes allow (Wu and Manber, "A fast algorithm for multi-pattern
 // searching", 1994); if it cannot rule a literal out, those of each length are
-// asked for by their hash, or a trie where there are very many lengths. Where case is
+// asked for by their hash, or a trie where there are very many lengths. If case is
 // ignored, or a literal is shorter than a window may be, the trie is asked at each character.
 type Set struct {
 	whole      bool // at whole-word boundaries

@@ -12,7 +12,7 @@ import (
 // it matches either line ending.
 type literal struct {
 	text  []byte
-	runes []rune // folded, where case is ignored; else nil
+	runes []rune // folded, if case is ignored; else nil
 	head  []byte // text up to its first line feed
 	lines bool   // text holds a line feed
 

@@ -34,7 +34,7 @@ func places(p *Pattern, text []byte) (out [][2]int) {
 }
 
 // In a line, an expression matches where the standard library says, whatever literal
-// it is looked for by; across lines too, where line endings are line feeds.
+// it is looked for by; across lines too, if line endings are line feeds.
 func TestRegexMatchesAsTheStandardLibrary(t *testing.T) {
 	expressions := []string{
 		`depot-3`, `de(pot)?`, `(?i)depot`, `\d+`, `^`, `$`, `^$`, `^\s*de`, `pot$`, `(de|pot)-`, `[^ ]+`, `\bde`, `de\b`, `x*`,

@@ -74,7 +74,7 @@ func (f *filler) inserted(ok bool, fresh []byte) {
 }
 
 // fill returns the template's text for the change at byte at. It reports false,
-// and notes why, where a value cannot be had.
+// and notes why, if a value cannot be had.
 func (f *filler) fill(t *Template, at int, loc []int) ([]byte, bool) {
 	f.at, f.filling.loc = at, loc
 	f.filling.count++

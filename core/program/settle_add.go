@@ -20,7 +20,7 @@ func (s *settling) end() int {
 	return end
 }
 
-// add puts a line at the span's end. It reports false, and notes why, where it would not
+// add puts a line at the span's end. It reports false, and notes why, if it would not
 // be the span's when the script runs again.
 func (s *settling) add(end int, fresh []byte) (edit.Edit, bool) {
 	r := s.run

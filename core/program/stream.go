@@ -10,7 +10,7 @@ import (
 type Stream struct {
 	program *Program
 	in      Input
-	// The last line's ending is held back, where the next line may be the last one, without
+	// The last line's ending is held back, if the next line may be the last one, without
 	// an ending, and be deleted.
 	holds bool
 	held  string

@@ -36,7 +36,7 @@ const maxDepth = 100
 
 type bailout struct{}
 
-// Parse reads a script. Where problems holds an error the tree lacks what could
+// Parse reads a script. If problems holds an error the tree lacks what could
 // not be read.
 func Parse(name, text string) (*Script, Problems) {
 	source := &Source{Name: name, Text: text}

@@ -230,7 +230,7 @@ func (l *lexer) quoted(rest string) {
 }
 
 // escapes reports whether the string that rest begins with, n bytes long, ends in what was
-// meant to escape its closing quote: a backslash, where text goes on right behind it, or the
+// meant to escape its closing quote: a backslash, if text goes on right behind it, or the
 // line's other quotes of the kind do not pair.
 func escapes(rest string, n int) bool {
 	if !strings.HasSuffix(rest[:n-1], `\`) || n == len(rest) {

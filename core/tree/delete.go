@@ -9,7 +9,7 @@ import (
 )
 
 // Delete returns the edits that take nodes away, none of which lies in another: members with their
-// separators, the comment on their line, and their line where they have one alone. Where that would
+// separators, the comment on their line, and their line where they have one alone. If that would
 // take all that a parent has, it stays as an empty one. The error is a *MisfitError.
 func (d *Document) Delete(nodes []*Node) (edit.List, Changes, error) {
 	changes := Changes{}

@@ -8,7 +8,7 @@
 // the intended changes. An unforeseen way of writing, or a wrong offset from a parser, therefore leads
 // to a refusal and never to a wrong text.
 //
-// Libraries parse the texts. Where they do not report the end of a value, it is found here. Each
+// Libraries parse the texts. If they do not report the end of a value, it is found here. Each
 // format is one file behind one interface (format.go).
 package tree
 

@@ -78,7 +78,7 @@ func (d *Document) Show(n *Node) *Value {
 	return v
 }
 
-// outer returns where what has members begins: with its line, where it stands alone on that.
+// outer returns where what has members begins: with its line, if it stands alone on that.
 func (d *Document) outer(n *Node) int {
 	line := d.lineStart(n.Start)
 	if n.style != flow && strings.Trim(d.raw(line, n.Start), " \t") == "" {
@@ -168,7 +168,7 @@ func (d *Document) Write(v *Value, edits edit.List) (edit.List, Kind, error) {
 	return out, kind, err
 }
 
-// kindOf returns what kind of value a node is when it becomes a text: what it was, where the text
+// kindOf returns what kind of value a node is when it becomes a text: what it was, if the text
 // can be that.
 func (d *Document) kindOf(c format, n *Node, text string) Kind {
 	if n.Kind.bare() {

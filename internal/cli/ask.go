@@ -116,7 +116,7 @@ func (b *byFile) flush() error {
 	return b.said.Flush()
 }
 
-// take reports whether a file is to be written; show shows its changes first, where a
+// take reports whether a file is to be written; show shows its changes first, if a
 // person is asked. said is what is said of a file that nobody is asked about.
 func (b *byFile) take(ctx context.Context, path, said, what string, show func() error) (bool, error) {
 	switch {

@@ -148,7 +148,7 @@ func (a *app) complete(c *cobra.Command) {
 	}
 }
 
-// completeOption completes an option, where the command has it. words reports whether what
+// completeOption completes an option, if the command has it. words reports whether what
 // it returns is whole.
 func (a *app) completeOption(c *cobra.Command, option string, words func(c *cobra.Command, typed string) (found []string, whole bool)) {
 	if c.Flags().Lookup(option) == nil {
@@ -221,7 +221,7 @@ func params(c *cobra.Command) (out []string) {
 	return out
 }
 
-// ruleNames returns the rules of the scripts given, where one is wanted next.
+// ruleNames returns the rules of the scripts given, if one is wanted next.
 func ruleNames(c *cobra.Command, typed string) (out []string) {
 	i := strings.LastIndexByte(typed, ' ')
 	if before := strings.TrimSpace(typed[:max(i, 0)]); !strings.HasSuffix(before, "changed by") && !strings.HasSuffix(before, " of") {

@@ -193,7 +193,7 @@ func whatOf(r *store.Record) string {
 	return string(r.Kind)
 }
 
-// nameOf shortens a run's ID to its number, where it has one.
+// nameOf shortens a run's ID to its number, if it has one.
 func nameOf(id string) string {
 	parts := strings.Split(id, "-")
 	if len(parts) == 3 {

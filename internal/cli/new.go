@@ -83,7 +83,7 @@ func saveFrom(path string, from io.WriterTo) error {
 	return errors.Join(err, f.Close())
 }
 
-// save keeps a one-off change as a script, where a path is given.
+// save keeps a one-off change as a script, if a path is given.
 func (f *ruleFlags) save(c *cobra.Command, path string) error {
 	if path == "" {
 		return nil

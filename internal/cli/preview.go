@@ -223,7 +223,7 @@ func (pre *previewing) end(p *usecase.Previewed) error {
 	return nil
 }
 
-// keep writes the page and the sealed review, where they are wanted. What would be
+// keep writes the page and the sealed review, if they are wanted. What would be
 // refused is not sealed.
 func (pre *previewing) keep(s *run.Summary, refuses []string) error {
 	if pre.page != nil {

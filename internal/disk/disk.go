@@ -49,7 +49,7 @@ type Dir interface {
 	// Writable returns why the user may not write a file, by effective rights.
 	Writable(name string) error
 	// TryLock keeps others from locking the directory, in this program and others, until it
-	// is closed. It reports false if another one has it. Where directories cannot be
+	// is closed. It reports false if another one has it. If directories cannot be
 	// locked it does nothing.
 	TryLock() (bool, error)
 	Chmod(mode uint32) error
@@ -63,7 +63,7 @@ type Dir interface {
 // Lister is a directory that says what its names stand for.
 type Lister interface {
 	Dir
-	// Entries lists the directory, in the order of the names. Where it cannot be read whole,
+	// Entries lists the directory, in the order of the names. If it cannot be read whole,
 	// the bytes read so far are returned with the error.
 	Entries() ([]fs.DirEntry, error)
 }
@@ -80,7 +80,7 @@ type File interface {
 	Attributes() (map[string][]byte, error)
 	SetAttribute(name string, value []byte) error
 	RemoveAttribute(name string) error
-	// Hasten begins to bring n bytes to the disk, from at on, where that can be begun, so that a
+	// Hasten begins to bring n bytes to the disk, from at on, if that can be begun, so that a
 	// Sync later waits less.
 	Hasten(at, n int64)
 	// Sync waits until the file's content and attributes have reached the disk.
@@ -136,7 +136,7 @@ func MetaOf(f File, info Info) (Meta, error) {
 	return Meta{Mode: info.Mode, UID: info.UID, GID: info.GID, Attributes: attributes}, err
 }
 
-// Close closes what was only read, where an error tells nothing more.
+// Close closes what was only read, if an error tells nothing more.
 func Close(c interface{ Close() error }) { _ = c.Close() }
 
 // MaxContent is the size, in bytes, from which on a file is not taken into memory whole.

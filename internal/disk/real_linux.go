@@ -17,7 +17,7 @@ func syncSystem(f *os.File) error {
 	return nil
 }
 
-// Hasten has the kernel begin to write. Where it cannot, Sync does it all.
+// Hasten has the kernel begin to write. If it cannot, Sync does it all.
 func (f *realFile) Hasten(at, n int64) {
 	_ = unix.SyncFileRange(f.fd, at, n, unix.SYNC_FILE_RANGE_WRITE)
 }

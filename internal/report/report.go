@@ -212,7 +212,7 @@ func (p *Printer) Matches(s *run.Summary) {
 	p.notes(s)
 }
 
-// maxNotes is how many notes of a kind are written, where not all are wanted.
+// maxNotes is how many notes of a kind are written, if not all are wanted.
 const maxNotes = 8
 
 // notes writes what a person should know of single files.

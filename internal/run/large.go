@@ -15,7 +15,7 @@ import (
 	"frizzel/internal/spool"
 )
 
-// largeSize is from how many bytes on a file is large; where tests ask for windows of another
+// largeSize is from how many bytes on a file is large; if tests ask for windows of another
 // width, it has so many of them at least.
 const (
 	largeSize   = 8 << 20

@@ -179,7 +179,7 @@ func (p *Pending) run(ctx context.Context, now *reader, in program.Input) (*Resu
 	return &Result{At: p.At, Made: made.Made, Refuse: made.Refuse, revision: made, program: p.plan.Program, before: now.digest}, nil
 }
 
-// Result returns what is taken with the file's text, to be shown. Where the file has
+// Result returns what is taken with the file's text, to be shown. If the file has
 // changed on disk, that is what all rules make of what it holds now.
 func (p *Pending) Result(ctx context.Context) (*Result, error) {
 	for {

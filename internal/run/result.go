@@ -43,7 +43,7 @@ type edited struct {
 // kept is where the edits of a window are kept, each list against the window.
 type kept struct {
 	raw  spool.Ref
-	text spool.Ref // against the window's text, where that is other bytes
+	text spool.Ref // against the window's text, if that is other bytes
 }
 
 // Changes returns how many changes the rules made, or a person.

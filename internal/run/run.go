@@ -42,7 +42,7 @@ type Summary struct {
 	Read int // files, in whole
 	// Documents are those of them that are office documents.
 	Documents int
-	// Unknown counts files in an encoding that they do not tell, where something is looked
+	// Unknown counts files in an encoding that they do not tell, if something is looked
 	// for that is not ASCII, and so missed in them.
 	Unknown int
 	Changed int

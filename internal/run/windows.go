@@ -90,7 +90,7 @@ type pass struct {
 	apart bool  // the work need not know what came before, whatever the program needs
 	work  func(*pane)
 	take  func(*pane) error
-	print change.Print // of the chunks, where they are summed up
+	print change.Print // of the chunks, if they are summed up
 }
 
 // panes is how many windows are in flight besides those that workers are at.

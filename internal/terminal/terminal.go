@@ -56,7 +56,7 @@ func visibleLines(text string) string {
 	return strings.Join(parts, "\n")
 }
 
-// Writer writes text. Where Shown is set somebody looks at it, and it is rendered.
+// Writer writes text. If Shown is set somebody looks at it, and it is rendered.
 type Writer struct {
 	W     io.Writer
 	Shown bool

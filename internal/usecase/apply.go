@@ -41,7 +41,7 @@ type taken struct {
 	count   int // of changes in them
 }
 
-// Apply runs rules, asks, and writes the accepted changes. Where something speaks against writing
+// Apply runs rules, asks, and writes the accepted changes. If something speaks against writing
 // the error is a refusal, or an *UnreadableError.
 func Apply(ctx context.Context, o ApplyOptions) (*Applied, error) {
 	a := &Applied{}

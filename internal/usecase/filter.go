@@ -57,7 +57,7 @@ type filtering struct {
 	fresh    []byte // a buffer for the new lines
 }
 
-// run takes the input as it comes, where the program and the encoding allow it.
+// run takes the input as it comes, if the program and the encoding allow it.
 func (f *filtering) run() error {
 	buffer := make([]byte, 0, chunkSize)
 	n, err := f.In.Read(buffer[:cap(buffer)])

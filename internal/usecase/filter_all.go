@@ -18,12 +18,12 @@ import (
 	"frizzel/internal/spool"
 )
 
-// held is how many bytes of an input are held, where what becomes of them can be told piece by
+// held is how many bytes of an input are held, if what becomes of them can be told piece by
 // piece.
 const held = 8 << 20
 
 // all reads the whole input before any of it is written. Nothing is written where something that
-// must hold does not; where something is never closed, the input as it is.
+// must hold does not; if something is never closed, the input as it is.
 func (f *filtering) all(begun []byte) error {
 	if f.program.Windowing(f.file, begun).Order != program.NoWindows {
 		rest, err := io.ReadAll(io.LimitReader(f.In, held))

@@ -18,7 +18,7 @@ type LayoutOptions struct {
 	Paths []string // scripts and directories of them; - is Stdin
 	Stdin io.Reader
 	Write *Writing // nil only looks
-	// Text gets what standard input becomes, where something is written.
+	// Text gets what standard input becomes, if something is written.
 	Text func(string) error
 	// Differs is called for each script that is not in the standard layout.
 	Differs func(path string)

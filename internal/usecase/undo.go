@@ -30,7 +30,7 @@ type UndoOptions struct {
 	Found func(r *store.Record, left []store.Left)
 }
 
-// Later says what becomes of a file that has changed since, where what the run changed can
+// Later says what becomes of a file that has changed since, if what the run changed can
 // be taken back around that.
 type Later int
 
@@ -78,7 +78,7 @@ func (o *UndoOptions) asked(back *change.Spooled, later map[int]bool) (taken *ch
 	return back, count, err
 }
 
-// Undo takes a run back, or an undo, whole or in part. Where files are left alone there is
+// Undo takes a run back, or an undo, whole or in part. If files are left alone there is
 // no error.
 func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 	if _, err := Recover(ctx, o.Write); err != nil {

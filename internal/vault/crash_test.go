@@ -38,7 +38,7 @@ type job struct {
 	do    func(ctx context.Context, l *store.Locked) error
 	// also is what the files may be as well while the job is not at its end.
 	also func(tree map[string]string) map[string]string
-	// done asks of a disk that was found whether what do reported holds, where the files
+	// done asks of a disk that was found whether what do reported holds, if the files
 	// do not tell.
 	done func(s *store.Store) error
 }

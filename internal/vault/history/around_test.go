@@ -12,7 +12,7 @@ import (
 )
 
 // Edits made around later changes: a text of lines, of which a run changes some and a
-// person others. Where no line and no edge is shared, taking the run back gives the
+// person others. If no line and no edge is shared, taking the run back gives the
 // person's changes to what was before it, and else it is refused.
 func TestAround(t *testing.T) {
 	refused, done := 0, 0

@@ -7,7 +7,7 @@ import (
 )
 
 // Pruning says which runs are to be forgotten: those past the newest ones, or older
-// than OlderThan; where both are given, those that both name. A zero asks nothing. With
+// than OlderThan; if both are given, those that both name. A zero asks nothing. With
 // Total the oldest go as well as long as all take more bytes.
 type Pruning struct {
 	Newest    int

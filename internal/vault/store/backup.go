@@ -101,7 +101,7 @@ func (b *Backup) put(content []byte) (Blob, error) {
 	return b.write(blob, packed)
 }
 
-// pack compresses a content, where that pays.
+// pack compresses a content, if that pays.
 func (b *Backup) pack(content []byte) (Blob, []byte) {
 	blob := Blob{Length: int64(len(content)), Size: int64(len(content))}
 	if packed := encoder().EncodeAll(content, nil); len(packed) < len(content) {

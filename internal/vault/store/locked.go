@@ -163,7 +163,7 @@ func (l *Locked) Save(r *Record) error {
 }
 
 // Enter takes a run to its next state, on disk before it returns where that matters. The error is a
-// *StateError where its life has no such step. Where Enter fails, the run may be in either
+// *StateError where its life has no such step. If Enter fails, the run may be in either
 // state.
 func (l *Locked) Enter(r *Record, to State) error {
 	steps, err := after(r.ID, r.Steps, to, time.Now())

@@ -98,7 +98,7 @@ func openDirs(l *store.Locked, files wanted, sameBoot *bool) *dirs {
 	return f
 }
 
-// isDir reports whether a directory is the one that was meant, where that is known.
+// isDir reports whether a directory is the one that was meant, if that is known.
 func isDir(now, wanted disk.ID, devices bool) bool {
 	return wanted == disk.ID{} || now.Inode == wanted.Inode && (now.Device == wanted.Device || !devices)
 }
@@ -147,7 +147,7 @@ func (f *dirs) close() {
 	}
 }
 
-// sync waits until the names in all directories have reached the disk; where files are not
+// sync waits until the names in all directories have reached the disk; if files are not
 // synced by themselves, until all of their file systems have.
 func (f *dirs) sync(files disk.Durability) error {
 	if files == disk.Unsynced {

@@ -69,7 +69,7 @@ type restorer struct {
 
 // restore puts back a run that did not end: it removes temporary files, and gives the
 // files that hold what the run wrote their old content. Old contents are on disk before
-// the first of them goes live. Where all files could be looked at the run is recovered.
+// the first of them goes live. If all files could be looked at the run is recovered.
 func restore(l *store.Locked, r *store.Record, f *dirs) (Recovered, error) {
 	w := &restorer{store: l, record: r, dirs: f, live: r.Staged && r.State() != store.Begun, durability: durabilityOf(r.Files.Len()), Recovered: Recovered{Run: r}}
 	for i := range r.Files.Len() {
@@ -135,7 +135,7 @@ type putting struct {
 }
 
 // prepare removes the temporary files beside the file, and makes sure that its old content
-// can go live in a step, where it has to.
+// can go live in a step, if it has to.
 func (w *putting) prepare() error {
 	e, dir, name := w.entry, w.dir, w.name
 	for _, temp := range []string{e.Temp(), e.Back()} {

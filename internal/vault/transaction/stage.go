@@ -210,7 +210,7 @@ func (s *staging) content(meta disk.Meta, links int, fill func(io.Writer) error)
 	return errors.Join(err, s.asWanted(err))
 }
 
-// asWanted returns what is wrong with the new content that was made without an error, where it
+// asWanted returns what is wrong with the new content that was made without an error, if it
 // is known what it must be.
 func (s *staging) asWanted(err error) error {
 	if after := s.change.After; err == nil && after != (digest.Digest{}) && after != s.entry.After {
@@ -315,7 +315,7 @@ var errNotKept = errors.New("owner or attributes cannot be kept")
 
 // writeLike makes a file with the owner, mode and attributes that meta says, and returns
 // what it is then. Nobody can open it who could not open the original: it is its owner's
-// alone until it has all of them, and its content, which fill writes, comes after. Where it
+// alone until it has all of them, and its content, which fill writes, comes after. If it
 // cannot have them, nothing is left, and the error is errNotKept.
 func writeLike(dir disk.Dir, name string, meta disk.Meta, durability disk.Durability, fill func(io.Writer) error) (disk.Info, error) {
 	f, err := dir.Create(name)
