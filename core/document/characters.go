@@ -110,7 +110,7 @@ func (b *builder) pieces(from, to int) error {
 			return err
 		}
 		if text == string(src[at:at+n]) {
-			if at += n; b.flavor == inOpen && text == " " { // what comes next asks for it
+			if at += n; b.flavor == inOpen && text == " " { // the next characters need it
 				flush(at)
 				begin = at
 			}

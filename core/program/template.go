@@ -76,7 +76,7 @@ func (t *Template) expand(dst []byte, f *filling) ([]byte, error) {
 	return dst, nil
 }
 
-// Fill returns the template's text for a file that is made of it, the count-th of many, from
+// Fill returns the text of a file made from the template, the count-th of many, from
 // 1. The error is a value that a filter cannot take, with its line in the text, from 1.
 func (t *Template) Fill(f File, count int) ([]byte, error) {
 	var out []byte

@@ -24,7 +24,7 @@ const (
 	kindBad // reported by the lexer already
 )
 
-// token is one token; text is what it holds: a string's inside, a margin line
+// A token is one token; text is its contents: the inside of a string, a margin line
 // after its '|' and one space, a comment with its '#'.
 type token struct {
 	kind  kind

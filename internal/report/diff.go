@@ -76,7 +76,8 @@ type unified struct {
 	begun          bool
 	line           []byte
 
-	// Of a hunk that is too long to be held what comes first, its counts, is known last.
+	// The counts at the beginning of a hunk are known at its end; one that is too long for
+	// memory is spooled until then.
 	long    bool
 	body    spool.Buffer
 	writer  *bufio.Writer // of body

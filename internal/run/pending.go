@@ -35,8 +35,8 @@ type Pending struct {
 	Change  change.Change
 	Changes int
 	Refuse  error
-	// Moved is set where the file was found to have changed on disk; what is taken
-	// is of its new content.
+	// Moved is set if the file changed on disk; the accepted changes then apply to
+	// its new content.
 	Moved bool
 }
 
@@ -179,8 +179,8 @@ func (p *Pending) run(ctx context.Context, now *reader, in program.Input) (*Resu
 	return &Result{At: p.At, Made: made.Made, Refuse: made.Refuse, revision: made, program: p.plan.Program, before: now.digest}, nil
 }
 
-// Result returns what is taken with the file's text, to be shown. If the file has
-// changed on disk, that is what all rules make of what it holds now.
+// Result returns the accepted changes with the file's text, to be shown. If the file
+// changed on disk, it returns the result of all rules for its new content.
 func (p *Pending) Result(ctx context.Context) (*Result, error) {
 	for {
 		now, err := p.read(ctx)
@@ -221,7 +221,7 @@ func (p *Pending) Broken() bool {
 	return p.Refuse != nil || len(p.Made.Broken)+len(p.Made.Unreadable) > 0
 }
 
-// Edits returns what is taken, against the text of a file that is not large.
+// Edits returns the accepted changes, against the text of a file that is not large.
 func (p *Pending) Edits() edit.List { return p.edits }
 
 // Rules returns how many changes each rule made of the file as it was first read.

@@ -29,7 +29,7 @@ func (p Packing) writer(out io.Writer) (io.WriteCloser, error) {
 	return zstd.NewWriter(out, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1), zstd.WithLowerEncoderMem(true))
 }
 
-// asItIs writes what comes as it is.
+// asItIs writes bytes without compressing them.
 type asItIs struct{ io.Writer }
 
 func (asItIs) Close() error { return nil }

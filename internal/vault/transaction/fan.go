@@ -17,7 +17,7 @@ type fan struct {
 	made  int             // portions
 	steps sync.WaitGroup
 
-	failed   atomic.Bool // so that what comes goes nowhere
+	failed   atomic.Bool // so that further bytes are discarded
 	once     sync.Once
 	err      error // the first one, once failed
 	panicked any
