@@ -164,7 +164,9 @@ type row struct {
 func (b *bench) rows() []row {
 	const depot = "--word depot-3 --with depot-44 --joiners -"
 	words := func(s string) []string { return strings.Fields(s) }
-	within := func(part string) []string { return append([]string{"preview", "--in", part}, words(depot+" sections")...) }
+	within := func(part string) []string {
+		return append([]string{"preview", "--in", part}, words(depot+" sections")...)
+	}
 	copied := "cat log > copy && sync copy"
 	return []row{
 		{work: "find a word", against: "cat", base: "cat log > /dev/null", args: words("find --word junction-9 log"), in: b.disk, goal: "2", most: 64},
