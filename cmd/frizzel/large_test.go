@@ -14,8 +14,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// largeLog writes a log of so many MiB, in which every 97th line names depot 3, and returns its
-// directory and what the log would be with depot 4.
+// largeLog writes a log of mib MiB, in which every 97th line names depot 3, and returns its
+// directory, the log, and the log with depot 4.
 func largeLog(t *testing.T, mib int) (dir string, old, fresh []byte) {
 	dir = filepath.Join(t.TempDir(), "log")
 	require.NoError(t, os.Mkdir(dir, 0o755))
@@ -38,8 +38,8 @@ func read(t *testing.T, dir string) []byte {
 	return content
 }
 
-// measured runs the program in a directory, which must need less than so many MiB of memory for it,
-// and returns what it prints.
+// measured runs the program in a directory and returns its output. The program must need less than
+// mib MiB of memory.
 func measured(t *testing.T, mib int, dir string, in []byte, args ...string) string {
 	c := exec.Command(binary, args...)
 	var out, errs bytes.Buffer
@@ -52,7 +52,7 @@ func measured(t *testing.T, mib int, dir string, in []byte, args ...string) stri
 		select {
 		case err := <-ended:
 			require.NoError(t, err, "%v: %s", args, errs.String())
-			require.Less(t, most, mib<<10, "%v took so many KiB of memory", args)
+			require.Less(t, most, mib<<10, "KiB of memory for %v", args)
 			return out.String()
 		case <-time.After(2 * time.Millisecond):
 			most = max(most, mostMemory(c.Process.Pid))

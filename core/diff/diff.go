@@ -69,9 +69,9 @@ type Window struct {
 // the windows are.
 type Walk struct {
 	Context int
-	// Hunk is called with each hunk. If Most is not 0, one that gets longer than so many
-	// lines comes in pieces, each with the lines since the last one; only the last, for which
-	// done is set, has its counts. Such pieces, and texts if there are several windows, are
+	// Hunk is called with each hunk. A hunk of more than Most lines, if that is not 0, is passed
+	// in parts, each with the lines since the last one; only the last part, for which
+	// done is set, has its counts. Parts, and texts if there are several windows, are
 	// valid until the next call, or until Add or End returns.
 	Hunk func(h *Hunk, done bool) error
 	Most int

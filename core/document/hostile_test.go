@@ -88,7 +88,7 @@ func TestHostile(t *testing.T) {
 	require.NoError(t, err)
 }
 
-// bomb is a document whose content is so many spaces, and says that it is of so many bytes.
+// bomb returns a document whose content is size spaces, and whose directory says that it has said bytes.
 func bomb(t *testing.T, size, said int) []byte {
 	var packed bytes.Buffer
 	w, err := flate.NewWriter(&packed, 9)

@@ -16,7 +16,7 @@ type hashed struct {
 	table    []int32     // 1 and the index of a literal by its hash, or by one of the next places; 0 for none
 	kinds    [256]uint64 // of bytes: 1 for an ASCII character of words, 2 for one that a literal begins with
 	lengths  []int       // bytes, that there are, the longest first
-	plain    int         // with so many ASCII characters of words all literals begin
+	plain    int         // the number of ASCII word characters that all literals begin with
 }
 
 func hashedOf(literals []string, lengths []int) *hashed {

@@ -270,7 +270,7 @@ func (s *Set) begins(text []byte, at int) bool {
 	return s.heads.may(text, at) && (!s.whole || !s.joiners.Before(text, at))
 }
 
-// next is skip for a set of so many literals that the last bytes of a window rule nothing out:
+// next is skip for a large set, where the last bytes of a window rule nothing out:
 // it looks where words begin, or at each character that a literal begins with, unless fewer
 // characters of words follow there than behind the beginning of any literal. What each of 32 bytes
 // is is put in bits first, without a branch for each.

@@ -94,7 +94,7 @@ func (s *seeker) from(at int) (start, end int) {
 	return -1, -1
 }
 
-// The rarest character may stand somewhere else as often as this, and once in so many bytes.
+// Limits on how often the rarest character may occur without a match: a count, and once in a number of bytes.
 const (
 	fewInVain = 16
 	oneInVain = 128

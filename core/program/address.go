@@ -143,7 +143,7 @@ func (a *Address) in(r *run, f partForm, e edit.Span) ([]edit.Span, int) {
 	}
 	return f.within(r.text, e, func(from, to int) {
 		if to == noEnd && e.End < len(r.text.Bytes) {
-			to = e.End // what comes behind the span closes nothing
+			to = e.End // text after the span closes nothing
 		}
 		r.bind(from, to, r.nextLine(min(to, len(r.text.Bytes))))
 	})

@@ -138,7 +138,7 @@ func (r *run) bindEach(found []edit.Span) {
 	}
 }
 
-// bindAbove binds so many lines above where lines may turn out to be others, as neighbours of those.
+// bindAbove binds the n lines above the first line that may still change, since they are its neighbours.
 func (r *run) bindAbove(n int) {
 	if n == 0 || !r.windowed() {
 		return

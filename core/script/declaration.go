@@ -318,7 +318,7 @@ var guards = []row{
 			"rule host {\n    replace word \"depot-3\" with \"depot-4\"\n}\n\nrule x {\n    when file changed by host\n    insert at end \"moved\" unless present\n}"},
 	}},
 	{"expect", inRule, (*parser).expectation, []Use{
-		{"expect N changes", "so many changes, if there are any; also `at least N` and `at most N`, and `per file`",
+		{"expect N changes", "a run that changes anything makes exactly N changes; also `at least N` and `at most N`, and `per file`",
 			"rule x {\n    expect at least 2 changes per file\n    replace word \"depot-3\" with \"depot-4\"\n}"},
 	}},
 	{"forbid", anywhere, func(p *parser, h Head) Node { return p.assert(h, true) }, []Use{
@@ -326,7 +326,7 @@ var guards = []row{
 	}},
 	{"require", anywhere, func(p *parser, h Head) Node { return p.assert(h, false) }, []Use{
 		{"require PATTERN", "nothing is written unless it is found", `require word "depot-4"`},
-		{"require N of PATTERN", "so many matches; also `at least N` and `at most N`, and `per file`", `require at most 2 of word "depot-4" per file`},
+		{"require N of PATTERN", "there are exactly N matches; also `at least N` and `at most N`, and `per file`", `require at most 2 of word "depot-4" per file`},
 	}},
 }
 

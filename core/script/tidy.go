@@ -32,7 +32,7 @@ type (
 var tidying = []row{
 	{"squeeze", anywhere, (*parser).squeeze, []Use{
 		{"squeeze blank lines", "runs of blank lines become one", "squeeze blank lines"},
-		{"squeeze blank lines to N", "or so many; 0 for none", "squeeze blank lines to 0"},
+		{"squeeze blank lines to N", "runs of more than N blank lines become N; 0 removes them", "squeeze blank lines to 0"},
 	}},
 	{"trim", anywhere, (*parser).trim, []Use{
 		{"trim line ends", "white space at the end of lines goes", "trim line ends"},

@@ -35,7 +35,7 @@ func (f *fileFlags) add(c *cobra.Command) {
 	fl := c.Flags()
 	fl.StringArrayVar(&f.in, "files", nil, "only files that match this `glob`, such as '*.conf'; may be repeated")
 	fl.StringArrayVar(&f.out, "not-files", nil, "no files that match this `glob`; may be repeated")
-	fl.IntVar(&f.depth, "depth", 0, "read only so many directory `levels`; 1 is a directory's own files")
+	fl.IntVar(&f.depth, "depth", 0, "read at most this many directory `levels`; 1 is a directory's own files")
 	fl.BoolVar(&f.noHidden, "no-hidden", false, "leave out names that begin with a dot")
 	fl.BoolVar(&f.noDocuments, "no-documents", false, "leave out office documents, such as .odt and .xlsx")
 	fl.BoolVar(&f.follow, "follow", false, "follow symbolic links to directories")

@@ -333,7 +333,7 @@ func (a *app) historyPrune() *cobra.Command {
 				return err
 			}
 			if p.Newest < 0 {
-				return exit.Wrongf("--newest is at least 1: so many runs stay")
+				return exit.Wrongf("--newest is at least 1, the number of runs that stay")
 			}
 			if total != "" {
 				n, err := humanize.ParseBytes(total)

@@ -42,8 +42,8 @@ func (m *Meter) Now() (phase string, files, bytes int64) {
 	return phase, m.files.Load(), m.bytes.Load()
 }
 
-// Through returns what counts a text of so many bytes that is gone through in many steps,
-// the sum of all being of, as far as done; at its end it is told that it is over.
+// Through counts the given bytes in proportion to the steps done. The caller calls step with the steps done of all,
+// and end after the last one.
 func (m *Meter) Through(bytes int64) (step func(done, of int), end func()) {
 	counted := int64(0)
 	to := func(n int64) {

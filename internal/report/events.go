@@ -59,8 +59,8 @@ func (e *Events) Result(p *Printer, r *run.Result) error {
 	return e.edits(p, r.At.Path, r.Changes(), r.Text(p.Context), r.IsDocument())
 }
 
-// Edits prints an event for a file of so many changes. The diff is passed on as it is made, however
-// long it is.
+// Edits prints the event of a file with its number of changes. The diff is written as it is made,
+// whatever its length.
 func (e *Events) Edits(p *Printer, path string, changes int, text diff.Windows) error {
 	if shown, _ := asDocument(path, text); shown != nil {
 		return e.edits(p, path, changes, shown, true)

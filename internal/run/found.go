@@ -123,8 +123,8 @@ func (f *Found) Lines() int {
 	return last.line + last.lines
 }
 
-// Each calls show with the matches, window by window of a large file, and with the windows
-// that hold so many lines around those. Files without a match have none.
+// Each calls show for each window of the file with matches, or with one of the context lines
+// around them. A small file is one window; a file without a match has none.
 func (f *Found) Each(context int, show func(*Sight) error) error {
 	if f.sight != nil {
 		return show(f.sight)

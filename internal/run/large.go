@@ -15,8 +15,8 @@ import (
 	"frizzel/internal/spool"
 )
 
-// largeSize is from how many bytes on a file is large; if tests ask for windows of another
-// width, it has so many of them at least.
+// largeSize is the size in bytes from which on a file is large. If tests set the width of windows,
+// a large file has manyWindows of them or more.
 const (
 	largeSize   = 8 << 20
 	manyWindows = 8
@@ -156,8 +156,8 @@ func rewrite(p *program.Program, w *pane, in program.Input) *rewritten {
 	return n
 }
 
-// below gives the error of a window, before which there are so many lines, its place in the
-// file.
+// below returns the error of a window with its line in the file; before is the number of lines
+// before the window.
 func below(err error, before int) error {
 	var u *textfile.Unencodable
 	if errors.As(err, &u) {

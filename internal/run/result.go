@@ -107,8 +107,8 @@ func (r *Result) Decoded() bool {
 	return r.large.windows.Decoded()
 }
 
-// Bytes are the file's bytes and the edits to them, as far as a diff with so many lines of
-// context needs them.
+// Bytes returns the file's bytes and the edits to them, as far as a diff with context lines
+// around each change needs them.
 func (r *Result) Bytes(context int) diff.Windows {
 	if r.revision != nil {
 		return diff.Whole(r.revision.File.Raw, r.revision.Raw)
@@ -119,8 +119,8 @@ func (r *Result) Bytes(context int) diff.Windows {
 	return r.large.shown(r.At, context, false)
 }
 
-// Text is the file's text and the edits to it, as far as a diff with so many lines of context
-// needs them.
+// Text returns the file's text and the edits to it, as far as a diff with context lines around
+// each change needs them.
 func (r *Result) Text(context int) diff.Windows {
 	if r.revision != nil {
 		return diff.Whole(r.revision.File.Text, r.revision.Text)
@@ -239,8 +239,8 @@ func (e *edited) window(w *pane, text bool) (win diff.Window, err error) {
 	return win, err
 }
 
-// near returns which places hold something, with those around them that hold so many lines
-// more, and one for the line that is cut.
+// near returns the indices of the regions with edits or matches, and of those with the context
+// lines around them, plus one for a line that is cut.
 func near(all []region, context int) []int {
 	wanted := make([]bool, len(all))
 	for i, p := range all {

@@ -82,8 +82,8 @@ func Reverse(s *store.Store, records []*store.Record, r *store.Record, how Rever
 // together is how many files are looked at at once.
 const together = 1024
 
-// inAdvance yields what look makes of n files, by the first of so many together. While some are
-// taken it looks at the next ones.
+// inAdvance yields the results of look for n files, in groups of together files. While the caller
+// handles one group, it looks at the next.
 func inAdvance(n int, look func(first int) []looked) iter.Seq[[]looked] {
 	return func(yield func([]looked) bool) {
 		if n == 0 {

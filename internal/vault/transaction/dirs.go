@@ -187,8 +187,8 @@ const (
 	manyFiles = 256
 )
 
-// durabilityOf says how each of so many files is written: synced by itself, or where they
-// are many not, and then with its whole file system.
+// durabilityOf returns how a number of files is written: each synced by itself, or, if there are
+// many, together with their file system.
 func durabilityOf(files int) disk.Durability {
 	if disk.SyncsAtOnce && files > maxFiles {
 		return disk.Unsynced

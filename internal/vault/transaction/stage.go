@@ -192,8 +192,8 @@ func asChanged(err error, path string) error {
 	return err
 }
 
-// content stages the new content of a file of which the disk has so many names; fill writes it,
-// perhaps twice.
+// content stages the new content of a file that has links hard links. fill writes it, and may be
+// called twice.
 func (s *staging) content(meta disk.Meta, links int, fill func(io.Writer) error) (err error) {
 	e := s.entry
 	e.InPlace = links > 1
