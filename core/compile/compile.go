@@ -17,11 +17,10 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"frizzel/core/syntax"
-
 	"frizzel/core/pattern"
 	"frizzel/core/program"
 	"frizzel/core/script"
+	"frizzel/core/syntax"
 )
 
 // Scripts makes a program of scripts, which run one after the other. If the problems

@@ -3,10 +3,9 @@ package compile
 import (
 	"time"
 
-	"frizzel/core/syntax"
-
 	"frizzel/core/program"
 	"frizzel/core/script"
+	"frizzel/core/syntax"
 )
 
 // Options are what a script is compiled with.

@@ -5,11 +5,10 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"frizzel/core/syntax"
-
 	"frizzel/core/program"
 	"frizzel/core/query"
 	"frizzel/core/script"
+	"frizzel/core/syntax"
 	"frizzel/core/tree"
 )
 

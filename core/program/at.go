@@ -5,9 +5,8 @@ import (
 	"fmt"
 	"strings"
 
-	"frizzel/core/syntax"
-
 	"frizzel/core/outline"
+	"frizzel/core/syntax"
 	"frizzel/core/tree"
 )
 

@@ -4,10 +4,9 @@ import (
 	"slices"
 	"strings"
 
-	"frizzel/core/syntax"
-
 	"github.com/bmatcuk/doublestar/v4"
 
+	"frizzel/core/syntax"
 	"frizzel/core/tree"
 )
 

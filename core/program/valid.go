@@ -5,7 +5,6 @@ import (
 	"fmt"
 
 	"frizzel/core/syntax"
-
 	"frizzel/core/tree"
 )
 

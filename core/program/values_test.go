@@ -5,13 +5,12 @@ import (
 	"strings"
 	"testing"
 
-	"frizzel/core/syntax"
-
 	"github.com/stretchr/testify/require"
 
 	"frizzel/core/compile"
 	"frizzel/core/program"
 	"frizzel/core/script"
+	"frizzel/core/syntax"
 	"frizzel/core/tree"
 )
 

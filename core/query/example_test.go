@@ -3,10 +3,9 @@ package query_test
 import (
 	"fmt"
 
-	"frizzel/core/syntax"
-
 	"frizzel/core/edit"
 	"frizzel/core/query"
+	"frizzel/core/syntax"
 	"frizzel/core/tree"
 )
 

@@ -6,10 +6,9 @@ import (
 	"strings"
 	"sync"
 
-	"frizzel/core/syntax"
-
 	"github.com/antchfx/xpath"
 
+	"frizzel/core/syntax"
 	"frizzel/core/tree"
 )
 

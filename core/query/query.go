@@ -11,7 +11,6 @@ import (
 	"strings"
 
 	"frizzel/core/syntax"
-
 	"frizzel/core/tree"
 )
 

@@ -5,10 +5,9 @@ import (
 	"strings"
 	"testing"
 
-	"frizzel/core/syntax"
-
 	"github.com/stretchr/testify/require"
 
+	"frizzel/core/syntax"
 	"frizzel/core/tree"
 )
 

@@ -5,10 +5,9 @@ import (
 	"strings"
 	"sync"
 
-	"frizzel/core/syntax"
-
 	"github.com/theory/jsonpath/spec"
 
+	"frizzel/core/syntax"
 	"frizzel/core/tree"
 )
 

@@ -7,10 +7,9 @@ import (
 	"strings"
 	"sync"
 
-	"frizzel/core/syntax"
-
 	"github.com/theory/jsonpath/spec"
 
+	"frizzel/core/syntax"
 	"frizzel/core/tree"
 )
 

@@ -9,9 +9,8 @@ import (
 	"strings"
 
 	"frizzel/core/edit"
-	"frizzel/core/syntax"
-
 	"frizzel/core/lines"
+	"frizzel/core/syntax"
 )
 
 // parse reads rows with encoding/csv, which knows where each cell begins.
@@ -224,10 +223,6 @@ func (c csvFormat) renamed(n *Node, name string, changes Changes) {
 // extent leaves the header out, which names every row.
 func (csvFormat) extent(n *Node) (start, end int) { return n.Start, n.End }
 
-func (csvFormat) add(w *memberWriter, parent, want *Node) (edit.List, error) {
-	return w.cell(parent, want)
-}
-
 // remove removes rows, or the last cells of one.
 func (d csvFormat) remove(parent *Node, nodes []*Node) (edits edit.List, err error) {
 	if parent.Parent != nil {
@@ -243,18 +238,17 @@ func (d csvFormat) remove(parent *Node, nodes []*Node) (edits edit.List, err err
 	return edits, nil
 }
 
-// cell adds the cell behind a row's last one.
-func (w *memberWriter) cell(row, want *Node) (edit.List, error) {
-	header := w.Roots[0].places
+// add adds the cell behind a row's last one.
+func (c csvFormat) add(_ *memberWriter, row, want *Node) (edit.List, error) {
+	header := c.Roots[0].places
 	next := len(row.Members) + 1
 	if row.Kind != Object || next >= len(header) {
-		return nil, misfit("%s has no column %q", w.Path(row), want.Name)
+		return nil, misfit("%s has no column %q", c.Path(row), want.Name)
 	}
-	c := csvFormat{plain{w.Document}}
-	name, _, _ := c.reads(&Node{}, w.raw(header[next].start, header[next].end))
+	name, _, _ := c.reads(&Node{}, c.raw(header[next].start, header[next].end))
 	if name != want.Name {
-		return nil, misfit("%s has cells missing before the column %q", w.Path(row), want.Name)
+		return nil, misfit("%s has cells missing before the column %q", c.Path(row), want.Name)
 	}
 	raw := c.forms(&Node{}, want.Text, String)[0]
-	return edit.List{{Start: row.End, End: row.End, New: []byte(string(w.Document.separator) + raw)}}, nil
+	return edit.List{{Start: row.End, End: row.End, New: []byte(string(c.separator) + raw)}}, nil
 }

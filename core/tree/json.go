@@ -10,11 +10,10 @@ import (
 	"sync"
 	"unicode/utf8"
 
-	"frizzel/core/syntax"
-
 	"github.com/tailscale/hujson"
 
 	"frizzel/core/lines"
+	"frizzel/core/syntax"
 )
 
 // parse reads a text with hujson, which knows comments and trailing commas.

@@ -5,11 +5,10 @@ import (
 	"math/rand/v2"
 	"testing"
 
-	"frizzel/core/syntax"
-
 	"github.com/stretchr/testify/require"
 
 	"frizzel/core/edit"
+	"frizzel/core/syntax"
 )
 
 // layouts are more texts whose members come and go.

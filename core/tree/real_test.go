@@ -8,11 +8,10 @@ import (
 	"strings"
 	"testing"
 
-	"frizzel/core/syntax"
-
 	"github.com/stretchr/testify/require"
 
 	"frizzel/core/edit"
+	"frizzel/core/syntax"
 )
 
 // Real files, of the directories that FRIZZEL_TREES lists: values become others, members come, go and

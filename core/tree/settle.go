@@ -4,9 +4,8 @@ import (
 	"errors"
 	"slices"
 
-	"frizzel/core/syntax"
-
 	"frizzel/core/edit"
+	"frizzel/core/syntax"
 )
 
 // Step is one step of a path that names one place: a member by its name, an item by its index from

@@ -7,13 +7,12 @@ import (
 	"strings"
 	"sync"
 
-	"frizzel/core/edit"
-	"frizzel/core/syntax"
-
 	"github.com/pelletier/go-toml/v2"
 	"github.com/pelletier/go-toml/v2/unstable"
 
+	"frizzel/core/edit"
 	"frizzel/core/lines"
+	"frizzel/core/syntax"
 )
 
 // parse reads a text with go-toml: its decoder judges, and its parser tells the places of keys
@@ -395,7 +394,7 @@ func (d tomlFormat) add(w *memberWriter, parent, want *Node) (edit.List, error) 
 	if parent.style == flow {
 		return d.plain.add(w, parent, want)
 	}
-	return w.toml(parent, want)
+	return d.addToTable(w, parent, want)
 }
 
 func (d tomlFormat) remove(parent *Node, nodes []*Node) (edit.List, error) {
@@ -422,8 +421,8 @@ func (d tomlFormat) holding(n *Node, at int) *Node {
 	return nil
 }
 
-// toml adds a member to a table of TOML.
-func (w *memberWriter) toml(parent, want *Node) (edit.List, error) {
+// addToTable adds a member to a table.
+func (d tomlFormat) addToTable(w *memberWriter, parent, want *Node) (edit.List, error) {
 	if inFlow(parent) {
 		return nil, misfit("%s is part of a dotted key in an inline table", w.Path(parent))
 	}
@@ -438,10 +437,10 @@ func (w *memberWriter) toml(parent, want *Node) (edit.List, error) {
 		return prefix + w.nameLike(parent, n.Name) + w.separator(parent) + w.value(parent)
 	}
 	nl := w.ending()
-	last := w.lastLine(parent)
+	last := d.lastLine(parent)
 	switch {
-	case !w.innermost(want) && !w.dotted(parent):
-		path := w.tablePath(parent)
+	case !w.innermost(want) && !d.dotted(parent):
+		path := d.tablePath(parent)
 		if path == nil {
 			return nil, misfit("%s is an item of a list, where no table can be added", w.Path(parent))
 		}
@@ -453,13 +452,13 @@ func (w *memberWriter) toml(parent, want *Node) (edit.List, error) {
 		if parent.Parent == nil && len(w.Text) == 0 {
 			return edit.List{{Start: 0, End: 0, New: []byte(text)}}, nil
 		}
-		return w.atEnd(nl + text), nil
+		return d.atEnd(nl + text), nil
 	case last >= 0:
 		start := w.lineStart(last)
 		indent := string(lines.Indentation(w.Text[start:last]))
 		prefix := ""
-		if w.dotted(parent) {
-			prefix = w.dottedPrefix(parent)
+		if d.dotted(parent) {
+			prefix = d.dottedPrefix(parent)
 		}
 		at := w.lineEnd(last)
 		return edit.List{{Start: at, End: at, New: []byte(nl + indent + line(prefix, want))}}, nil
@@ -467,39 +466,39 @@ func (w *memberWriter) toml(parent, want *Node) (edit.List, error) {
 		at := parent.header.end
 		return edit.List{{Start: at, End: at, New: []byte(nl + string(lines.Indentation(w.Text[parent.header.start:at])) + line("", want))}}, nil
 	case parent.Parent == nil:
-		at := w.beforeHeaders()
+		at := d.beforeHeaders()
 		if at == len(w.Text) {
-			return w.atEnd(line("", want) + nl), nil
+			return d.atEnd(line("", want) + nl), nil
 		}
 		return edit.List{{Start: at, End: at, New: []byte(line("", want) + nl + nl)}}, nil
 	}
-	path := w.tablePath(parent)
+	path := d.tablePath(parent)
 	if path == nil {
 		return nil, misfit("%s is an item of a list, where no table can be added", w.Path(parent))
 	}
-	return w.atEnd(nl + "[" + strings.Join(path, ".") + "]" + nl + line("", want) + nl), nil
+	return d.atEnd(nl + "[" + strings.Join(path, ".") + "]" + nl + line("", want) + nl), nil
 }
 
 // atEnd adds lines at the text's end.
-func (w *memberWriter) atEnd(text string) edit.List {
-	at := len(w.Text)
-	if at > 0 && w.Text[at-1] != '\n' {
-		text = w.ending() + strings.TrimSuffix(text, w.ending())
+func (d tomlFormat) atEnd(text string) edit.List {
+	at := len(d.Text)
+	if at > 0 && d.Text[at-1] != '\n' {
+		text = d.ending() + strings.TrimSuffix(text, d.ending())
 	}
 	return edit.List{{Start: at, End: at, New: []byte(text)}}
 }
 
 // dotted reports whether a table is made by dotted keys alone.
-func (w *memberWriter) dotted(n *Node) bool { return len(n.places) > 0 && n.header.end == 0 }
+func (d tomlFormat) dotted(n *Node) bool { return len(n.places) > 0 && n.header.end == 0 }
 
 // lastLine returns where the last key-value line of a table ends; -1 if it has none.
-func (w *memberWriter) lastLine(n *Node) int {
+func (d tomlFormat) lastLine(n *Node) int {
 	last := -1
 	for _, m := range n.Members {
 		switch {
 		case !m.scattered:
 			last = max(last, m.End)
-		case w.dotted(m):
+		case d.dotted(m):
 			for _, p := range m.places {
 				last = max(last, p.end)
 			}
@@ -509,17 +508,17 @@ func (w *memberWriter) lastLine(n *Node) int {
 }
 
 // dottedPrefix returns how the names before a dotted table's own members are written.
-func (w *memberWriter) dottedPrefix(n *Node) string {
+func (d tomlFormat) dottedPrefix(n *Node) string {
 	for _, m := range n.Members {
 		if len(m.places) > 0 && m.Key > m.places[0].start {
-			return w.raw(m.places[0].start, m.Key)
+			return d.raw(m.places[0].start, m.Key)
 		}
 	}
 	return ""
 }
 
 // tablePath returns the keys of a table from the root; nil for one that lies in a list.
-func (w *memberWriter) tablePath(n *Node) (path []string) {
+func (d tomlFormat) tablePath(n *Node) (path []string) {
 	path = []string{}
 	for ; n.Parent != nil; n = n.Parent {
 		if n.Kind == Array || n.Parent.Kind == Array {
@@ -532,8 +531,8 @@ func (w *memberWriter) tablePath(n *Node) (path []string) {
 
 // beforeHeaders returns where the root's keys go that has none: before the first header and the
 // comments above it.
-func (w *memberWriter) beforeHeaders() int {
-	first := len(w.Text)
+func (d tomlFormat) beforeHeaders() int {
+	first := len(d.Text)
 	var walk func(n *Node)
 	walk = func(n *Node) {
 		if n.header.end > 0 {
@@ -543,10 +542,10 @@ func (w *memberWriter) beforeHeaders() int {
 			walk(m)
 		}
 	}
-	walk(w.Roots[0])
-	for first > 0 && first < len(w.Text) {
-		above := lines.Previous(w.Text, 0, first)
-		if !strings.HasPrefix(strings.TrimSpace(w.raw(above, first)), "#") {
+	walk(d.Roots[0])
+	for first > 0 && first < len(d.Text) {
+		above := lines.Previous(d.Text, 0, first)
+		if !strings.HasPrefix(strings.TrimSpace(d.raw(above, first)), "#") {
 			break
 		}
 		first = above
@@ -586,13 +585,12 @@ func inFlow(n *Node) bool {
 
 // emptyTOML takes all members away of a table that has no header, and leaves it as an empty one.
 func (d tomlFormat) emptyTOML(parent *Node, nodes []*Node) (edits edit.List, err error) {
-	w := &memberWriter{Document: d.Document}
-	path := w.tablePath(parent)
+	path := d.tablePath(parent)
 	if parent.Kind == Array || path == nil {
 		return nil, misfit("a list of tables cannot be empty; delete %s", d.Path(parent))
 	}
 	fresh := "[" + strings.Join(path, ".") + "]"
-	if w.dotted(parent) {
+	if d.dotted(parent) {
 		first := parent.places[0].start
 		fresh = d.raw(first, parent.KeyEnd) + " = {}"
 	}

@@ -4,11 +4,10 @@ import (
 	"math/rand/v2"
 	"testing"
 
-	"frizzel/core/syntax"
-
 	"github.com/stretchr/testify/require"
 
 	"frizzel/core/edit"
+	"frizzel/core/syntax"
 )
 
 var samples = map[syntax.Syntax][]string{

@@ -458,10 +458,6 @@ func nameOfXML(s string) bool {
 	return err == nil && !strings.ContainsAny(s, " \t\r\n/>")
 }
 
-func (xmlFormat) add(w *memberWriter, parent, want *Node) (edit.List, error) {
-	return w.markup(parent, want)
-}
-
 func (c xmlFormat) rootPath(alone bool) string {
 	if alone {
 		return "/"
@@ -490,15 +486,15 @@ func (d xmlFormat) remove(_ *Node, nodes []*Node) (edits edit.List, err error) {
 
 var lastTag = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\s*/?>$`) })
 
-// markup adds an attribute or an element to an element.
-func (w *memberWriter) markup(parent, want *Node) (edit.List, error) {
+// add adds an attribute or an element to an element.
+func (c xmlFormat) add(w *memberWriter, parent, want *Node) (edit.List, error) {
 	if parent.Parent == nil {
 		return nil, misfit("an XML file has one root element, which is another one here")
 	}
 	open := w.raw(parent.Start, parent.Inner)
 	if want.Kind == Attribute {
 		at := parent.Inner - len(lastTag().FindString(open))
-		raw, ok := xmlFormat{plain{w.Document}}.fragment(&Node{Kind: Attribute, style: doubleQuoted}, want.Text)
+		raw, ok := c.fragment(&Node{Kind: Attribute, style: doubleQuoted}, want.Text)
 		if !ok {
 			return nil, &CannotHoldError{"an attribute cannot hold " + excerpt(want.Text)}
 		}
@@ -525,19 +521,19 @@ func (w *memberWriter) markup(parent, want *Node) (edit.List, error) {
 		return nil, misfit("%s holds text beside which nothing is added", w.Path(parent))
 	case selfClosing:
 		at := parent.End - len(lastTag().FindString(open))
-		return edit.List{{Start: at, End: parent.End, New: []byte(">" + nl + own + step + w.element(want, own+step, step) + nl + own + "</" + parent.Name + ">")}}, nil
+		return edit.List{{Start: at, End: parent.End, New: []byte(">" + nl + own + step + c.element(want, own+step, step) + nl + own + "</" + parent.Name + ">")}}, nil
 	case last == nil:
-		return edit.List{{Start: parent.Inner, End: parent.InnerEnd, New: []byte(nl + own + step + w.element(want, own+step, step) + nl + own)}}, nil
+		return edit.List{{Start: parent.Inner, End: parent.InnerEnd, New: []byte(nl + own + step + c.element(want, own+step, step) + nl + own)}}, nil
 	}
 	if from := w.lineStart(last.Start); strings.TrimSpace(w.raw(from, last.Start)) == "" {
 		indent := w.raw(from, last.Start)
-		return edit.List{{Start: last.End, End: last.End, New: []byte(nl + indent + w.element(want, indent, step))}}, nil
+		return edit.List{{Start: last.End, End: last.End, New: []byte(nl + indent + c.element(want, indent, step))}}, nil
 	}
-	return edit.List{{Start: last.End, End: last.End, New: []byte(w.element(want, "", ""))}}, nil
+	return edit.List{{Start: last.End, End: last.End, New: []byte(c.element(want, "", ""))}}, nil
 }
 
 // element writes an element with what it is to hold.
-func (w *memberWriter) element(n *Node, indent, step string) string {
+func (c xmlFormat) element(n *Node, indent, step string) string {
 	var b strings.Builder
 	b.WriteString("<" + n.Name)
 	var inner *Node
@@ -546,7 +542,7 @@ func (w *memberWriter) element(n *Node, indent, step string) string {
 			inner = m
 			continue
 		}
-		raw, _ := xmlFormat{plain{w.Document}}.fragment(&Node{Kind: Attribute, style: doubleQuoted}, m.Text)
+		raw, _ := c.fragment(&Node{Kind: Attribute, style: doubleQuoted}, m.Text)
 		b.WriteString(" " + m.Name + `="` + raw + `"`)
 	}
 	switch {
@@ -555,8 +551,8 @@ func (w *memberWriter) element(n *Node, indent, step string) string {
 	case inner == nil:
 		return b.String() + ">" + textEscapes.Replace(n.Text) + "</" + n.Name + ">"
 	case step == "":
-		return b.String() + ">" + w.element(inner, "", "") + "</" + n.Name + ">"
+		return b.String() + ">" + c.element(inner, "", "") + "</" + n.Name + ">"
 	}
-	nl := w.ending()
-	return b.String() + ">" + nl + indent + step + w.element(inner, indent+step, step) + nl + indent + "</" + n.Name + ">"
+	nl := c.ending()
+	return b.String() + ">" + nl + indent + step + c.element(inner, indent+step, step) + nl + indent + "</" + n.Name + ">"
 }

@@ -10,12 +10,11 @@ import (
 	"sync"
 	"unicode/utf8"
 
-	"frizzel/core/edit"
-	"frizzel/core/syntax"
-
 	"go.yaml.in/yaml/v3"
 
+	"frizzel/core/edit"
 	"frizzel/core/lines"
+	"frizzel/core/syntax"
 )
 
 // parse reads a text with yaml.v3, which tells where values begin: the line and the character.

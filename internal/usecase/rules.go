@@ -9,11 +9,10 @@ import (
 	"strings"
 	"time"
 
-	"frizzel/core/syntax"
-
 	"frizzel/core/compile"
 	"frizzel/core/program"
 	"frizzel/core/script"
+	"frizzel/core/syntax"
 	"frizzel/internal/disk"
 	"frizzel/internal/exit"
 	"frizzel/internal/values"
