@@ -60,7 +60,7 @@ func (f *ruleFlags) addChange(c *cobra.Command) {
 	fl.Var(&whereFlag{"in", &o.Where}, "in", "only in this `part`, such as 'section \"clock\"'; may be repeated, each within the one before")
 	f.refining = fl
 	c.Flags().AddFlagSet(fl)
-	c.Flags().StringVar(&f.syntax, "syntax", "", "the `name` of the syntax of files whose names do not tell: json, yaml, toml, xml, csv or \"csv without header\"")
+	c.Flags().StringVar(&f.syntax, "syntax", "", "the `name` of the syntax of files whose names do not tell: "+syntax.List())
 	c.Flags().StringVar(&o.Joiners, "joiners", "", "`characters` that join words, such as \"-.\"")
 	c.Flags().StringArrayVar(&o.Statements, "rule", nil, "a `statement` of the rule language; may be repeated")
 }
