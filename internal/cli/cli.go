@@ -54,7 +54,7 @@ type app struct {
 	settings *settings.Settings
 	kept     history.Keeping
 	patient  atomic.Bool // the command ends by itself, however long that takes
-	// meter counts the work that goes on, for the message of one that is interrupted.
+	// meter counts the current work, for the message if it is interrupted.
 	meter atomic.Pointer[progress.Meter]
 }
 
@@ -97,7 +97,10 @@ func runMain(args []string, s Streams) exit.Status {
 		case <-time.After(grace):
 			if !store.Working() && !a.patient.Load() {
 				if m := a.meter.Load(); m != nil && !errors.Is(context.Cause(ctx), errBrokenPipe) {
-					fmt.Fprintln(a.Err, a.describe(interrupted(m, ctx.Err())))
+					// of a command that has begun to write, nobody knows here what it wrote
+					if err := interrupted(m, ctx.Err()); exit.Of(err) == exit.Interrupted {
+						fmt.Fprintln(a.Err, a.describe(err))
+					}
 				}
 				return ended(ctx, exit.Interrupted)
 			}
