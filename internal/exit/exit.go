@@ -23,7 +23,7 @@ const (
 	Unreadable  Status = 4 // a file could not be read or written
 	Changed     Status = 5 // with --tell-changed: something was written
 	InPart      Status = 6 // undo, redo, recover: done in part
-	Internal    Status = 7 // an error that nobody foresaw
+	Internal    Status = 7 // an unexpected error
 	Interrupted Status = 130
 	BrokenPipe  Status = 141
 )
