@@ -5,17 +5,17 @@ import (
 	"strings"
 )
 
-// area is cells of a sheet.
+// An area is a rectangle of a sheet's cells.
 type area struct {
 	sheet               string
 	column, row         int32 // from 1
 	lastColumn, lastRow int32
 }
 
-// maxAreas is how many areas are written out.
+// maxAreas is the number of areas that a place lists before it is shortened.
 const maxAreas = 12
 
-// with appends an area; cells below one another are one.
+// with appends a to all. Adjacent cells of one column become one area.
 func with(all []area, a area) []area {
 	if n := len(all); n > 0 && below(all[n-1], a) {
 		all[n-1].lastRow = a.lastRow
@@ -24,7 +24,7 @@ func with(all []area, a area) []area {
 	return append(all, a)
 }
 
-// areas writes cells as people do: sheet Boards cells C7, C9:C12; sheet Points cell A1.
+// areas formats areas for a message: sheet Boards cells C7, C9:C12; sheet Points cell A1.
 func areas(all []area) string {
 	var b strings.Builder
 	for i, a := range all {
@@ -45,7 +45,7 @@ func areas(all []area) string {
 	return b.String()
 }
 
-// plural returns an s where the first areas, of one sheet, are several cells.
+// plural returns "s" if the leading areas of one sheet contain several cells.
 func plural(all []area) string {
 	if len(all) > 1 && all[1].sheet == all[0].sheet || all[0].String() != cellName(all[0].column, all[0].row) {
 		return "s"
@@ -74,7 +74,7 @@ func cellName(column, row int32) string {
 	return fmt.Sprintf("%s%d", letters, row)
 }
 
-// cellAt reads a cell's name, such as C7; zeros if it is none.
+// cellAt parses a cell's name, such as C7. It returns zeros if name is invalid.
 func cellAt(name []byte) (column, row int32) {
 	i := 0
 	for ; i < len(name) && name[i] >= 'A' && name[i] <= 'Z' && i < 4; i++ {

@@ -4,7 +4,7 @@ import (
 	"slices"
 )
 
-// An arena allocates the segments and the texts of lines; one line grows at a time.
+// An arena allocates the segments and the texts of lines from large blocks. One line, the owner, grows at a time.
 type arena struct {
 	fresh   []line
 	areas   []area
@@ -18,7 +18,7 @@ const (
 	muchText     = 16 << 10
 )
 
-// line returns a new line, to which the room belongs from now on.
+// line returns a new line and makes it the owner of the free part of the block.
 func (a *arena) line() *line {
 	a.release()
 	if len(a.fresh) == 0 {
@@ -37,7 +37,7 @@ func (a *arena) line() *line {
 	return l
 }
 
-// area returns a list of one area.
+// area returns a list that holds one area.
 func (a *arena) area(one area) []area {
 	if len(a.areas) == cap(a.areas) {
 		a.areas = make([]area, 0, 256)
@@ -46,7 +46,7 @@ func (a *arena) area(one area) []area {
 	return a.areas[len(a.areas)-1 : len(a.areas) : len(a.areas)]
 }
 
-// release leaves the line that has the room with what it took of it.
+// release ends the owner's growth: the rest of the block is free again.
 func (a *arena) release() {
 	if a.owner == nil {
 		return

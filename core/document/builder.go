@@ -5,41 +5,41 @@ import (
 	"strings"
 )
 
-// builder reads parts into a document.
+// A builder reads the parts of a package into a document.
 type builder struct {
 	doc    *Document
 	s      *scanner
 	part   int
 	flavor flavor
 	lines  []*line
-	open   []*line // paragraphs that are open, the innermost last
+	open   []*line // paragraphs whose end tag was not read yet, the innermost last
 	frames []frame
 	frame
 	where    location
-	hiding   []byte // what hides gathers
+	hiding   []byte // the hidden text being read
 	texts    []textElement
 	lockOf   map[string]int
 	seen     map[*member]bool
 	formulas []string
 	embedded []string
 	arena
-	every bool // elements of other namespaces are read, too
+	every bool // read elements of unknown namespaces, too
 }
 
-// A frame is the state within an element.
+// A frame is the state of the builder within an element.
 type frame struct {
 	act  action
 	mode mode
 	lock int
-	skip bool // what is in it is not looked at
-	run  bool // it is one of WordprocessingML's runs, or in one
-	gone bool // it was deleted, or moved away
+	skip bool // ignore its content
+	run  bool // the element is a run of WordprocessingML, or within one
+	gone bool // its text was deleted or moved, with changes tracked
 }
 
-// An action is done at the end of an element.
+// An action is run at an element's end tag.
 type action byte
 
-// A mode says how text is read.
+// A mode is how the characters of an element are read.
 type mode byte
 
 const (
@@ -48,13 +48,13 @@ const (
 	hidden
 )
 
-// handler reads the elements of a part.
+// A handler reads the elements of a part.
 type handler interface {
 	opens(name string) error
 	closes(act action) error
 }
 
-// load inflates a member as a part.
+// load inflates a member and returns it as a part.
 func (b *builder) load(m *member) (*part, error) {
 	src, err := b.doc.pack.content(m)
 	if err != nil {
@@ -67,7 +67,7 @@ func (b *builder) load(m *member) (*part, error) {
 	return partOf(m.name, m, src)
 }
 
-// walk reads a part's elements.
+// walk calls h for each start tag of a part, and runs the actions of the end tags.
 func (b *builder) walk(p *part, f flavor, h handler) error {
 	b.doc.parts = append(b.doc.parts, p)
 	b.part, b.flavor, b.s = len(b.doc.parts)-1, f, newScanner(p.src)
@@ -131,7 +131,7 @@ func (b *builder) begin() *line {
 	return l
 }
 
-// end closes the line that was opened last.
+// end closes the innermost line.
 func (b *builder) end() {
 	l := b.current()
 	b.open = b.open[:len(b.open)-1]
@@ -143,7 +143,7 @@ func (b *builder) end() {
 	b.where, l.links = where, nil
 }
 
-// current returns the innermost line, nil for none.
+// current returns the innermost line, or nil outside lines.
 func (b *builder) current() *line {
 	if len(b.open) == 0 {
 		return nil
@@ -151,7 +151,7 @@ func (b *builder) current() *line {
 	return b.open[len(b.open)-1]
 }
 
-// whole adds a line that nothing may change.
+// whole adds a locked line.
 func (b *builder) whole(what, text, why string) {
 	l := b.line()
 	l.text, l.location, l.lock = append(l.text, oneLine(text)...), b.where, b.locked(why)
@@ -163,7 +163,7 @@ func (b *builder) whole(what, text, why string) {
 	b.lines = append(b.lines, l)
 }
 
-// locked returns the number of a reason.
+// locked returns the index of why in the document's locks, and adds it if it is new.
 func (b *builder) locked(why string) int {
 	if b.lockOf == nil {
 		b.lockOf = map[string]int{}
@@ -177,7 +177,7 @@ func (b *builder) locked(why string) int {
 	return n
 }
 
-// hide adds what no line shows.
+// hide adds a hidden text.
 func (b *builder) hide(what, text string) {
 	if strings.TrimSpace(text) == "" {
 		return
@@ -191,7 +191,7 @@ func (b *builder) hide(what, text string) {
 	b.doc.Hidden = append(b.doc.Hidden, Hidden{p.String(), string(oneLine(strings.TrimSpace(text)))})
 }
 
-// hides takes the text of the element at hand, which closes with the action, as hidden.
+// hides reads the text of the current element as hidden; act runs at its end tag.
 func (b *builder) hides(act action) {
 	if b.mode != hidden {
 		b.act, b.mode = act, hidden
@@ -199,13 +199,13 @@ func (b *builder) hides(act action) {
 	}
 }
 
-// hid ends what hides began.
+// hid adds the text that was read since hides.
 func (b *builder) hid(what string) {
 	b.hide(what, string(b.hiding))
 	b.hiding = b.hiding[:0]
 }
 
-// finish lays the lines out as the document's text.
+// finish joins the lines to the document's text.
 func (b *builder) finish() {
 	d := b.doc
 	size := 0
@@ -229,7 +229,7 @@ func (b *builder) finish() {
 	d.Embedded = b.embedded
 }
 
-// unpaired counts a line that no line shown stands for.
+// unpaired adds the text of a spare line as hidden if no shown line is paired with it.
 func (b *builder) unpaired(l *line) {
 	if len(l.text) > 0 && !l.paired {
 		d := b.doc
@@ -237,8 +237,8 @@ func (b *builder) unpaired(l *line) {
 	}
 }
 
-// pair makes the spare lines from the first one on, those of an alternative that is not shown,
-// change with the lines shown that hold the same text.
+// pair makes each spare line from the index first on (the lines of an alternative that is not shown) a copy
+// of a shown line with the same text, so that both change together.
 func (b *builder) pair(first int) {
 	var own, spare []*line
 	for _, l := range b.lines[first:] {

@@ -12,9 +12,9 @@ import (
 	"frizzel/core/edit"
 )
 
-// RefusedError is the error of edits that cannot be carried back to a document.
+// A RefusedError reports that an edit of the text has no safe equivalent in the document.
 type RefusedError struct {
-	Line   int // from 1; 0 for none
+	Line   int // 1-based; 0 if the error concerns the whole document
 	Place  string
 	Reason string
 }
@@ -29,8 +29,8 @@ func (e *RefusedError) Error() string {
 	return fmt.Sprintf("line %d, %s: %s", e.Line, e.Place, e.Reason)
 }
 
-// Encode carries edits of the text back to edits of the document's bytes. What comes of it was
-// read once more, and is what was asked for. The error is a *RefusedError.
+// Encode returns the edits of the document's bytes that change its text as edits do. It reads the
+// edited document again and compares the result with the intended text. The error is a *RefusedError.
 func (d *Document) Encode(edits edit.List) (edit.List, error) {
 	edits = edits.Changing(d.Text)
 	if len(edits) == 0 {
@@ -62,7 +62,8 @@ func (d *Document) Encode(edits edit.List) (edit.List, error) {
 	return raw, d.prove(edits, raw)
 }
 
-// prove reads what edits make of the document, and holds it against what was asked for.
+// prove applies raw to the document's bytes, reads the result, and compares its text with the one that
+// edits make.
 func (d *Document) prove(edits, raw edit.List) error {
 	fresh, err := Read(d.name, raw.Apply(d.raw))
 	if err != nil {
@@ -107,17 +108,16 @@ func (d *Document) refuse(l *line, why string) error {
 	return &RefusedError{Line: n, Place: d.Place(n), Reason: why}
 }
 
-// change is an edit within a line.
+// A change is an edit within a line.
 type change struct {
 	line       *line
-	start, end int // of the line's text
+	start, end int // bytes of the line's text, half-open
 	fresh      []byte
 }
 
 var errLines = errors.New("it would add, take away or move lines, which is not done in a document")
 
-// perLine returns the first edits, n of them, as changes within lines: edits that touch each
-// other belong together.
+// perLine returns the first n edits, those that touch each other, as changes within lines.
 func (d *Document) perLine(edits edit.List) (all []change, n int, err error) {
 	start, end := edits[0].Start, edits[0].End
 	fresh := slices.Clone(edits[0].New)
@@ -146,15 +146,15 @@ func (d *Document) perLine(edits edit.List) (all []change, n int, err error) {
 	}
 }
 
-// carrier gathers edits of a document's parts.
+// A carrier collects the edits of a document's parts.
 type carrier struct {
 	*Document
 	parts   map[int]edit.List
-	touched map[int]bool // elements of text
+	touched map[int]bool // text elements, by the offset of their start tag
 	last    map[*line]int
 }
 
-// line carries a change of a line, and of those that hold the same text.
+// line applies a change to a line and to its copies.
 func (c *carrier) line(e change) error {
 	for _, l := range append([]*line{e.line}, e.line.copies...) {
 		if err := c.one(l, e); err != nil {
@@ -164,7 +164,7 @@ func (c *carrier) line(e change) error {
 	return nil
 }
 
-// one carries a change of one line.
+// one applies a change to one line.
 func (c *carrier) one(l *line, e change) error {
 	start, end, fresh := l.widen(e.start, e.end, e.fresh)
 	first, last, err := c.target(l, start, end)
@@ -178,7 +178,7 @@ func (c *carrier) one(l *line, e change) error {
 		return errors.New("two changes are too near each other there")
 	}
 	c.last[l] = end
-	at := first // the segment that the new text goes into
+	at := first // the segment that the new text is written into
 	if len(fresh) > 0 {
 		if at, err = c.host(l, first, last, start, end); err != nil {
 			return err
@@ -206,14 +206,14 @@ func (c *carrier) one(l *line, e change) error {
 	return nil
 }
 
-// same reports whether a segment's bytes are its text.
+// same reports whether segment i's bytes are equal to its text.
 func (l *line) same(i int) bool {
 	g := l.segments[i]
 	from, to := l.bounds(i)
 	return g.kind == plain || g.kind == value && int(g.to-g.from) == to-from
 }
 
-// bytesOf returns the bytes of a segment that its part of text[start:end] stands for.
+// bytesOf returns the bytes of segment i that hold its share of text[start:end].
 func (l *line) bytesOf(i, start, end int) (from, to int) {
 	if !l.same(i) {
 		return int(l.segments[i].from), int(l.segments[i].to)
@@ -221,7 +221,7 @@ func (l *line) bytesOf(i, start, end int) (from, to int) {
 	return l.byteAt(i, start), l.byteAt(i, end)
 }
 
-// byteAt returns where in a segment's bytes a place of the text is, or is nearest.
+// byteAt returns the offset in the part that corresponds to the text's offset at, or the nearest one in segment i.
 func (l *line) byteAt(i, at int) int {
 	g := l.segments[i]
 	from, to := l.bounds(i)
@@ -234,7 +234,7 @@ func (l *line) byteAt(i, at int) int {
 	return int(g.from) + at - from
 }
 
-// bounds returns where a segment's text begins and ends.
+// bounds returns the half-open range of segment i's text.
 func (l *line) bounds(i int) (from, to int) {
 	to = len(l.text)
 	if i+1 < len(l.segments) {
@@ -262,7 +262,7 @@ func (l *line) widen(start, end int, fresh []byte) (int, int, []byte) {
 		}
 	}
 	if i := l.at(end); i >= 0 && l.segments[i].flavor == inOpen && l.segments[i].kind != element && end < len(l.text) && l.text[end] == ' ' {
-		before := byte(' ') // as at the line's start
+		before := byte(' ') // the start of a line counts as a space
 		if len(fresh) > 0 {
 			before = fresh[len(fresh)-1]
 		} else if start > 0 {
@@ -275,13 +275,13 @@ func (l *line) widen(start, end int, fresh []byte) (int, int, []byte) {
 	return start, end, fresh
 }
 
-// at returns the segment that a byte of the line's text is in, -1 for none.
+// at returns the index of the segment that contains the byte at of the line's text, or -1.
 func (l *line) at(at int) int {
 	return sort.Search(len(l.segments), func(i int) bool { return int(l.segments[i].at) > at }) - 1
 }
 
-// target returns the segments of a line that text[start:end] is in, the one beside it if it is
-// empty. The error is why they must not be changed.
+// target returns the segments of a line that contain text[start:end], or the adjacent one if the range is
+// empty. It returns an error if one of them is locked.
 func (d *Document) target(l *line, start, end int) (first, last int, err error) {
 	switch {
 	case l.lock != 0:
@@ -337,7 +337,7 @@ func (c *carrier) host(l *line, first, last, start, end int) (int, error) {
 	return 0, errors.New("there is no text beside it that tells how new text is to look")
 }
 
-// written returns text as it stands where a segment does.
+// written returns fresh, encoded for the place of segment g.
 func (c *carrier) written(l *line, g segment, start, end int, fresh []byte) ([]byte, error) {
 	if len(fresh) == 0 {
 		return nil, nil
@@ -355,12 +355,12 @@ func (c *carrier) written(l *line, g segment, start, end int, fresh []byte) ([]b
 		w.after = 0
 	}
 	if g.flavor == inOpen && len(l.location.cells) > 0 && bytes.IndexByte(fresh, '\t') >= 0 {
-		return nil, errors.New("a spreadsheet's cell loses tabs") // as office suites read it
+		return nil, errors.New("a spreadsheet's cell loses tabs") // office suites read them as spaces
 	}
 	return w.write(fresh)
 }
 
-// packed returns the edits of the document's bytes.
+// packed returns the collected edits as edits of the document's bytes.
 func (c *carrier) packed() (edit.List, error) {
 	if err := c.preserve(); err != nil {
 		return nil, err
@@ -387,8 +387,7 @@ func (c *carrier) packed() (edit.List, error) {
 	return c.pack.replace(fresh)
 }
 
-// preserve says of the elements that were touched, if need be, that white space at their ends
-// counts.
+// preserve adds xml:space="preserve" to touched elements whose text now begins or ends with whitespace.
 func (c *carrier) preserve() error {
 	for i := range c.touched {
 		e := c.Document.texts[i]

@@ -6,24 +6,24 @@ import (
 	"unicode/utf8"
 )
 
-// text begins an element whose content is text.
+// text begins a text element.
 func (b *builder) text(sole bool) {
 	space := b.s.value("xml:space")
 	b.texts = append(b.texts, textElement{part: int32(b.part), tag: int32(b.s.start), begin: int32(b.s.end), end: int32(b.s.end), preserve: space == "preserve", sole: sole})
 }
 
-// ended ends the content of the element that text began.
+// ended sets the end of the current text element.
 func (b *builder) ended() { b.texts[len(b.texts)-1].end = int32(b.s.start) }
 
-// put appends a segment to the line at hand.
+// put appends a segment to the current line.
 func (b *builder) put(text string, k kind, from, to int) {
 	if l := b.segment(k, from, to); l != nil {
 		l.text = append(l.text, text...)
 	}
 }
 
-// segment appends a segment to the line at hand, whose text is to follow; it returns nil where
-// there is no line.
+// segment appends a segment without its text, which the caller appends, to the current line. It returns nil
+// outside lines.
 func (b *builder) segment(k kind, from, to int) *line {
 	l := b.current()
 	if l == nil {
@@ -39,7 +39,7 @@ func (b *builder) segment(k kind, from, to int) *line {
 	return l
 }
 
-// characters takes text, which is hidden or shown.
+// characters reads src[from:to] as shown or hidden text, as the current mode says.
 func (b *builder) characters(from, to int, verbatim bool) error {
 	src := b.s.src[from:to]
 	if b.mode == hidden {
@@ -75,13 +75,13 @@ func (b *builder) characters(from, to int, verbatim bool) error {
 	return b.pieces(from, to)
 }
 
-// white reports whether a byte is what XML calls white space.
+// white reports whether c is white space of XML (production 3).
 func white(c byte) bool { return c == ' ' || c == '\t' || c == '\n' || c == '\r' }
 
-// special are the bytes that do not stand for themselves everywhere.
+// special are the bytes that have another meaning in some flavor.
 var special = [256]bool{'&': true, '\n': true, '\r': true, '\t': true, ' ': true, '_': true}
 
-// pieces cuts characters into segments.
+// pieces splits characters into segments: runs of plain bytes, and escapes.
 func (b *builder) pieces(from, to int) error {
 	src := b.s.src
 	begin := from
@@ -98,7 +98,7 @@ func (b *builder) pieces(from, to int) error {
 			continue
 		}
 		if b.flavor == inOpen && white(src[at]) {
-			if src[at] == ' ' && begin < at && (at+1 == to || !white(src[at+1])) { // one, behind what is none
+			if src[at] == ' ' && begin < at && (at+1 == to || !white(src[at+1])) { // a single space after a word
 				at++
 				continue
 			}
@@ -110,7 +110,7 @@ func (b *builder) pieces(from, to int) error {
 			return err
 		}
 		if text == string(src[at:at+n]) {
-			if at += n; b.flavor == inOpen && text == " " { // the next characters need it
+			if at += n; b.flavor == inOpen && text == " " { // whether the next space collapses depends on it
 				flush(at)
 				begin = at
 			}
@@ -127,7 +127,7 @@ func (b *builder) pieces(from, to int) error {
 	return nil
 }
 
-// decoded returns the text that the first n bytes of src are read as.
+// decoded returns the text of the escape or the whitespace that src begins with, and its length in bytes.
 func (b *builder) decoded(src []byte) (text string, n int, err error) {
 	switch c := src[0]; {
 	case c == '&':
@@ -170,8 +170,8 @@ func (b *builder) decoded(src []byte) (text string, n int, err error) {
 	return string(src[:1]), 1, nil
 }
 
-// codeUnit reads _xHHHH_, as SpreadsheetML writes characters (ISO/IEC 29500-1, 22.9.2.19); -1
-// for none.
+// codeUnit parses _xHHHH_, SpreadsheetML's escape of a character (ISO/IEC 29500-1, 22.9.2.19). It returns -1
+// if src does not begin with one.
 func codeUnit(src []byte) rune {
 	if len(src) < 7 || src[1] != 'x' || src[6] != '_' {
 		return -1

@@ -8,8 +8,8 @@ import (
 	"frizzel/core/edit"
 )
 
-// Compare returns edits that make one document's text another's: those within lines, if both
-// have as many.
+// Compare returns edits that turn old's text into fresh's. If both have the same number of lines, each edit
+// is within a line.
 func Compare(old, fresh *Document) edit.List {
 	if len(old.lines) != len(fresh.lines) {
 		return diff.Compare(old.Text, fresh.Text)

@@ -11,7 +11,7 @@ import (
 	"frizzel/core/outline"
 )
 
-// Kind is a family of documents.
+// A Kind is a family of documents.
 type Kind int
 
 const (
@@ -19,11 +19,11 @@ const (
 	openPackage       // OpenDocument, a zip file
 	openFlat          // OpenDocument, a single XML file
 	word              // Office Open XML
-	sheets            // the same
-	presentation      // the same
+	sheets            // Office Open XML
+	presentation      // Office Open XML
 )
 
-// kinds are the families by the ends of files' names.
+// kinds maps file suffixes to families.
 var kinds = map[string]Kind{
 	".odt": openPackage, ".ods": openPackage, ".odp": openPackage, ".ott": openPackage, ".ots": openPackage, ".otp": openPackage,
 	".fodt": openFlat, ".fods": openFlat, ".fodp": openFlat,
@@ -32,12 +32,11 @@ var kinds = map[string]Kind{
 	".pptx": presentation, ".pptm": presentation, ".potx": presentation, ".potm": presentation, ".ppsx": presentation, ".ppsm": presentation,
 }
 
-// KindOf tells by its name what family a file is to be of; None for no document.
+// KindOf returns the family that a file's suffix names, or None.
 func KindOf(name string) Kind { return kinds[strings.ToLower(path.Ext(name))] }
 
-// Claims reports whether a file is a document, or is meant to be one, by its name and its first
-// bytes: a zip file, an XML file where it is to be flat, or what stands under such names when it
-// is encrypted.
+// Claims reports whether a file's name and its first bytes are those of a document: a zip file, an XML file
+// if the suffix is that of a flat document, or an encrypted document's compound file.
 func Claims(name string, head []byte) bool {
 	switch KindOf(name) {
 	case None:
@@ -48,46 +47,46 @@ func Claims(name string, head []byte) bool {
 	return bytes.HasPrefix(head, []byte("PK\x03\x04")) || bytes.HasPrefix(head, []byte(compound))
 }
 
-// compound begins a compound file, in which encrypted documents stand.
+// compound is the signature of a compound file, the container of encrypted documents.
 const compound = "\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
 
-// Why a document is not read.
+// Errors of Read.
 var (
 	ErrEncrypted = errors.New("it is encrypted")
 	errForeign   = errors.New("it is a zip file, but not of the kind that its name says")
 )
 
-// DamagedError is the error of a package or a part that is not as it should be.
+// A DamagedError reports an invalid package or part.
 type DamagedError struct{ Reason string }
 
 func (e *DamagedError) Error() string { return e.Reason }
 
 func damaged(format string, args ...any) error { return &DamagedError{fmt.Sprintf(format, args...)} }
 
-// Document is an office document as a text.
+// A Document is an office document as a text.
 type Document struct {
-	Text []byte // lines, each with a line feed behind it
-	// Hidden are the texts that no line shows, in document order.
+	Text []byte // lines, each ended by a newline
+	// Hidden are the texts that are not in Text, in document order.
 	Hidden []Hidden
-	// Embedded are the names of files in it that are not looked into.
+	// Embedded are the names of embedded files, which are not read.
 	Embedded []string
 
 	name   string
 	raw    []byte
 	kind   Kind
-	pack   *archive // nil of a flat one
+	pack   *archive // nil for a flat document
 	parts  []*part
 	lines  []*line
-	starts []int // of the lines, in Text
+	starts []int // offsets of the lines in Text
 	texts  []textElement
 	locks  []string
 	signed bool
 }
 
-// Hidden is a text that is not part of what a reader sees, and where it stands.
+// A Hidden is a text that a reader does not see, and its place for messages.
 type Hidden struct{ Place, Text string }
 
-// Read reads a document, which keeps raw. The error says why it cannot be one.
+// Read reads a document. It retains raw. The error is a *DamagedError or one of the errors above.
 func Read(name string, raw []byte) (*Document, error) {
 	d := &Document{name: name, raw: raw, kind: KindOf(name), locks: []string{""}}
 	if bytes.HasPrefix(raw, []byte(compound)) {
@@ -122,13 +121,13 @@ func Read(name string, raw []byte) (*Document, error) {
 	return d, nil
 }
 
-// lineAt returns the number of the line, from 0, that a byte of the text is in.
+// lineAt returns the 0-based line that contains the text's byte at.
 func (d *Document) lineAt(at int) int {
 	return sort.Search(len(d.starts), func(i int) bool { return d.starts[i] > at }) - 1
 }
 
-// Place says in the document's own words where a line, from 1, stands; "" of one that is not
-// there.
+// Place names the place of a 1-based line in the document's terms, such as "sheet Boards cell C7". It
+// returns "" if the line does not exist.
 func (d *Document) Place(line int) string {
 	if line < 1 || line > len(d.lines) {
 		return ""
@@ -146,8 +145,8 @@ func (d *Document) Headings() (all []outline.Heading) {
 	return all
 }
 
-// Locked returns why text[start:end] of a line must not be changed, or why nothing can be put
-// where both are the same; "" where it can.
+// Locked returns why text[start:end] must not be changed, or, if the range is empty, why nothing can be
+// inserted there; "" if it may.
 func (d *Document) Locked(start, end int) string {
 	first := d.lineAt(start)
 	if first < 0 || end > len(d.Text) {
@@ -155,7 +154,7 @@ func (d *Document) Locked(start, end int) string {
 	}
 	l := d.lines[first]
 	at := d.starts[first]
-	if end > at+len(l.text) { // over several lines, which is refused as a whole
+	if end > at+len(l.text) { // a range over several lines is refused elsewhere
 		return ""
 	}
 	if _, _, err := d.target(l, start-at, end-at); err != nil {

@@ -7,10 +7,11 @@ import (
 	"unicode/utf8"
 )
 
-// entities are those that XML itself has.
+// entities are the predefined ones (XML 1.0, 4.6).
 var entities = map[string]rune{"amp": '&', "lt": '<', "gt": '>', "quot": '"', "apos": '\''}
 
-// entity reads what begins with & and how many bytes it takes, 0 if it is not known.
+// entity returns the character of the reference that src begins with and the reference's length in bytes; 0 if
+// it is unknown.
 func entity(src []byte) (rune, int) {
 	end := bytes.IndexByte(src[:min(len(src), 12)], ';')
 	if end < 0 {
@@ -35,12 +36,12 @@ func entity(src []byte) (rune, int) {
 	return rune(n), end + 1
 }
 
-// isCharacter reports whether XML can hold a character (XML 1.0, production 2).
+// isCharacter reports whether r is allowed in XML (XML 1.0, production 2).
 func isCharacter(r rune) bool {
 	return r == '\t' || r == '\n' || r == '\r' || r >= ' ' && utf8.ValidRune(r) && r != 0xfffe && r != 0xffff
 }
 
-// unescaped returns a text without entities; those that are not known stay.
+// unescaped returns src with known references replaced by their characters.
 func unescaped(src []byte) string {
 	if bytes.IndexByte(src, '&') < 0 {
 		return string(src)

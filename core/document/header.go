@@ -2,9 +2,9 @@ package document
 
 import "bytes"
 
-// header cuts a sheet's header or footer into segments. Codes (ISO/IEC 29500-1, 18.3.1.46) that
-// say how it looks are no text; those that stand for one, such as a page's number, are locked; the
-// left, the middle and the right of it are kept apart.
+// header splits a sheet's header or footer into segments. Its codes (ISO/IEC 29500-1, 18.3.1.46) for formatting
+// are not shown; codes that print a value, such as the page number, are locked; the left, middle and right
+// parts are separate lines.
 func (b *builder) header(from, to int) error {
 	begin := from
 	flush := func(at int) error {
@@ -31,7 +31,7 @@ func (b *builder) header(from, to int) error {
 	return flush(to)
 }
 
-// ampersand returns how many bytes a character takes that is &.
+// ampersand reports whether src begins with an & as XML writes it, and its length in bytes.
 func ampersand(src []byte) (n int, is bool) {
 	if src[0] != '&' {
 		return 1, false
@@ -40,13 +40,13 @@ func ampersand(src []byte) (n int, is bool) {
 	return n, r == '&'
 }
 
-// code reads the code behind an &, and returns how many bytes it takes.
+// code reads the code after an & and returns its length in bytes.
 func (b *builder) code(begin, at, to int) (n int) {
 	rest := b.s.src[at:to]
 	if len(rest) == 0 {
 		return 0
 	}
-	if more, is := ampersand(rest); is { // doubled
+	if more, is := ampersand(rest); is { // && is a literal &
 		b.put("&", escape, begin, at+more)
 		return more
 	}

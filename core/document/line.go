@@ -7,59 +7,59 @@ import (
 	"unicode/utf8"
 )
 
-// part is an XML file of a document.
+// A part is an XML file of a document.
 type part struct {
 	name   string
-	member *member // nil of a flat document
+	member *member // nil for a flat document
 	src    []byte  // without the byte order mark
-	mark   int     // bytes of that
+	mark   int     // length of the byte order mark in bytes
 }
 
-// line is a line of the text.
+// A line is a line of the document's text.
 type line struct {
-	text     []byte // without its end
+	text     []byte // without the newline
 	segments []segment
 	location location
-	level    int     // of a heading
-	lock     int     // of all of it
-	spare    bool    // not shown: it stands there for readers that cannot read the one shown
-	paired   bool    // a spare one that changes with the one shown
-	copies   []*line // not shown, they hold the same text and change with it
+	level    int     // of a heading, from 1; else 0
+	lock     int     // of the whole line, an index in Document.locks
+	spare    bool    // not shown: an alternative for older readers
+	paired   bool    // a spare line that is a copy of a shown one
+	copies   []*line // lines of the same text that are not shown and change with it
 	links    []string
 }
 
-// segment is a piece of a line's text, and the bytes of a part that it was read from.
+// A segment is a range of a line's text and the bytes of the part that it was read from.
 type segment struct {
-	at       int32 // in the line's text; it ends where the next one begins
-	from, to int32 // in the part
-	element  int32 // that its text stands in, else -1
+	at       int32 // offset in the line's text; it ends where the next segment begins
+	from, to int32 // offsets in the part
+	element  int32 // index of its text element, or -1
 	part     uint16
 	lock     uint16 // in Document.locks; 0 for none
 	kind     kind
 	flavor   flavor
 }
 
-// kind is how a segment's bytes stand for its text.
+// A kind is how a segment's bytes encode its text.
 type kind byte
 
 const (
-	plain   kind = iota // they are the text
-	escape              // they stand for it as a whole, in an element's text
-	element             // they are elements
-	value               // they are within an attribute's value
-	fixed               // there are none
+	plain   kind = iota // the bytes are the text
+	escape              // the bytes are one escape in an element's text
+	element             // the bytes are elements, such as a line break
+	value               // the bytes are part of an attribute's value
+	fixed               // the text has no bytes of its own
 )
 
-// flavor is how text is written in a part.
+// A flavor is how a part writes text.
 type flavor byte
 
 const (
-	bare     flavor = iota // characters alone
+	bare     flavor = iota // characters only
 	inWord                 // WordprocessingML
 	inSheet                // SpreadsheetML
 	inSlide                // DrawingML
 	inOpen                 // OpenDocument
-	inHeader               // SpreadsheetML's headers and footers, in which & begins a code
+	inHeader               // headers and footers of SpreadsheetML, where & begins a code
 )
 
 // element is one whose content is text alone.
@@ -68,15 +68,15 @@ type textElement struct {
 	tag, begin int32 // its start tag, its content
 	end        int32 // of that
 	properties [2]int32
-	preserve   bool // it says that white space at its ends counts
-	sole       bool // it need not say so
-	trimmed    bool // there is some, which does not count
+	preserve   bool // it has xml:space="preserve"
+	sole       bool // its whitespace always counts, without xml:space
+	trimmed    bool // it has whitespace at its ends that does not count
 }
 
-// A location is where a line is in the document, for a person.
+// A location is the place of a line in the document, for messages.
 type location struct {
 	in          string
-	row, column int // of a table's cell, from 1
+	row, column int // of a table's cell, 1-based
 	cells       []area
 }
 
@@ -101,7 +101,7 @@ func partOf(name string, m *member, src []byte) (*part, error) {
 	return p, nil
 }
 
-// oneLine returns a text as a line shows it.
+// oneLine returns text with newlines and tabs as a line shows them.
 func oneLine(text string) []byte {
 	if strings.IndexByte(text, '\n') < 0 && strings.IndexByte(text, '\r') < 0 {
 		return []byte(text)

@@ -7,21 +7,21 @@ import (
 	"frizzel/core/markup"
 )
 
-// scanner reads a part's tags, one after another. Attributes are only read when they are needed. It reads XML 1.0 with namespaces, UTF-8, and no document
-// type, so that nothing in it stands for more than is there.
+// A scanner reads the tokens of a part: XML 1.0 with namespaces, in UTF-8. It refuses a document type with
+// definitions, so no entity can expand. Attributes are parsed only if they are needed.
 type scanner struct {
 	src []byte
 	at  int
 
 	token      token
-	start, end int          // of the token
-	name       string       // of a tag, as names has it; "" for one that nobody asks for
+	start, end int          // half-open range of the current token
+	name       string       // the canonical name of the current tag; "" in an unknown namespace
 	tag        markup.Token // the last start tag
-	empty      bool         // a start tag that is an end tag, too
+	empty      bool         // the tag is self-closing
 
-	open     [][2]int // names of the elements that are open
+	open     [][2]int // ranges of the names of the open elements
 	bindings []binding
-	cache    [128]known // names as they are written
+	cache    [128]known // canonical names by a hash of the written ones
 	rooted   bool
 }
 
@@ -32,19 +32,19 @@ const (
 	startTag
 	endTag
 	characters
-	verbatim // of a CDATA section, start and end are what stands in it
+	verbatim // a CDATA section; start and end are the range of its content
 )
 
-// known is a name as it is written, and as this program has it.
+// A known is a written name and its canonical form.
 type known struct{ written, name string }
 
-// binding is a prefix and what it stands for.
+// A binding is the declaration of a namespace prefix.
 type binding struct {
-	prefix, short string // short is the name that this program uses for the namespace
+	prefix, short string // short is the canonical prefix of the namespace
 	depth         int
 }
 
-// maxOpen bounds how many elements may be open.
+// maxOpen limits the nesting of elements.
 const maxOpen = 2000
 
 func newScanner(src []byte) *scanner { return &scanner{src: src} }
@@ -53,7 +53,7 @@ func (s *scanner) errorf(format string, args ...any) error {
 	return damaged("its XML is damaged: "+format, args...)
 }
 
-// next reads the next token; comments and instructions are passed over.
+// next reads the next token. It skips comments and processing instructions.
 func (s *scanner) next() error {
 	for {
 		if s.at == len(s.src) {
@@ -92,8 +92,8 @@ func (s *scanner) next() error {
 	}
 }
 
-// documentType passes over one that names a definition and has none in itself, as old documents
-// do; nobody reads what it names.
+// documentType skips a document type that only refers to an external definition, as old documents have; the
+// definition is never read. It refuses one with an internal subset.
 func (s *scanner) documentType(t markup.Token) error {
 	text := s.src[t.Start:t.End]
 	if !bytes.HasPrefix(text, []byte("<!DOCTYPE")) || bytes.IndexByte(text, '[') >= 0 || s.rooted {
@@ -102,7 +102,7 @@ func (s *scanner) documentType(t markup.Token) error {
 	return nil
 }
 
-// declared checks what an XML declaration says of the encoding.
+// declared returns an error if an XML declaration names another encoding than UTF-8.
 func declared(text []byte) error {
 	_, after, ok := strings.Cut(string(text), "encoding")
 	if !ok {
@@ -137,7 +137,7 @@ func (s *scanner) closing(t markup.Token) error {
 	return nil
 }
 
-// close releases the element that was opened last.
+// close ends the innermost element.
 func (s *scanner) close() {
 	depth := len(s.open)
 	s.open = s.open[:depth-1]
@@ -175,8 +175,8 @@ func (s *scanner) opening(t markup.Token) error {
 	return nil
 }
 
-// leap goes to the end tag of the element that was opened last, if that is plain to see: no
-// element of its name stands in it, and nothing that is not markup.
+// leap skips to the end tag of the innermost element if a plain search finds it: the element contains no
+// element of its own name, no comment and no CDATA section.
 func (s *scanner) leap() {
 	last := s.open[len(s.open)-1]
 	name := s.src[last[0]-1 : last[1]] // with the <
@@ -191,7 +191,7 @@ func (s *scanner) leap() {
 	}
 }
 
-// bind takes the prefixes that a start tag declares.
+// bind adds the prefixes that the current start tag declares.
 func (s *scanner) bind() error {
 	all := s.attributes()
 	for all.Next() {
@@ -207,8 +207,7 @@ func (s *scanner) bind() error {
 	return nil
 }
 
-// canonical returns a name with the prefix that it has in this program, "" if nobody asks
-// for its space.
+// canonical returns a name with this program's prefix for its namespace, or "" if the namespace is unknown.
 func (s *scanner) canonical(name string) string {
 	prefix, local, ok := strings.Cut(name, ":")
 	if !ok {
@@ -221,8 +220,8 @@ func (s *scanner) canonical(name string) string {
 	return short + ":" + local
 }
 
-// attribute returns the value of an attribute of the start tag at hand, as it is written;
-// its name is as this program has it, or without a prefix.
+// attribute returns the raw value of an attribute of the current start tag. name is canonical, or has no
+// prefix.
 func (s *scanner) attribute(name string) (value []byte, ok bool) {
 	from, to := s.attributeAt(name)
 	if from < 0 {
@@ -231,10 +230,10 @@ func (s *scanner) attribute(name string) (value []byte, ok bool) {
 	return s.src[from:to], true
 }
 
-// attributes returns the attributes of the start tag at hand.
+// attributes returns the attributes of the current start tag.
 func (s *scanner) attributes() markup.Attributes { return markup.AttributesOf(s.src, s.tag) }
 
-// attributeAt returns where the value of an attribute stands, -1 for nowhere.
+// attributeAt returns the half-open range of an attribute's value, or -1 if the attribute is missing.
 func (s *scanner) attributeAt(name string) (from, to int) {
 	colon := strings.IndexByte(name, ':')
 	local := name[colon+1:]
@@ -256,7 +255,7 @@ func (s *scanner) attributeAt(name string) (from, to int) {
 	return -1, -1
 }
 
-// short returns what this program has for the space that a prefix stands for.
+// short returns the canonical prefix of the namespace that prefix is bound to.
 func (s *scanner) short(prefix []byte) string {
 	if string(prefix) == "xml" {
 		return "xml"
@@ -269,7 +268,7 @@ func (s *scanner) short(prefix []byte) string {
 	return ""
 }
 
-// value returns the value of an attribute, with what is escaped read.
+// value returns the unescaped value of an attribute.
 func (s *scanner) value(name string) string {
 	v, _ := s.attribute(name)
 	return unescaped(v)

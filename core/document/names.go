@@ -1,7 +1,6 @@
 package document
 
-// spaces are the namespaces that anything is asked of, in their transitional and their strict
-// form, and what stands for them in this program.
+// spaces maps the known namespaces, in their transitional and their strict form, to canonical prefixes.
 var spaces = map[string]string{
 	"http://schemas.openxmlformats.org/wordprocessingml/2006/main":            "w",
 	"http://purl.oclc.org/ooxml/wordprocessingml/main":                        "w",

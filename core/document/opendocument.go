@@ -7,30 +7,30 @@ import (
 	"strings"
 )
 
-// openReader reads OpenDocument (ISO/IEC 26300), whose three families have one vocabulary.
+// An openReader reads OpenDocument (ISO/IEC 26300). Its three families share one vocabulary.
 type openReader struct {
 	*builder
 	stack   []openState
 	state   openState
-	cells   []openCell // room for more
-	heading string     // the place below the last one
+	cells   []openCell // preallocated cells
+	heading string     // place of the text below the last heading
 	slide   int
 	sheet   string
 	notes   int
 	props   *propertyReader
-	book    bool // it is one of sheets
+	book    bool // the document is a spreadsheet
 }
 
 // An openState is the state within an element of an OpenDocument part.
 type openState struct {
 	where   location
-	cell    *openCell // whose paragraphs are one line; nil in none
+	cell    *openCell // the cell around, whose paragraphs are one line; nil outside cells
 	deleted bool
 	silent  bool // paragraphs are not shown
 	level   int
 }
 
-// openCell is a cell of a sheet.
+// An openCell is a cell of a sheet.
 type openCell struct {
 	area area
 	line *line
@@ -111,7 +111,7 @@ func (b *builder) flat() error {
 	return nil
 }
 
-// manifestReader finds out whether a package is encrypted.
+// A manifestReader determines whether a package is encrypted.
 type manifestReader struct{ *builder }
 
 func (r *manifestReader) opens(name string) error {
@@ -123,7 +123,7 @@ func (r *manifestReader) opens(name string) error {
 
 func (r *manifestReader) closes(action) error { return nil }
 
-// push keeps the state for the element's end.
+// push saves the state until the element's end.
 func (r *openReader) push(act action) {
 	r.stack = append(r.stack, r.state)
 	r.act = act
@@ -134,7 +134,7 @@ func (r *openReader) pop() {
 	r.stack = r.stack[:len(r.stack)-1]
 }
 
-// inner are elements of a paragraph in which its text goes on.
+// inner are the elements of a paragraph that contain text of the paragraph.
 var inner = map[string]bool{
 	"text:span": true, "text:a": true, "text:ruby": true, "text:ruby-base": true, "text:meta": true,
 	"text:bookmark": true, "text:bookmark-start": true, "text:bookmark-end": true, "text:reference-mark": true,
@@ -196,7 +196,7 @@ func (r *openReader) opens(name string) error {
 	return nil
 }
 
-// paragraph begins a line, or goes on with a cell's.
+// paragraph begins a line, or continues the line of a cell.
 func (r *openReader) paragraph(name string) {
 	r.push(openParagraph)
 	r.state.level = 0
@@ -235,7 +235,7 @@ func (r *openReader) paragraph(name string) {
 	r.mode = shown
 }
 
-// character puts what an element of a paragraph stands for.
+// character appends the character that an element stands for, such as a tab.
 func (r *openReader) character(name string) {
 	text := map[string]string{"text:tab": "\t", "text:line-break": "\u2028", "text:s": " "}[name]
 	if name == "text:s" {
@@ -250,7 +250,7 @@ func (r *openReader) character(name string) {
 	}
 }
 
-// aside begins what stands beside a paragraph's text.
+// aside begins a note, a comment or another text beside the paragraph.
 func (r *openReader) aside(name string) {
 	r.push(openRestore)
 	r.state.cell = nil
@@ -280,7 +280,7 @@ func (r *openReader) aside(name string) {
 	}
 }
 
-// link notes where a link leads.
+// link records the target of a link as hidden.
 func (r *openReader) link(name string) {
 	if l := r.current(); name == "text:a" && l != nil && r.mode == shown {
 		if target := r.s.value("xlink:href"); target != "" && !strings.HasPrefix(target, "#") {
@@ -289,8 +289,7 @@ func (r *openReader) link(name string) {
 	}
 }
 
-// field reads an element of which no text of the document's is known to be in: a field, in a
-// paragraph.
+// field reads an unknown element of a paragraph as a field, whose text is locked.
 func (r *openReader) field(name string) {
 	switch {
 	case strings.HasSuffix(name, "-source"):
@@ -305,7 +304,7 @@ func (r *openReader) field(name string) {
 	}
 }
 
-// drawn reads pages and what is drawn on them.
+// drawn reads pages and shapes.
 func (r *openReader) drawn(name string) {
 	switch {
 	case name == "draw:page":
@@ -351,7 +350,7 @@ func (r *openReader) styled(name string) {
 	}
 }
 
-// bare begins a line of an element's characters.
+// bare begins a line that consists of an element's characters.
 func (r *openReader) bare(what string) {
 	r.act, r.mode, r.flavor = openBare, shown, bare
 	r.where = location{in: what}
@@ -359,7 +358,7 @@ func (r *openReader) bare(what string) {
 	r.begin()
 }
 
-// property shows one of the document's own properties.
+// property shows a property of the document.
 func (r *openReader) property(name string) error {
 	err := r.props.opens(name)
 	if r.act == property {

@@ -4,7 +4,7 @@ import (
 	"bytes"
 )
 
-// table reads tables, which a sheet is, too.
+// table reads the elements of tables and sheets.
 func (r *openReader) table(name string) {
 	switch name {
 	case "table:table":
@@ -76,10 +76,10 @@ func (r *openReader) cell() {
 	r.state.cell = c
 }
 
-// A cellTag has the attributes of a cell's tag, as they are written.
+// A cellTag has the raw attributes of a cell's tag.
 type cellTag struct {
 	repeated, formula, kind []byte
-	text                    bool // its text stands there, too
+	text                    bool // the cell's text is also an attribute
 }
 
 func (r *openReader) cellTag() (t cellTag) {

@@ -13,28 +13,28 @@ import (
 	"github.com/klauspost/compress/flate"
 )
 
-// archive is a zip file (APPNOTE.TXT, 6.3.10), as far as packages use it: one disk, no ZIP64, no
-// encryption, members one after another from the first byte on, each told the same at its place
-// and in the central directory. archive/zip returns where a member's data begins, but not where its entry
-// and its descriptor are, which are changed in place here so that all other bytes stay; and it reads
-// archives whose members overlap.
+// An archive is a zip file (APPNOTE.TXT, 6.3.10) of the simple form that packages use: one disk, no ZIP64, no
+// encryption, members in sequence from the first byte, with equal fields in the local header and in the central
+// directory. archive/zip is not used because it does not return the offsets of central entries and data
+// descriptors, which are edited in place here to leave all other bytes unchanged, and because it accepts
+// overlapping members.
 type archive struct {
 	raw     []byte
 	members []*member // in the order of the central directory
 	byName  map[string]*member
-	central int // where the central directory begins
-	end     int // where its end record does
-	read    int // bytes that were inflated so far
+	central int // offset of the central directory
+	end     int // offset of the end record
+	read    int // bytes inflated so far
 }
 
-// member is a file in an archive. All places are bytes of the archive.
+// A member is a file in an archive. Offsets are bytes of the archive.
 type member struct {
 	name       string
-	entry      int // in the central directory
-	header     int // its own
-	data, size int // what is stored
-	descriptor int // behind the data, its fields; 0 for none
-	plain      int // bytes, inflated
+	entry      int // offset of its entry in the central directory
+	header     int // offset of its local header
+	data, size int // offset and length of the stored data
+	descriptor int // offset of the fields of its data descriptor; 0 if there is none
+	plain      int // inflated size in bytes
 	sum        uint32
 	method     uint16
 	flags      uint16
@@ -49,8 +49,8 @@ const (
 	flagPatched    = 1<<5 | 1<<6 | 1<<13
 )
 
-// Bounds on what is inflated, in bytes: what a part may be, all of them, and how many times the
-// stored bytes where that is much.
+// Limits in bytes on a part's inflated size and on their sum, and the ratio of inflated to stored bytes that
+// a large part may have.
 const (
 	maxPart    = 256 << 20
 	maxOfAll   = 512 << 20
@@ -61,7 +61,7 @@ const (
 
 var little = binary.LittleEndian
 
-// unpack reads an archive's directory.
+// unpack reads the central directory of an archive.
 func unpack(raw []byte) (*archive, error) {
 	a := &archive{raw: raw, byName: map[string]*member{}}
 	if a.end = endRecord(raw); a.end < 0 {
@@ -99,7 +99,7 @@ func unpack(raw []byte) (*archive, error) {
 	return a, a.follow()
 }
 
-// endRecord returns where the end record begins, -1 for nowhere.
+// endRecord returns the offset of the end record, or -1.
 func endRecord(raw []byte) int {
 	const size = 22
 	for at := len(raw) - size; at >= 0 && at >= len(raw)-size-0xffff; at-- {
@@ -110,7 +110,8 @@ func endRecord(raw []byte) int {
 	return -1
 }
 
-// entry reads an entry of the central directory, and the member's own header.
+// entry reads the central entry at the offset at and the member's local header. It returns the next entry's
+// offset.
 func (a *archive) entry(at int) (*member, int, error) {
 	const size, own = 46, 30
 	if at+size > a.end || !bytes.HasPrefix(a.raw[at:], []byte("PK\x01\x02")) {
@@ -165,7 +166,7 @@ func (m *member) check() error {
 	return nil
 }
 
-// follow checks that the members stand one after another, with nothing between them.
+// follow returns an error if members overlap or leave gaps between them.
 func (a *archive) follow() error {
 	order := inOrder(a.members)
 	at := 0
@@ -202,14 +203,13 @@ func (a *archive) follow() error {
 	return nil
 }
 
-// find returns the member of a name, nil for none. Names of members count in any case
-// (ISO/IEC 29500-2, 6.2.2.3).
+// find returns the member of a name, or nil. Names match in any case (ISO/IEC 29500-2, 6.2.2.3).
 func (a *archive) find(name string) *member {
 	m := a.byName[strings.ToLower(name)]
 	return m
 }
 
-// content inflates a member, and holds it against its sum.
+// content inflates a member and verifies its checksum.
 func (a *archive) content(m *member) ([]byte, error) {
 	in := a.raw[m.data : m.data+m.size]
 	switch {
@@ -243,12 +243,12 @@ func (a *archive) content(m *member) ([]byte, error) {
 
 var errLength = errors.New("it is not as long as it says")
 
-// inflaters are readers that were used, which are not small.
+// inflaters pools decompressors, each of which holds some 40 KiB.
 var inflaters sync.Pool
 
-// inflate returns what is in a stream of size bytes, inflated, which must take all of in.
+// inflate returns the inflated content of in, which must be size bytes long and use all of in.
 func inflate(in []byte, size int) ([]byte, error) {
-	from := bytes.NewReader(in) // which is read byte by byte, and no further than the stream goes
+	from := bytes.NewReader(in) // a ByteReader, so flate reads no byte beyond the stream
 	r, _ := inflaters.Get().(io.Reader)
 	if r == nil {
 		r = flate.NewReader(from)
@@ -256,7 +256,7 @@ func inflate(in []byte, size int) ([]byte, error) {
 		return nil, err
 	}
 	defer inflaters.Put(r)
-	out := make([]byte, 0, min(size, len(in)*1100)+1) // no stream is more than 1,032 times as long
+	out := make([]byte, 0, min(size, len(in)*1100)+1) // deflate compresses at most 1,032 times
 	for {
 		if len(out) > size {
 			return nil, errLength

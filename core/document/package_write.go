@@ -10,15 +10,15 @@ import (
 	"frizzel/core/edit"
 )
 
-// inOrder returns members in the order in which they stand.
+// inOrder returns members by ascending offset.
 func inOrder(members []*member) []*member {
 	order := slices.Clone(members)
 	slices.SortStableFunc(order, func(a, b *member) int { return a.header - b.header })
 	return order
 }
 
-// replace returns the edits of the archive that give members new contents. All else stays where
-// it is, but for what tells where that is.
+// replace returns the edits of the archive that give members new contents. Other bytes stay unchanged, except
+// sizes, checksums and offsets.
 func (a *archive) replace(fresh map[*member][]byte) (edit.List, error) {
 	var edits edit.List
 	number := func(at int, values ...uint32) {
@@ -59,7 +59,7 @@ func (a *archive) replace(fresh map[*member][]byte) (edit.List, error) {
 	return edits.Changing(a.raw), nil
 }
 
-// pack returns a content as the member stores it.
+// pack returns content compressed with the member's method.
 func (m *member) pack(content []byte) ([]byte, error) {
 	if m.method == stored {
 		return content, nil

@@ -6,15 +6,15 @@ import (
 	"strings"
 )
 
-// relation is how a part of an Office Open XML package refers to another, or to something
-// outside (ISO/IEC 29500-2, 6.5).
+// A relation is a reference from a part of an Office Open XML package to another part or to an external
+// resource (ISO/IEC 29500-2, 6.5).
 type relation struct {
-	id, kind string // kind is the last step of its type
-	target   string // a member's name, or what stands outside
+	id, kind string // kind is the last segment of its type's URI
+	target   string // a member's name, or an external URI
 	outside  bool
 }
 
-// relations reads those of a part, "" for the package's own.
+// relations returns the relations of the part named of, or of the package if it is "".
 func (b *builder) relations(of string) ([]relation, error) {
 	dir, base := path.Split(of)
 	m := b.doc.pack.find(dir + "_rels/" + base + ".rels")
@@ -37,7 +37,7 @@ func (b *builder) relations(of string) ([]relation, error) {
 	return r.all, nil
 }
 
-// quietly walks a part that has no text of the document's.
+// quietly walks a part that contains no text of the document.
 func (b *builder) quietly(p *part, h handler) error {
 	parts, s, at, f, frames, own := b.doc.parts, b.s, b.part, b.flavor, b.frames, b.frame
 	b.frames = nil
@@ -79,7 +79,7 @@ func of(all []relation, kind string) []relation {
 	return slices.DeleteFunc(slices.Clone(all), func(r relation) bool { return r.kind != kind })
 }
 
-// byID returns what an identity refers to.
+// byID returns the relation with an id.
 func byID(all []relation, id string) (relation, bool) {
 	i := slices.IndexFunc(all, func(r relation) bool { return r.id == id })
 	if i < 0 || id == "" {
@@ -88,7 +88,7 @@ func byID(all []relation, id string) (relation, bool) {
 	return all[i], true
 }
 
-// main reads the relations of the package, and returns its main part and what that refers to.
+// main returns the package's main part and that part's relations.
 func (b *builder) main() (*part, []relation, error) {
 	all, err := b.relations("")
 	if err != nil {
@@ -107,7 +107,7 @@ func (b *builder) main() (*part, []relation, error) {
 	return nil, nil, errForeign
 }
 
-// each walks the parts that relations of a kind refer to.
+// each walks the target of each relation of a kind, and calls before first if it is not nil.
 func (b *builder) each(all []relation, kind string, f flavor, h handler, before func(r relation, n int) error) error {
 	for i, r := range of(all, kind) {
 		m := b.doc.pack.find(r.target)
@@ -130,7 +130,7 @@ func (b *builder) each(all []relation, kind string, f flavor, h handler, before 
 	return nil
 }
 
-// rest reads what is left of a package: its properties, and parts in which texts are hidden.
+// rest reads the remaining parts of a package: its properties, and parts with hidden texts.
 func (b *builder) rest() error {
 	all, err := b.relations("")
 	if err != nil {
@@ -148,14 +148,14 @@ func (b *builder) rest() error {
 	return nil
 }
 
-// silent are parts in which nobody writes texts, by their names' ends.
+// silent are the suffixes of parts that contain no text of an author.
 var silent = []string{
 	"[content_types].xml", "theme", "styles.xml", "fonttable.xml", "websettings.xml", "settings.xml", "calcchain.xml",
 	"tablestyles.xml", "viewprops.xml", "presprops.xml", "meta-inf/manifest.xml", "manifest.rdf", "metadata.xml", "docprops/app.xml",
 }
 
-// other takes the characters of an XML part that is not shown as hidden, and the name of a file
-// of another kind that could hold texts.
+// other adds the characters of an XML part that is not shown as hidden texts, and the name of an embedded file
+// that may contain text.
 func (b *builder) other(m *member) error {
 	name := strings.ToLower(m.name)
 	switch ext := path.Ext(name); {
@@ -176,7 +176,7 @@ func (b *builder) other(m *member) error {
 		}
 	}
 	p, err := b.load(m)
-	if err != nil { // what it is nobody has to know
+	if err != nil { // not readable as XML; it only had hidden text
 		b.embedded = append(b.embedded, m.name)
 		return nil
 	}
@@ -192,10 +192,10 @@ func (b *builder) other(m *member) error {
 	return nil
 }
 
-// otherReader takes all characters of a part as hidden.
+// An otherReader reads all characters of a part as hidden.
 type otherReader struct {
 	*builder
-	cached bool // values are attributes
+	cached bool // a pivot cache, whose values are attributes
 }
 
 const otherText action = 1
@@ -209,7 +209,7 @@ func (r *otherReader) opens(string) error {
 	return nil
 }
 
-// hidesAll takes the characters from here on as hidden, those of an element a text each.
+// hidesAll reads the following characters as hidden, one text for each element.
 func (b *builder) hidesAll() {
 	if len(b.hiding) > 0 {
 		b.hid("")
@@ -222,7 +222,7 @@ func (r *otherReader) closes(action) error {
 	return nil
 }
 
-// propertyReader shows a document's title, subject and keywords.
+// A propertyReader shows a document's title, subject and keywords.
 type propertyReader struct{ *builder }
 
 const property action = 1

@@ -8,25 +8,25 @@ import (
 	"strings"
 )
 
-// sheetReader reads SpreadsheetML (ISO/IEC 29500-1, 18), sheet by sheet.
+// A sheetReader reads a sheet of SpreadsheetML (ISO/IEC 29500-1, 18).
 type sheetReader struct {
 	*builder
 	relations []relation
 	name      string
-	strings   []*line // shared by cells
+	strings   []*line // the shared strings
 	headers   map[[2]int32]*column
-	threads   map[string]bool // cells with a conversation, which a comment repeats
+	threads   map[string]bool // cells with a threaded comment, which a legacy comment repeats
 
 	column, row int32
-	kind        string // of the cell's value
+	kind        string // type of the cell's value
 	formula     bool
 	links       []string
 }
 
-// column is a table's column, named as its header cell says.
+// A column is a table's column, which has the name in its header cell.
 type column struct {
 	name string
-	line *line // its name in the table's part
+	line *line // the name in the table's part
 }
 
 const (
@@ -77,7 +77,7 @@ func (b *builder) workbook() error {
 	return b.rest()
 }
 
-// lockNamed locks the headers of columns that formulas name.
+// lockNamed locks header cells whose column is named in a formula.
 func (b *builder) lockNamed() {
 	for _, l := range b.lines {
 		for _, c := range l.copies {
@@ -93,7 +93,7 @@ func (b *builder) lockNamed() {
 	}
 }
 
-// bookReader reads which sheets there are, and the workbook's names.
+// A bookReader reads the list of sheets and the defined names of a workbook.
 type bookReader struct {
 	*builder
 	is     bool
@@ -121,7 +121,7 @@ func (r *bookReader) closes(action) error {
 	return nil
 }
 
-// sharedReader reads the texts that cells share.
+// A sharedReader reads the shared strings.
 type sharedReader struct {
 	*builder
 	strings []*line
@@ -155,7 +155,7 @@ func (r *sharedReader) closes(act action) error {
 	return nil
 }
 
-// sheet reads a sheet, and what belongs to it.
+// sheet reads a sheet and the parts that it refers to.
 func (b *builder) sheet(m *member, rel relation, name string, shared []*line) error {
 	own, err := b.relations(m.name)
 	if err != nil {
@@ -224,7 +224,7 @@ func (r *sheetReader) opens(name string) error {
 	return nil
 }
 
-// cell reads what a cell's tag says.
+// cell reads the attributes of a cell.
 func (r *sheetReader) cell() {
 	kind := []byte(nil)
 	for all := r.s.attributes(); all.Next(); {
@@ -244,7 +244,7 @@ func (r *sheetReader) cell() {
 	r.formula = false
 }
 
-// around reads what stands behind a sheet's cells.
+// around reads the elements after a sheet's cells, such as links and headers.
 func (r *sheetReader) around(name string) {
 	sheet := "sheet " + r.name
 	switch name {
@@ -273,7 +273,7 @@ func (r *sheetReader) around(name string) {
 	}
 }
 
-// here is the cell at hand.
+// here returns the current cell.
 func (r *sheetReader) here() area { return area{r.name, r.column, r.row, r.column, r.row} }
 
 func (r *sheetReader) closes(act action) error {
@@ -295,7 +295,7 @@ func (r *sheetReader) closes(act action) error {
 		r.flavor = inSheet
 		l := r.current()
 		r.end()
-		if !slices.ContainsFunc(l.segments, func(g segment) bool { return g.lock == 0 }) { // codes alone
+		if !slices.ContainsFunc(l.segments, func(g segment) bool { return g.lock == 0 }) { // only codes
 			r.lines = r.lines[:len(r.lines)-1]
 		}
 	case sheetHidden:
@@ -338,7 +338,7 @@ func (r *sheetReader) value(text []byte) {
 	r.lines = append(r.lines, l)
 }
 
-// names makes the name of a table's column change with its header cell, which a line is.
+// names makes the name of a table's column a copy of the line of its header cell.
 func (r *sheetReader) names(l *line) {
 	c := r.headers[[2]int32{r.column, r.row}]
 	switch {

@@ -4,14 +4,14 @@ import (
 	"bytes"
 )
 
-// columnReader reads what tables call their columns.
+// A columnReader reads the column names of a table.
 type columnReader struct {
 	*builder
 	sheet   string
 	headers map[[2]int32]*column
 
 	at, row int32
-	no      bool // there is no header row
+	no      bool // the table has no header row
 }
 
 func (r *columnReader) opens(name string) error {
@@ -48,7 +48,7 @@ func (r *columnReader) opens(name string) error {
 
 func (r *columnReader) closes(action) error { return nil }
 
-// commentReader reads the comments of a sheet.
+// A commentReader reads the comments of a sheet.
 type commentReader struct {
 	*builder
 	sheet   string
@@ -62,7 +62,7 @@ func (r *commentReader) opens(name string) error {
 		r.where = location{in: r.sheet + " comment at " + ref}
 		if name == "tc:threadedComment" {
 			r.threads[ref] = true
-		} else if r.threads[ref] { // a copy, for older readers
+		} else if r.threads[ref] { // a copy of a threaded comment for older readers
 			r.hides(sheetHidden)
 		}
 	case "s:text":
@@ -78,7 +78,7 @@ func (r *commentReader) opens(name string) error {
 		r.text(name != "s:t")
 		if r.current() == nil {
 			r.begin()
-			r.act = sheetHeader // the text is the line
+			r.act = sheetHeader // the element's text is a line
 		}
 	}
 	return nil

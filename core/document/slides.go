@@ -2,13 +2,13 @@ package document
 
 import "fmt"
 
-// drawingReader reads DrawingML (ISO/IEC 29500-1, 21): slides, their notes, and text boxes.
+// A drawingReader reads DrawingML (ISO/IEC 29500-1, 21): slides, their notes, and text boxes.
 type drawingReader struct {
 	*builder
 	alternatives
 	relations  []relation
 	tables     []location
-	properties [2]int32 // of the run at hand, where they stand
+	properties [2]int32 // half-open range of the current run's properties
 }
 
 const (
@@ -78,7 +78,7 @@ func (b *builder) drawing(own []relation) *drawingReader {
 	return r
 }
 
-// showReader reads which slides there are, in their order.
+// A showReader reads the list of slides in order.
 type showReader struct {
 	*builder
 	is  bool

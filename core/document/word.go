@@ -7,21 +7,21 @@ import (
 	"strings"
 )
 
-// wordReader reads WordprocessingML (ISO/IEC 29500-1, 17).
+// A wordReader reads WordprocessingML (ISO/IEC 29500-1, 17).
 type wordReader struct {
 	*builder
 	alternatives
 	relations []relation
-	levels    map[string]int // of headings, by the style
+	levels    map[string]int // heading levels by style
 	fields    []field
-	controls  []int // why what a control holds must not be changed; 0 for no reason
+	controls  []int // locks of the content controls around; 0 if the content may change
 	tables    []location
-	heading   string // the place below the last one
-	note      string // what the part's notes are called
+	heading   string // place of the text below the last heading
+	note      string // the word for the part's notes, such as footnote
 	notes     int
 }
 
-// field is one that is open: its code comes first, its result behind the separator.
+// A field is a complex field being read: its code, a separator, and its result.
 type field struct {
 	code   string
 	result bool
@@ -75,7 +75,7 @@ func (b *builder) word() error {
 	return b.rest()
 }
 
-// styles reads which styles are headings.
+// styles reads the heading levels of styles.
 func (r *wordReader) styles() error {
 	for _, rel := range of(r.relations, "styles") {
 		m := r.doc.pack.find(rel.target)
@@ -92,7 +92,7 @@ func (r *wordReader) styles() error {
 		}
 		for id := range s.bases {
 			at := id
-			for range 20 { // a style may be based on itself by mistake
+			for range 20 { // limits cycles of styles that are based on each other
 				if level, ok := r.levels[at]; ok {
 					r.levels[id] = level
 					break
@@ -181,7 +181,7 @@ func (r *wordReader) opens(name string) error {
 		r.where = location{in: "text box"}
 		r.mode, r.run = ignored, false
 	case "w:footnote", "w:endnote", "w:comment":
-		if kind := r.s.value("w:type"); kind != "" && kind != "normal" { // what parts them from the text
+		if kind := r.s.value("w:type"); kind != "" && kind != "normal" { // separators of notes
 			r.skip = true
 			return nil
 		}
@@ -207,7 +207,7 @@ func (r *wordReader) opens(name string) error {
 	return nil
 }
 
-// written begins an element with characters.
+// written begins an element that contains characters.
 func (r *wordReader) written(name string) {
 	switch {
 	case name == "w:instrText" || name == "w:delInstrText":
@@ -227,7 +227,7 @@ func (r *wordReader) written(name string) {
 	}
 }
 
-// special reads the elements that stand for a character, fields and controls.
+// special reads elements that stand for a character, fields and content controls.
 func (r *wordReader) special(name string) {
 	switch name {
 	case "w:tab", "w:ptab":
@@ -289,14 +289,14 @@ func (r *wordReader) bind(why string) {
 	}
 }
 
-// level makes the line at hand a heading.
+// level makes the current line a heading.
 func (r *wordReader) level(level int) {
 	if l := r.current(); l != nil {
 		l.level = level
 	}
 }
 
-// character puts what an element of a run stands for.
+// character appends the character that an element of a run stands for.
 func (r *wordReader) character(c string) {
 	if !r.run || r.gone || r.code() || r.fallback > 0 && (r.current() == nil || !r.current().spare) {
 		return
@@ -306,7 +306,7 @@ func (r *wordReader) character(c string) {
 		r.lock = l
 	}
 	r.put(c, element, r.s.start, r.s.end)
-	if !r.s.empty { // it ends with its end tag, which is never far
+	if !r.s.empty { // include the end tag in the segment
 		l := r.current()
 		if l != nil && len(l.segments) > 0 {
 			l.segments[len(l.segments)-1].lock = uint16(r.locked("it is written in a way that is not known here"))
@@ -315,12 +315,12 @@ func (r *wordReader) character(c string) {
 	r.lock = lock
 }
 
-// code reports whether a field's code is at hand.
+// code reports whether the reader is in a field's code.
 func (r *wordReader) code() bool {
 	return slices.ContainsFunc(r.fields, func(f field) bool { return !f.result })
 }
 
-// fieldLock returns why the text at hand, the result of a field, must not be changed.
+// fieldLock returns the lock of the current text if it is a field's result.
 func (r *wordReader) fieldLock() int {
 	for _, f := range r.fields {
 		switch code := strings.ToUpper(strings.TrimSpace(f.code)); {
@@ -367,12 +367,12 @@ func (r *wordReader) closes(act action) error {
 	return nil
 }
 
-// closeHidden ends a text that is not shown.
+// closeHidden ends a hidden text.
 func (r *wordReader) closeHidden() {
 	switch n := len(r.fields); {
 	case r.gone:
 		r.hid("tracked deletion")
-	case r.code(): // shown as one at its end
+	case r.code(): // added as one text at the field's end
 		r.fields[n-1].code += string(r.hiding)
 		r.hiding = r.hiding[:0]
 	default:
@@ -380,11 +380,11 @@ func (r *wordReader) closeHidden() {
 	}
 }
 
-// alternatives are the content that is shown and those for older readers.
+// alternatives tracks alternate content: the choice that is shown and the fallbacks for older readers.
 type alternatives struct {
 	builder  *builder
-	fallback int   // how many of the latter are open
-	firsts   []int // lines before those of each that is open
+	fallback int   // number of open fallbacks
+	firsts   []int // for each open fallback, the number of lines before it
 }
 
 func (a *alternatives) begins() { a.firsts = append(a.firsts, len(a.builder.lines)) }

@@ -10,22 +10,22 @@ import (
 	"unicode/utf8"
 )
 
-// writer writes text as a part has it.
+// A writer encodes text for a part.
 type writer struct {
 	part          []byte
 	segment       segment
 	element       textElement
-	before, after rune // in the line; 0 at its ends
+	before, after rune // the neighbouring characters in the line; 0 at its ends
 }
 
-// errHolds is why a text cannot be written.
+// An errHolds reports a character that the part cannot contain.
 type errHolds struct{ r rune }
 
 func (e errHolds) Error() string {
 	return fmt.Sprintf("an XML file cannot hold the character %q", e.r)
 }
 
-// write returns text in the form of its part.
+// write returns text as the part's flavor writes it.
 func (w *writer) write(text []byte) ([]byte, error) {
 	for at := 0; at < len(text); {
 		r, n := utf8.DecodeRune(text[at:])
@@ -47,7 +47,7 @@ func (w *writer) write(text []byte) ([]byte, error) {
 	case inOpen:
 		return w.open(text), nil
 	case inHeader:
-		text = bytes.ReplaceAll(text, []byte("&"), []byte("&&")) // else it begins a code
+		text = bytes.ReplaceAll(text, []byte("&"), []byte("&&")) // a single & begins a code
 	}
 	return w.bare(text)
 }
@@ -55,7 +55,7 @@ func (w *writer) write(text []byte) ([]byte, error) {
 var textEscaper = strings.NewReplacer("&", "&amp;", "<", "&lt;", ">", "&gt;")
 var valueEscaper = strings.NewReplacer("&", "&amp;", "<", "&lt;", ">", "&gt;", `"`, "&quot;", "'", "&apos;", "\t", "&#9;")
 
-// bare writes characters alone.
+// bare encodes text as characters.
 func (w *writer) bare(text []byte) ([]byte, error) {
 	if bytes.ContainsAny(text, "\u2028") {
 		return nil, errors.New("a line break cannot be written there")
@@ -63,7 +63,7 @@ func (w *writer) bare(text []byte) ([]byte, error) {
 	return []byte(textEscaper.Replace(string(text))), nil
 }
 
-// tagPrefix returns the prefix, with its colon, of the tag that begins at a byte of the part.
+// tagPrefix returns the namespace prefix, with its colon, of the tag at an offset of the part.
 func (w *writer) tagPrefix(at int) string {
 	name := w.part[at+1:]
 	name = name[:bytes.IndexAny(name, " \t\r\n/>")]
@@ -73,7 +73,7 @@ func (w *writer) tagPrefix(at int) string {
 	return ""
 }
 
-// word writes text into a run, within its element of text or beside it.
+// word encodes text for a run, within its text element or next to it.
 func (w *writer) word(text []byte) []byte {
 	within := w.segment.kind != element
 	at := int(w.segment.from)
@@ -110,7 +110,7 @@ func (w *writer) word(text []byte) []byte {
 	return []byte(b.String())
 }
 
-// sheet writes text into a cell's.
+// sheet encodes text for a cell.
 func (w *writer) sheet(text []byte) ([]byte, error) {
 	var b strings.Builder
 	escaper := textEscaper
@@ -134,7 +134,7 @@ func (w *writer) sheet(text []byte) ([]byte, error) {
 	return []byte(b.String()), nil
 }
 
-// slide writes text into a run; a break stands between two of them.
+// slide encodes text for a run. A line break ends the run and begins another.
 func (w *writer) slide(text []byte) []byte {
 	escaped := textEscaper.Replace(string(text))
 	p := w.tagPrefix(int(w.element.tag))
@@ -143,7 +143,7 @@ func (w *writer) slide(text []byte) []byte {
 	return []byte(strings.ReplaceAll(escaped, "\u2028", between))
 }
 
-// open writes text into a paragraph. White space that would be lost, beside other or at its ends,
+// open encodes text for a paragraph. Whitespace that would collapse, next to other whitespace or at the ends,
 // becomes elements.
 func (w *writer) open(text []byte) []byte {
 	p := w.openPrefix()
@@ -187,7 +187,7 @@ func (w *writer) open(text []byte) []byte {
 	return []byte(b.String())
 }
 
-// openPrefix returns the prefix of the text namespace, as the part has it.
+// openPrefix returns the part's prefix for the text namespace.
 func (w *writer) openPrefix() string {
 	const space = "urn:oasis:names:tc:opendocument:xmlns:text:1.0"
 	i := bytes.Index(w.part, []byte(`"`+space+`"`))
@@ -201,7 +201,7 @@ func (w *writer) openPrefix() string {
 	return "text:"
 }
 
-// wellFormed lets another reader judge a part.
+// wellFormed returns the error of encoding/xml, an independent parser, on a part.
 func wellFormed(part []byte) error {
 	d := xml.NewDecoder(bytes.NewReader(part))
 	d.Strict = true

@@ -10,18 +10,18 @@ import (
 	"frizzel/core/query"
 )
 
-// Address is a compiled address: where statements act.
+// An Address is a compiled address: it selects where statements act.
 type Address struct {
-	Index   int // in Program.Addresses
+	Index   int // index in Program.Addresses
 	Form    Form
-	Outside bool // all but what Form selects
+	Outside bool // select the lines that Form does not select
 	Having  []Holding
-	Direct  bool // of a block only its own lines, of a document's section only those before its first subsection
+	Direct  bool // omit nested blocks, and the subsections of a document's section
 }
 
-// A Form is the sort of an address, and what it looks for. It is a wholeForm, a partForm or *Values.
+// A Form is a form of address with its parameters. It is a wholeForm, a partForm or *Values.
 type Form interface {
-	// needs returns what finding it needs of a text.
+	// needs returns the requirements on the text that is searched.
 	needs(on acted) lineNeeds
 	traits() traits
 }
@@ -29,41 +29,42 @@ type Form interface {
 // A wholeForm is found in the whole text and then cut to the parts that the enclosing addresses select.
 type wholeForm interface {
 	Form
-	// find returns the spans in the whole text, in order, and the lines, from 0, of what is opened and
-	// never closed.
+	// find returns the spans in the whole text, in order, and the 0-based lines of brackets and tags
+	// that are never closed.
 	find(r *run, a *Address) (spans []edit.Span, unclosed []int)
 }
 
 // A partForm is searched for in each span that the enclosing addresses select.
 type partForm interface {
 	Form
-	// within returns what it selects of a span, and the line, from 0, of a range that is never closed
-	// there, or -1. bind is told which bytes belong together, up to noEnd if more of the text may.
+	// within returns the spans that it selects in e, and the 0-based line of a range without an end, or -1.
+	// It calls bind with the bytes that a window must not separate, up to noEnd if following windows may
+	// contribute.
 	within(t *outline.Text, e edit.Span, bind func(from, to int)) (spans []edit.Span, unclosed int)
 }
 
-// traits are the facts that statements need of the address around them.
+// traits are the properties of an address that statements depend on.
 type traits struct {
-	scope  bool // `unless present` looks through what it selects
-	part   bool // no window ends within what it selects
+	scope  bool // `unless present` searches its spans
+	part   bool // no window ends within a span
 	single bool // each span is one line
-	shifts bool // it selects by where lines stand, or ends where something else begins
-	narrow bool // if it selects one line, settle has nothing to choose from
+	shifts bool // it selects by line numbers, or a span ends where another part begins
+	narrow bool // if a span is one line, settle has no choice of lines
 }
 
-// A Holding is a pattern that a selected part must contain, or must not.
+// A Holding is a pattern that a selected part must, or must not, contain.
 type Holding struct {
 	Lacking bool
 	Pattern *pattern.Pattern
 }
 
-// Values is `at PATH`, which selects values. The machine runs over each as a text of its own.
+// Values is `at PATH`: it selects values. Statements run over each value as a separate text.
 type Values struct{ Path *query.Path }
 
 func (*Values) needs(acted) lineNeeds { return lineNeeds{others: true} }
 func (*Values) traits() traits        { return traits{narrow: true} }
 
-// Path returns the path of an address that selects values, nil for others.
+// Path returns the path of an `at` address, or nil for other addresses.
 func (a *Address) Path() *query.Path {
 	if v, ok := a.Form.(*Values); ok {
 		return v.Path
@@ -71,16 +72,16 @@ func (a *Address) Path() *query.Path {
 	return nil
 }
 
-// isScope reports whether `unless present` looks through what the address selects.
+// isScope reports whether `unless present` searches the address's spans.
 func (a *Address) isScope() bool { return a.Form.traits().scope && !a.Outside }
 
-// isPart reports whether no window ends within what the address selects.
+// isPart reports whether no window ends within a span of the address.
 func (a *Address) isPart() bool { return a.Form.traits().part && !a.Outside }
 
 // single reports whether each span that the address selects is one line.
 func (a *Address) single() bool { return a.Form.traits().single && !a.Outside }
 
-// shifts reports whether a line that is added to what the address selects may be outside it in the next
+// shifts reports whether a line that is added to a span of the address may be outside the span in the next
 // run.
 func (a *Address) shifts() bool { return a.Form.traits().shifts || a.Outside }
 
@@ -90,7 +91,7 @@ func (a *Address) isBlock() bool {
 	return ok && !a.Outside
 }
 
-// needs returns what the address needs of a text.
+// needs returns the address's requirements on the text.
 func (a *Address) needs(on acted) lineNeeds {
 	for _, h := range a.Having {
 		if h.Pattern.SpansLines() {
@@ -102,8 +103,8 @@ func (a *Address) needs(on acted) lineNeeds {
 	return n
 }
 
-// selects returns what the address selects of what the statement acts on, and the lines, from 0, of what
-// is opened there and never closed.
+// selects returns the address's spans within the current selection, and the 0-based lines of brackets, tags
+// and ranges that are never closed.
 func (a *Address) selects(r *run) (spans []edit.Span, unclosed []int) {
 	if f, ok := a.Form.(wholeForm); ok {
 		spans, unclosed = f.find(r, a)
@@ -115,7 +116,7 @@ func (a *Address) selects(r *run) (spans []edit.Span, unclosed []int) {
 		found, open := a.in(r, f, e)
 		if open >= 0 {
 			unclosed = append(unclosed, open)
-			if a.Outside { // where it would end is not known
+			if a.Outside { // the end of an unclosed part is unknown, and so is its outside
 				continue
 			}
 		}
@@ -134,7 +135,7 @@ func (a *Address) selects(r *run) (spans []edit.Span, unclosed []int) {
 	return spans, unclosed
 }
 
-// in returns what a form selects of one span. Of a span with lines that are passed over it sees only the others.
+// in returns a form's spans within e. If e has lines that it omits, the form sees only the other lines.
 func (a *Address) in(r *run, f partForm, e edit.Span) ([]edit.Span, int) {
 	if e.Direct {
 		if v := r.viewOf(e); len(v.text) < e.End-e.Start {
@@ -143,14 +144,14 @@ func (a *Address) in(r *run, f partForm, e edit.Span) ([]edit.Span, int) {
 	}
 	return f.within(r.text, e, func(from, to int) {
 		if to == noEnd && e.End < len(r.text.Bytes) {
-			to = e.End // text after the span closes nothing
+			to = e.End // text after the span cannot extend it
 		}
 		r.bind(from, to, r.nextLine(min(to, len(r.text.Bytes))))
 	})
 }
 
-// cut returns the parts of what was found in the whole text that lie in what the addresses around select, or
-// all but those parts.
+// cut returns the intersection of spans of the whole text with the current selection, or the rest of the
+// selection if the address is Outside.
 func (a *Address) cut(r *run, spans []edit.Span, unclosed []int) ([]edit.Span, []int) {
 	if !a.Outside {
 		return r.cut(spans, r.parts()), unclosed
@@ -166,7 +167,7 @@ func (a *Address) cut(r *run, spans []edit.Span, unclosed []int) ([]edit.Span, [
 	return out, nil
 }
 
-// filter returns the spans that hold what they must. The text is searched once for all of them.
+// filter returns the spans that satisfy the address's Holdings. It searches the text once for all spans.
 func (a *Address) filter(t *outline.Text, spans []edit.Span) []edit.Span {
 	for _, h := range a.Having {
 		holds := held(t.Bytes, h.Pattern, spans)
@@ -175,7 +176,7 @@ func (a *Address) filter(t *outline.Text, spans []edit.Span) []edit.Span {
 	return spans
 }
 
-// held returns what reports whether a span holds a match.
+// held returns a function that reports whether a span contains a match of p.
 func held(text []byte, p *pattern.Pattern, spans []edit.Span) func(edit.Span) bool {
 	if p.SpansLines() || len(spans) < 2 { // a match may end outside a span
 		return func(s edit.Span) bool { return p.Has(text, s.Start, s.End) }

@@ -7,7 +7,7 @@ import (
 	"frizzel/core/pattern"
 )
 
-// Lines is `lines 10 to 30`: numbers from 1, To 0 for the last line.
+// Lines is `lines 10 to 30`. Numbers are 1-based; To is 0 for the last line.
 type Lines struct{ From, To int }
 
 func (f *Lines) needs(acted) lineNeeds { return lineNeeds{numbers: true} }
@@ -63,7 +63,7 @@ func (f *LastLines) within(t *outline.Text, e edit.Span, _ func(int, int)) ([]ed
 type LinesWith struct {
 	Without      bool
 	Pattern      *pattern.Pattern
-	Above, Below int // how many neighbours
+	Above, Below int // number of neighbouring lines to include
 }
 
 func (f *LinesWith) neighbours() bool { return f.Above+f.Below > 0 }
@@ -96,7 +96,7 @@ func (f *LinesWith) within(t *outline.Text, e edit.Span, _ func(int, int)) ([]ed
 	return spans, -1
 }
 
-// linesWith returns the lines of a span that hold a match.
+// linesWith returns the lines of e that contain a match.
 func linesWith(text []byte, p *pattern.Pattern, e edit.Span) (spans []edit.Span) {
 	done := e.Start
 	p.Find(text, e.Start, e.End, func(loc []int) bool {

@@ -24,7 +24,7 @@ type Block struct{ Pattern *pattern.Pattern }
 func (f *Block) needs(acted) lineNeeds { return lineNeeds{others: true} }
 func (f *Block) traits() traits        { return traits{scope: true, part: true, narrow: true} }
 
-// find returns the blocks whose opening lines match; of those within each other the outermost.
+// find returns the blocks whose opening lines match. Of nested blocks it returns the outermost.
 func (f *Block) find(r *run, a *Address) (spans []edit.Span, unclosed []int) {
 	t := r.text
 	eachMatching(t, f.Pattern, func(i int) {
@@ -62,7 +62,7 @@ func (f *Paragraph) find(r *run, a *Address) (spans []edit.Span, _ []int) {
 	return joined(a.filter(r.text, spans)), nil
 }
 
-// eachMatching calls act with each line, from 0, on which a match begins.
+// eachMatching calls act with each 0-based line on which a match begins.
 func eachMatching(t *outline.Text, p *pattern.Pattern, act func(i int)) {
 	next := 0
 	p.Find(t.Bytes, 0, len(t.Bytes), func(loc []int) bool {
@@ -75,7 +75,7 @@ func eachMatching(t *outline.Text, p *pattern.Pattern, act func(i int)) {
 	})
 }
 
-// view is the own lines of a span as one text.
+// A view is the own lines of a span, joined to one text.
 type view struct {
 	of    edit.Span
 	whole *outline.Text
@@ -83,10 +83,10 @@ type view struct {
 	parts []part
 }
 
-// part is a run of lines of a view: where it begins there, and its bytes in the whole text.
+// A part is a run of lines of a view: its offset there, and its range in the whole text.
 type part struct{ at, start, end int }
 
-// viewOf returns the own lines of a span.
+// viewOf returns the view of a span.
 func (r *run) viewOf(e edit.Span) *view {
 	v := &view{of: e, whole: r.text}
 	for from, to := range r.runs(e) {
@@ -96,7 +96,7 @@ func (r *run) viewOf(e edit.Span) *view {
 	return v
 }
 
-// within returns what a form selects of the view, as it is in the whole text.
+// within returns a form's spans within the view, as ranges of the whole text.
 func (v *view) within(f partForm) ([]edit.Span, int) {
 	if g, ok := f.(*Range); ok {
 		seen := *g
@@ -114,8 +114,8 @@ func (v *view) within(f partForm) ([]edit.Span, int) {
 	return found, unclosed
 }
 
-// mark returns a mark as it is in the view: a numbered line has another number there, or one
-// behind the last if it is not in the view.
+// mark returns m for the view: a line number is translated, to one after the last line if the view does not
+// contain that line.
 func (v *view) mark(m *Mark) *Mark {
 	if m.Pattern != nil || m.Line == 0 {
 		return m
@@ -133,7 +133,7 @@ func (v *view) mark(m *Mark) *Mark {
 	return &Mark{Line: len(v.text) + 2}
 }
 
-// place returns where a byte of the view is in the whole text.
+// place returns the offset in the whole text of the view's byte at.
 func (v *view) place(at int) int {
 	k := 0
 	for k+1 < len(v.parts) && v.parts[k+1].at <= at {
@@ -142,7 +142,7 @@ func (v *view) place(at int) int {
 	return v.parts[k].start + at - v.parts[k].at
 }
 
-// span returns a span of the view as it is in the whole text.
+// span returns a span of the view as a span of the whole text.
 func (v *view) span(s edit.Span) edit.Span {
 	start := v.place(s.Start)
 	if s.Start == s.End {

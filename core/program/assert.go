@@ -6,25 +6,25 @@ import (
 	"frizzel/core/tree"
 )
 
-// Expectation is a compiled `expect`.
+// An Expectation is a compiled `expect`.
 type Expectation struct {
 	Bound   bound.Bound
 	PerFile bool
 	Place   string // in the script
 }
 
-// Assertion is a compiled `forbid` or `require`.
+// An Assertion is a compiled `forbid` or `require`.
 type Assertion struct {
 	Forbid    bool
-	Bound     bound.Bound // of a require
+	Bound     bound.Bound // the required number of matches
 	PerFile   bool
-	Pattern   *pattern.Pattern // nil for each whole value of a path
+	Pattern   *pattern.Pattern // nil if each value of a path counts as one match
 	Shown     string           // the pattern, for messages
 	Addresses []*Address       // outermost first
 	Place     string           // in the script
 }
 
-// Groups returns the names of the groups of what it looks for, group 0 included.
+// Groups returns the names of the pattern's groups, including group 0.
 func (a *Assertion) Groups() []string {
 	if a.Pattern == nil {
 		return []string{""}
@@ -32,15 +32,15 @@ func (a *Assertion) Groups() []string {
 	return a.Pattern.Groups()
 }
 
-// count returns how many matches the text holds where the assertion looks.
+// count returns the number of matches in the assertion's addresses.
 func (a *Assertion) count(r *run) int {
 	n := 0
 	a.each(r, func(*run, []int) { n++ })
 	return n
 }
 
-// each calls act with each match where the assertion looks, and the run that it is a match in: this
-// one, or one over a value.
+// each calls act with each match in the assertion's addresses, and with the run whose text contains the
+// match: r, or a run over a value.
 func (a *Assertion) each(r *run, act func(in *run, loc []int)) { a.look(r, a.Addresses, act) }
 
 func (a *Assertion) look(r *run, within []*Address, act func(*run, []int)) {
@@ -63,7 +63,7 @@ func (a *Assertion) look(r *run, within []*Address, act func(*run, []int)) {
 	}
 }
 
-// lookAt is look for values of a path.
+// lookAt is look for an `at` address.
 func (a *Assertion) lookAt(r *run, within []*Address, act func(*run, []int)) {
 	nodes, ok := r.values(within[0])
 	if !ok {

@@ -10,11 +10,11 @@ import (
 	"frizzel/core/tree"
 )
 
-// syntax returns the syntax of the text: by the file's name, else as the rule says.
+// syntax returns the syntax of the text, by the file's name or else as the rule declares it.
 func (r *run) syntax() syntax.Syntax { return syntaxFor(r.in.File, r.rule.Syntax) }
 
-// syntaxFor returns the syntax of a file by its name, else the one that is said. That a table has no
-// header is said of files whose name tells the rest.
+// syntaxFor returns the syntax that the file's name implies, or else said. If said only adds that a table has
+// no header, it applies to files whose name implies a table.
 func syntaxFor(f File, said syntax.Syntax) syntax.Syntax {
 	by := syntax.Of(f.name())
 	if said != syntax.None && !by.HasValues() || by == syntax.CSV && said == syntax.BareCSV {
@@ -23,7 +23,7 @@ func syntaxFor(f File, said syntax.Syntax) syntax.Syntax {
 	return by
 }
 
-// document returns the text as it is as a tree. The error is a *tree.SyntaxError.
+// document returns the current text as a tree. The error is a *tree.SyntaxError.
 func (r *run) document() (*tree.Document, error) {
 	if r.tree.of == r.text && r.tree.syntax == r.syntax() {
 		return r.tree.doc, r.tree.err
@@ -33,7 +33,7 @@ func (r *run) document() (*tree.Document, error) {
 	return r.tree.doc, r.tree.err
 }
 
-// reading is a text that was read as a tree.
+// A reading is a parsed text.
 type reading struct {
 	of     *outline.Text
 	syntax syntax.Syntax
@@ -41,8 +41,8 @@ type reading struct {
 	err    error
 }
 
-// values returns what an address selects by its path. It reports false for a text of the other
-// family, or of none, and for one that does not parse, which is unreadable then.
+// values returns the values that an address selects by its path. It reports false if the text has another
+// syntax family than the path, or none, or does not parse; an unparsed text is noted as unreadable.
 func (r *run) values(a *Address) ([]*tree.Node, bool) {
 	if r.syntax().Family() != a.Path().Family {
 		r.result.foreign[a.Index] = true
@@ -53,7 +53,7 @@ func (r *run) values(a *Address) ([]*tree.Node, bool) {
 	}
 	doc, err := r.document()
 	if err != nil {
-		r.result.addressed[a.Index] = selectedSome // else it would be said to select nothing
+		r.result.addressed[a.Index] = selectedSome // otherwise a note would say that it selects nothing
 		r.unparsed(err)
 		return nil, false
 	}
@@ -78,7 +78,7 @@ func (r *run) values(a *Address) ([]*tree.Node, bool) {
 	return nodes, true
 }
 
-// holds reports whether a value holds what it must.
+// holds reports whether a value satisfies the address's Holdings.
 func (a *Address) holds(doc *tree.Document, n *tree.Node) bool {
 	for _, h := range a.Having {
 		text := doc.Show(n).Text
@@ -89,7 +89,7 @@ func (a *Address) holds(doc *tree.Document, n *tree.Node) bool {
 	return true
 }
 
-// unparsed notes that a text cannot be read where an address asks for its values.
+// unparsed notes that an `at` address needs the text's values and the text does not parse.
 func (r *run) unparsed(err error) {
 	n := Note{Rule: r.rule.Index, Text: err.Error()}
 	var syntax *tree.SyntaxError
@@ -106,7 +106,7 @@ func (r *run) unparsed(err error) {
 	}
 }
 
-// nodes returns the values that the innermost path around the statement selects, nil for none.
+// nodes returns the values of the innermost enclosing path, or nil.
 func (r *run) nodes() []*tree.Node {
 	if n := len(r.stack); n > 0 {
 		return r.stack[n-1].nodes
@@ -114,7 +114,7 @@ func (r *run) nodes() []*tree.Node {
 	return nil
 }
 
-// at runs what stands under a path: some of it on members, the rest on the text of each value.
+// at runs the statements under a path, some on members and the others on the text of each value.
 func (r *run) at(b *Addressed) {
 	nodes, ok := r.values(b.Address)
 	if !ok {
@@ -131,7 +131,7 @@ func (r *run) at(b *Addressed) {
 	r.leave()
 }
 
-// onMembers reports whether what stands under a path acts on the values as members of others.
+// onMembers reports whether a acts on values as members of their parents, not on their texts.
 func onMembers(a Action) bool {
 	switch a := a.(type) {
 	case Statement:
@@ -144,7 +144,7 @@ func onMembers(a Action) bool {
 	return false
 }
 
-// innermost returns those of ordered values that hold no other one.
+// innermost returns the values that contain no other value of nodes, which are in order.
 func innermost(nodes []*tree.Node) (out []*tree.Node) {
 	for _, n := range nodes {
 		for len(out) > 0 && shownIn(n, out[len(out)-1]) {
@@ -155,13 +155,13 @@ func innermost(nodes []*tree.Node) (out []*tree.Node) {
 	return out
 }
 
-// shownIn reports whether a value is part of what another one is shown as. An attribute is not part
-// of an element that is shown as its text.
+// shownIn reports whether n is part of the shown text of outer. An attribute is not part of an element that is
+// shown as its text.
 func shownIn(n, outer *tree.Node) bool {
 	return n.Within(outer) && (n.Kind != tree.Attribute || outer.HasMembers())
 }
 
-// outermost returns those of ordered values that lie in no other one.
+// outermost returns the values that no other value of nodes, which are in order, contains.
 func outermost(nodes []*tree.Node) (out []*tree.Node) {
 	for _, n := range nodes {
 		if len(out) == 0 || !n.Within(out[len(out)-1]) {
@@ -171,7 +171,7 @@ func outermost(nodes []*tree.Node) (out []*tree.Node) {
 	return out
 }
 
-// inValues runs an action on the text of each value, and carries back what it changes.
+// inValues runs an action on the text of each value and writes the changes back to the file's text.
 func (r *run) inValues(a Action) {
 	doc, err := r.document()
 	if err != nil {
@@ -211,7 +211,7 @@ func (r *run) inValues(a Action) {
 	r.prove(c, changes)
 }
 
-// refuse says why a value cannot be changed as it was to be, so that the file must not be written.
+// refuse notes why a value cannot be changed as intended. The file is not written.
 func (r *run) refuse(n *tree.Node, reason string) {
 	if path := r.tree.doc.Path(n); !strings.Contains(reason, path) {
 		reason = path + ": " + reason
@@ -219,7 +219,7 @@ func (r *run) refuse(n *tree.Node, reason string) {
 	r.fail(r.lineRead(n.Start), reason)
 }
 
-// report says what a change of a value means for others.
+// report notes the effect of a value's change on aliases and anchors.
 func (r *run) report(doc *tree.Document, n *tree.Node, kind tree.Kind) {
 	if n.Kind != kind {
 		r.note(n.Start, fmt.Sprintf("%s becomes %s, and was %s", doc.Path(n), kind.An(), n.Kind.An()))
@@ -236,8 +236,8 @@ func places(n int) string {
 	return fmt.Sprintf("%d places", n)
 }
 
-// prove makes the statement's changes if the result reads as the old text with exactly those
-// changes. The values around the statement follow.
+// prove commits the statement's changes if the result parses to the old tree with exactly these changes. It
+// updates the values of enclosing paths.
 func (r *run) prove(c *changes, changes tree.Changes) {
 	if len(c.edits) == 0 {
 		return

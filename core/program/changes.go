@@ -8,17 +8,17 @@ import (
 	"frizzel/core/edit"
 )
 
-// changes gathers the edits of one statement.
+// changes collects the edits of one statement.
 type changes struct {
 	run   *run
 	edits edit.List
-	made  int   // changes taken
-	span  bool  // each is all that is done to a span
-	rules []int // the rule at work, as edits name it
+	made  int   // accepted changes
+	span  bool  // each change covers all edits of a span
+	rules []int // the current rule, as edits refer to it
 
-	// Where places are carried back to Input.Text, and lines counted.
-	begins  []int // where what each edit of the run wrote begins in the text as it is
-	passed  int   // edits before the place that was carried back last
+	// Positions of the translation to Input.Text and of the count of lines.
+	begins  []int // for each edit of the run, the offset of its new text in the current text
+	passed  int   // number of edits before the offset that was translated last
 	last    Key
 	line    int // lines before counted
 	counted int
@@ -28,7 +28,7 @@ func (r *run) changes() *changes {
 	return &changes{run: r, rules: []int{r.rule.Index}, last: Key{Origin: -1}}
 }
 
-// proposal asks for the edits that were offered last.
+// proposal returns the question about edits.
 func (c *changes) proposal(edits edit.List) Proposal {
 	r := c.run
 	key := Key{Statement: r.statement, Origin: c.origin(edits[0].Start)}
@@ -45,7 +45,7 @@ func (c *changes) proposal(edits edit.List) Proposal {
 	return Proposal{Key: key, Rule: r.rule.Index, Line: r.in.linesBefore() + line, Edits: edits, Text: r.text.Bytes}
 }
 
-// lineOf returns the line, from 1, of a byte of Input.Text.
+// lineOf returns the 1-based line of a byte of Input.Text.
 func (c *changes) lineOf(at int) int {
 	if at < c.counted {
 		c.counted, c.line = 0, 0
@@ -55,8 +55,8 @@ func (c *changes) lineOf(at int) int {
 	return c.line + 1
 }
 
-// behindTaken returns where the byte was read that stands where origin said last, behind what
-// was taken away right before it.
+// behindTaken returns from, the last result of origin, moved behind the text that was deleted immediately
+// before that byte.
 func (c *changes) behindTaken(from int) int {
 	for _, e := range c.run.edits[c.passed:] {
 		if e.Start != from || len(e.New) > 0 {
@@ -67,8 +67,8 @@ func (c *changes) behindTaken(from int) int {
 	return from
 }
 
-// origin carries a place in the text as it is back to Input.Text: to where it stood,
-// or to the edit that wrote it.
+// origin translates an offset of the current text to one of Input.Text: that of the same byte, or, for a new
+// byte, that of the edit which wrote it.
 func (c *changes) origin(at int) int {
 	edits := c.run.edits
 	if c.begins == nil {
@@ -91,7 +91,7 @@ func (c *changes) origin(at int) int {
 	return at - (c.begins[last] + len(edits[last].New) - edits[last].End)
 }
 
-// inserted reports whether a byte of the text as it is was written by an edit that took nothing away.
+// inserted reports whether the current text's byte at was written by a pure insertion.
 func (c *changes) inserted(at int) bool {
 	c.origin(at)
 	if c.passed >= len(c.run.edits) {
@@ -101,8 +101,8 @@ func (c *changes) inserted(at int) bool {
 	return e.Start == e.End && at >= c.begins[c.passed]
 }
 
-// offer adds one change, of one edit or more in order, unless it is declined.
-// Edits that write what is there are dropped; a change of none is not a change.
+// offer adds one change of one or more ordered edits, unless it is declined. It drops edits that do not alter
+// the text; without any others there is no change.
 func (c *changes) offer(edits ...edit.Edit) bool {
 	if len(edits) > 0 {
 		c.run.progress(edits[0].Start)
@@ -142,8 +142,7 @@ func (c *changes) offer(edits ...edit.Edit) bool {
 	return true
 }
 
-// locked reports whether edits would change what a document does not let be changed, and notes
-// that.
+// locked reports, and notes, whether edits would change a locked part of a document.
 func (c *changes) locked(edits edit.List) bool {
 	d := c.run.in.Document
 	if d == nil {
@@ -168,8 +167,8 @@ func (c *changes) locked(edits edit.List) bool {
 	return false
 }
 
-// roomFor returns what was found up to a byte of a text of size bytes with room for one more; if
-// it is much, for about as many again as are still to come.
+// roomFor returns found with capacity for one more element. Found at offset at of a text of size bytes, many
+// elements let it extrapolate the capacity to the text's end.
 func roomFor[T any](found []T, at, size int) []T {
 	if n := len(found); n == cap(found) && n >= many {
 		return slices.Grow(found, n*(size-at)/max(at, 1)*9/8+many)
@@ -177,7 +176,7 @@ func roomFor[T any](found []T, at, size int) []T {
 	return found
 }
 
-// order puts the edits in the order of their places.
+// order sorts the edits by offset.
 func (c *changes) order() {
 	for i := 1; i < len(c.edits); i++ {
 		if c.edits[i].Start < c.edits[i-1].Start {
@@ -187,8 +186,7 @@ func (c *changes) order() {
 	}
 }
 
-// commit makes the statement's changes: the text becomes the next one, and the
-// spans around follow.
+// commit applies the statement's changes to the current text and moves the enclosing spans.
 func (c *changes) commit() {
 	r := c.run
 	if len(c.edits) == 0 {
@@ -196,7 +194,7 @@ func (c *changes) commit() {
 	}
 	c.order()
 	text := r.text.Bytes
-	if !r.last { // else nobody asks for the text that comes of it
+	if !r.last { // the text after the last statement is not needed
 		r.text = r.read(c.edits.Apply(text))
 		for i := range r.stack {
 			r.stack[i].spans = c.edits.Follow(r.stack[i].spans, text)
@@ -204,7 +202,7 @@ func (c *changes) commit() {
 	}
 	r.unproven = true
 	if len(r.edits) > 0 {
-		r.room = c.edits[:0] // which the composed list shares nothing with
+		r.room = c.edits[:0] // the composed list does not share its memory
 	}
 	r.edits, r.noted = edit.Compose(r.in.Text, text, r.edits, c.edits), nil
 	r.result.Changes[r.rule.Index] += c.made

@@ -2,16 +2,15 @@ package program
 
 import "maps"
 
-// Counters are what each statement counts through many texts: its changes, and the texts
-// that it gave pseudonyms to. Those of a Result are never changed, so that a text may be
-// run again with what came before it.
+// Counters are the counts of each statement over many texts: of its changes, and its pseudonyms. The Counters
+// of a Result are immutable, so a text can be run again with the counts before it.
 type Counters struct {
-	changes    []int         // by statement
-	pseudonyms []*pseudonyms // by statement, nil for none
+	changes    []int         // indexed by statement
+	pseudonyms []*pseudonyms // indexed by statement; nil if it has none
 	fresh      []map[string]int
 }
 
-// next returns the counters for a text that comes after these.
+// next returns a modifiable copy for the next text.
 func (c Counters) next(statements int) Counters {
 	n := Counters{changes: make([]int, statements), pseudonyms: make([]*pseudonyms, statements)}
 	copy(n.changes, c.changes)
@@ -19,7 +18,7 @@ func (c Counters) next(statements int) Counters {
 	return n
 }
 
-// of returns how many changes a statement made.
+// of returns the number of changes that a statement made.
 func (c Counters) of(statement int) int {
 	if statement >= len(c.changes) {
 		return 0
@@ -27,7 +26,7 @@ func (c Counters) of(statement int) int {
 	return c.changes[statement]
 }
 
-// pseudonym returns the number of a text, from 1, and whether it is a new one.
+// pseudonym returns the 1-based number of a text, and whether the number is new.
 func (c *Counters) pseudonym(statement int, text string) (n int, fresh bool) {
 	if n, ok := c.pseudonyms[statement].number(text); ok {
 		return n, false
@@ -46,14 +45,14 @@ func (c *Counters) pseudonym(statement int, text string) (n int, fresh bool) {
 	return n, !ok
 }
 
-// forget takes back the newest pseudonym of a statement, "" for none.
+// forget removes the newest pseudonym of a statement; a text of "" is ignored.
 func (c *Counters) forget(statement int, text string) {
 	if text != "" {
 		delete(c.fresh[statement], text)
 	}
 }
 
-// keep ends a text.
+// keep makes the counters immutable at the end of a text.
 func (c *Counters) keep() {
 	for i, fresh := range c.fresh {
 		c.pseudonyms[i] = c.pseudonyms[i].with(fresh)
@@ -61,12 +60,12 @@ func (c *Counters) keep() {
 	c.fresh = nil
 }
 
-// pseudonyms numbers texts in the order in which they came. It is never changed: each
-// holds what is new and the older ones, which are merged so that there are few of them.
+// pseudonyms numbers texts in the order of their first occurrence. It is an immutable list: a map of new
+// texts and a pointer to the older ones. Maps are merged when their sizes are similar, so the list stays short.
 type pseudonyms struct {
 	older   *pseudonyms
 	numbers map[string]int
-	all     int // numbered here and in the older ones
+	all     int // number of texts here and in the older maps
 }
 
 func (p *pseudonyms) count() int {

@@ -2,22 +2,22 @@ package program
 
 import "slices"
 
-// Match is a place in a text that a rule or an assertion is about.
+// A Match is a match of an assertion, or a place that a rule would change.
 type Match struct {
 	Rule       int   // index in Program.Rules
 	Start, End int   // bytes of the text
 	Groups     []int // of an assertion's regular expression, as regexp gives them: start and end of the match, then of each group
 	New        []byte
-	// Value is the text that Groups are places in, of a match in a value; nil if that is the
-	// whole text. ValuePath says where the value is, nil if there is none.
+	// Value is the text that Groups refer to if the match is in a value; nil means the whole text. ValuePath
+	// returns the value's path; nil if there is no value.
 	Value     []byte
 	Whole     bool // the match is a value as a whole
 	ValuePath func() string
-	Changes   bool // New is the text that a rule would write; an assertion writes nothing
+	Changes   bool // the match is a rule's, which would write New
 }
 
-// Find returns what the program's assertions look for in a text, in the order of
-// its places, and what else came of looking.
+// Find returns the matches of the program's assertions in a text, by offset, and a result with notes and
+// counts.
 func (p *Program) Find(in Input) ([]Match, *Result) {
 	var found []Match
 	r := p.start(in)
@@ -41,8 +41,8 @@ func (p *Program) Find(in Input) ([]Match, *Result) {
 	return inOrder(found), r.result
 }
 
-// Matches returns where the program's rules would change a text, each on the text
-// as it is, in the order of its places, and what else came of looking.
+// Matches returns the places that the program's rules would change, each rule applied to the original text,
+// by offset, and a result with notes and counts.
 func (p *Program) Matches(in Input) ([]Match, *Result) {
 	var found []Match
 	in.Decide = func(c Proposal) Answer {
@@ -70,8 +70,8 @@ func inOrder(found []Match) []Match {
 	return found
 }
 
-// Expand returns a template's text for the count-th match, from 1, of a text, which
-// stands on the line, from 1. The counters are those of all texts so far, and are changed.
+// Expand returns a template's text for match m. count and line are 1-based: the match's number in the text and
+// its line. It advances all, the counters over all texts.
 func (t *Template) Expand(text []byte, m Match, f File, count, line int, all *Counters) (string, error) {
 	if all.changes == nil {
 		*all = all.next(1)

@@ -30,22 +30,22 @@ func (Delete) do(r *run) {
 	c.commitLines()
 }
 
-// commitLines is commit for a statement that adds or takes whole lines.
+// commitLines is commit for a statement that adds or removes whole lines.
 func (c *changes) commitLines() {
 	c.order()
 	c.keepEnd()
 	c.commit()
 }
 
-// keepEnd sees to it that the last line has an ending, or none, as the run read it, where
-// the statement takes that line or adds one behind it. A last line that is empty keeps its
-// ending, without which there would be no line.
+// keepEnd adjusts the edits so that the last line has, or lacks, an ending as in Input.Text even if the
+// statement removes that line or adds one below it. An empty last line keeps its ending; without the ending
+// the line would not exist.
 func (c *changes) keepEnd() {
 	text, last := c.run.text.Bytes, len(c.edits)-1
 	if last < 0 || c.edits[last].End != len(text) {
 		return
 	}
-	first := last // of the edits that meet at the end
+	first := last // the first of the adjacent edits at the end
 	for ; len(c.edits[last].New) == 0; last-- {
 		first = last
 		if last == 0 || c.edits[last-1].End != c.edits[last].Start {
@@ -53,7 +53,7 @@ func (c *changes) keepEnd() {
 				c.edits[first].Start = len(withoutLastEnding(text[:before]))
 				end := before - len(lines.Ending(text[:before]))
 				if last > 0 && c.edits[last-1].End == end && !lines.AtStart(c.edits[last-1].New, len(c.edits[last-1].New)) {
-					c.edits[first].Start = end // an empty line that the statement writes on
+					c.edits[first].Start = end // keep the ending of an empty line
 				}
 			}
 			return
@@ -96,7 +96,7 @@ func (s *Insert) do(r *run) {
 	if s.Where == script.Top || s.Where == script.End {
 		spans = []edit.Span{r.whole()}
 	}
-	written := map[int]bool{} // where scopes begin that have the lines by now
+	written := map[int]bool{} // starts of the scopes that now contain the lines
 	for _, span := range spans {
 		at, side := span.Start, edit.Outside
 		switch s.Where {
@@ -121,13 +121,13 @@ func (s *Insert) do(r *run) {
 		f.inserted(ok, fresh)
 		written[scope.Start] = written[scope.Start] || ok
 	}
-	if s.Where == script.Below { // of blocks that end at one place the innermost comes first
+	if s.Where == script.Below { // the innermost first of blocks with the same end
 		slices.Reverse(c.edits)
 	}
 	c.commitLines()
 }
 
-// topOf returns where lines at the top go: below a #! line or an XML declaration.
+// topOf returns the offset for lines at the top: after a #! line or an XML declaration.
 func topOf(text []byte) int {
 	if bytes.HasPrefix(text, []byte("#!")) || bytes.HasPrefix(text, []byte("<?xml")) {
 		return lines.Next(text, 0, len(text))
@@ -135,8 +135,7 @@ func topOf(text []byte) int {
 	return 0
 }
 
-// present reports whether the scope around a span, or the place itself, already
-// has the lines.
+// present reports whether the lines exist already in the scope or next to at.
 func (s *Insert) present(r *run, scope edit.Span, at int, wanted []byte) bool {
 	for from, to := range r.runs(scope) {
 		if hasLines(r.text.Bytes[from:to], wanted) {
@@ -146,7 +145,7 @@ func (s *Insert) present(r *run, scope edit.Span, at int, wanted []byte) bool {
 	return standsAt(r.text.Bytes, at, wanted, s.Where == script.Below)
 }
 
-// scope returns what `unless present` looks through.
+// scope returns the span that `unless present` searches.
 func (s *Insert) scope(r *run, span edit.Span) edit.Span {
 	if s.Where == script.Top || s.Where == script.End {
 		return r.whole()
@@ -154,8 +153,8 @@ func (s *Insert) scope(r *run, span edit.Span) edit.Span {
 	return r.scopeOf(span)
 }
 
-// scopeOf returns the innermost section, block, paragraph or range around a span,
-// else the whole file, as always under `outside`.
+// scopeOf returns the innermost section, block, paragraph or range that encloses a span. It returns the whole
+// file if there is none, and under `outside`.
 func (r *run) scopeOf(span edit.Span) edit.Span {
 	if slices.ContainsFunc(r.stack, func(s selection) bool { return s.address.Outside }) {
 		return r.whole()
@@ -169,14 +168,13 @@ func (r *run) scopeOf(span edit.Span) edit.Span {
 			if span.End <= s.End && (s.Start == s.End || r.holds(s, span.Start)) {
 				return s
 			}
-			break // those before end before it
+			break // earlier spans end before it
 		}
 	}
 	return r.whole()
 }
 
-// hasLines reports whether a text of whole lines holds the lines, one after the
-// other, whatever their endings.
+// hasLines reports whether text contains the lines consecutively. Line endings may differ.
 func hasLines(text, wanted []byte) bool {
 	first, _, _ := bytes.Cut(wanted, []byte("\n"))
 	first = lines.Content(append(slices.Clone(first), '\n'))
@@ -207,8 +205,7 @@ func linesAt(text, wanted []byte) bool {
 	}
 }
 
-// standsAt reports whether the lines stand right behind at, or right before it
-// where below is not set.
+// standsAt reports whether the lines are immediately after at, or, if below is false, immediately before it.
 func standsAt(text []byte, at int, wanted []byte, below bool) bool {
 	if below {
 		return linesAt(text[at:], wanted)
@@ -220,8 +217,8 @@ func standsAt(text []byte, at int, wanted []byte, below bool) bool {
 	return start < at && linesAt(text[start:at], wanted)
 }
 
-// asLines makes whole lines of fresh for insertion at a line's edge: an ending behind, and
-// one before where they come after a last line that has none.
+// asLines returns fresh as whole lines for insertion at a line boundary. It appends an ending, and prepends
+// one if the preceding last line has none.
 func (r *run) asLines(fresh []byte, at int) []byte {
 	text := r.text.Bytes
 	if at == len(text) && at > 0 && text[at-1] != '\n' {
@@ -261,7 +258,7 @@ func (s *Rewrite) do(r *run) {
 	c.commitLines()
 }
 
-// Comment is a compiled `comment out`, or `uncomment` where Out is not set.
+// Comment is a compiled `comment out`, or `uncomment` if Out is false.
 type Comment struct {
 	Out  bool
 	Mark *Template
@@ -291,8 +288,7 @@ func (s *Comment) do(r *run) {
 	c.commit()
 }
 
-// marks appends the edits that put the mark on lines, or take it from them with one space
-// behind it.
+// marks appends the edits that add the mark to lines, or remove it with one following space.
 func (s *Comment) marks(edits edit.List, text []byte, from, to int, mark []byte) edit.List {
 	for at := from; at < to; {
 		next := lines.Next(text, at, to)

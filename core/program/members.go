@@ -9,7 +9,7 @@ import (
 	"frizzel/core/tree"
 )
 
-// DeleteMembers is a compiled `delete` right under a path: the members that it selects.
+// DeleteMembers is a compiled `delete` directly under a path: it deletes the selected members.
 type DeleteMembers struct{}
 
 func (DeleteMembers) needs(acted) lineNeeds { return wholeText }
@@ -43,7 +43,7 @@ func (DeleteMembers) do(r *run) {
 	r.prove(c, changes)
 }
 
-// ask proposes a change whose edits are made once all answers are known.
+// ask proposes a change. Its edits are computed after all answers are known.
 func (c *changes) ask(edits edit.List) bool {
 	before := len(c.edits)
 	ok := c.offer(edits...)
@@ -51,7 +51,7 @@ func (c *changes) ask(edits edit.List) bool {
 	return ok
 }
 
-// take appends edits that were asked about.
+// take appends accepted edits.
 func (c *changes) take(edits edit.List) {
 	for _, e := range edits {
 		e.Rules = c.rules
@@ -90,13 +90,13 @@ func (s *RenameMembers) do(r *run) {
 	})
 }
 
-// SettleValue is a compiled `settle value`, or with Item `settle item`.
+// SettleValue is a compiled `settle value`, or `settle item` if Item is set.
 type SettleValue struct {
 	Place   *query.Target
 	Text    *Template
 	Literal bool
 	Item    bool
-	Source  string // of the path
+	Source  string // the path as written
 }
 
 func (*SettleValue) needs(acted) lineNeeds { return wholeText }
@@ -145,7 +145,7 @@ func (s *SettleValue) do(r *run) {
 	}
 }
 
-// eachMember asks about a change of each value, and makes all that were taken at once.
+// eachMember proposes a change of each value, and makes all accepted ones at once.
 func (r *run) eachMember(change func(*filler, *tree.Node) (edit.List, tree.Changes, bool)) {
 	if _, err := r.document(); err != nil {
 		return
@@ -170,8 +170,7 @@ func (r *run) eachMember(change func(*filler, *tree.Node) (edit.List, tree.Chang
 	r.prove(c, all)
 }
 
-// withoutDoubles drops edits that say the same as another one, as those of a name that several
-// values share.
+// withoutDoubles removes equal edits, such as those of a name that several values share.
 func withoutDoubles(edits edit.List) (out edit.List) {
 	slices.SortStableFunc(edits, func(a, b edit.Edit) int { return a.Start - b.Start })
 	for _, e := range edits {

@@ -10,52 +10,52 @@ import (
 	"frizzel/core/tree"
 )
 
-// Program is a compiled script with all scripts it uses. Whoever has one only reads it.
+// A Program is a compiled script with all scripts that it uses. It is immutable.
 type Program struct {
 	Title  string
-	Rules  []*Rule // a rule's Index is its place here
+	Rules  []*Rule // indexed by Rule.Index
 	Params []Param
-	// Sequential says that texts must be run one after the other, in path order, since
-	// a rule counts through all of them.
+	// Sequential means that texts must be run one after another in path order, because a rule counts over
+	// all of them.
 	Sequential bool
-	// Wide says that something is looked for that is not ASCII.
+	// Wide means that some pattern is not ASCII.
 	Wide bool
-	// AllowUnreadable lets a text be written in which something is opened and never closed.
+	// AllowUnreadable permits writing a text with brackets or tags that are never closed.
 	AllowUnreadable bool
-	// AllowBroken lets a text be written that is not of its file's syntax any more.
+	// AllowBroken permits writing a text that no longer parses in its file's syntax.
 	AllowBroken bool
-	Statements  int      // how many statements count their changes
-	Tables      []*Table // that statements replace from
-	Addresses   []string // the places of all addresses in their scripts, by Address.Index
+	Statements  int      // number of statements
+	Tables      []*Table // tables of `replace each`
+	Addresses   []string // the script positions of all addresses, indexed by Address.Index
 }
 
-// Rule is a compiled rule; a statement outside any rule is one by itself.
+// A Rule is a compiled rule. A statement outside rules is a rule of its own.
 type Rule struct {
 	Index     int
 	Name      string // "" for a statement outside any rule
-	Label     string // the name, or the place of a statement without one
+	Label     string // the name, or else the script position
 	About     string
-	Selectors []Selector    // all of which must accept a file
-	Encoding  string        // of the files read, "" for none said
-	Syntax    syntax.Syntax // of files whose name does not tell
+	Selectors []Selector    // a file must pass all of them
+	Encoding  string        // declared encoding of the files, or ""
+	Syntax    syntax.Syntax // of files whose name implies none
 	When      []Condition
 	Body      []Action
 	Expects   []Expectation
 	Asserts   []*Assertion
 }
 
-// Param is a parameter and the value it was given.
+// A Param is a parameter and its value.
 type Param struct {
 	Name, About string
 	Value       string
 	Given       bool
 }
 
-// File says what file a text is, for globs, sections and placeholders.
+// A File identifies the file of a text for globs, sections and placeholders.
 type File struct {
-	Path string // as selected, for {=file}
-	// Rel is the path from the selected directory, with slashes, that globs with a
-	// slash are matched against; "" selects the text for every rule.
+	Path string // as the user selected it, for {=file}
+	// Rel is the path from the selected directory, with slashes. Globs that contain a slash are matched
+	// against it. If it is "", every rule applies.
 	Rel string
 }
 
@@ -63,7 +63,7 @@ func (f File) name() string {
 	return f.Path[strings.LastIndexByte(f.Path, '/')+1:]
 }
 
-// Finder returns what finds the values of a file's texts.
+// Finder returns a finder of values in the file's texts.
 func (p *Program) Finder(f File) *tree.Finder {
 	return &tree.Finder{Syntax: syntaxFor(f, p.Syntax(f))}
 }
@@ -78,7 +78,7 @@ func (p *Program) Selects(f File) bool {
 	return len(p.Rules) == 0
 }
 
-// Encoding returns the encoding that the script says the file is in, or "".
+// Encoding returns the encoding that the script declares for the file, or "".
 func (p *Program) Encoding(f File) string {
 	for _, r := range p.Rules {
 		if r.Encoding != "" && r.selects(f) {
@@ -97,9 +97,9 @@ func (r *Rule) selects(f File) bool {
 	return true
 }
 
-// Selector is the `files` and `not files` of a script or a rule.
+// A Selector is the `files` and `not files` of a script or a rule.
 type Selector struct {
-	In, Out []string // globs; no In accepts all
+	In, Out []string // globs; an empty In accepts all files
 }
 
 func (f Selector) accepts(file File) bool {
@@ -109,8 +109,8 @@ func (f Selector) accepts(file File) bool {
 	return (len(f.In) == 0 || MatchesAny(f.In, file.Rel)) && !MatchesAny(f.Out, file.Rel)
 }
 
-// MatchesAny reports whether a path with slashes matches one of the globs: as a
-// whole where the glob has a slash, else by its last part.
+// MatchesAny reports whether a path with slashes matches one of the globs. A glob with a slash is matched
+// against the whole path, another one against the base name.
 func MatchesAny(globs []string, rel string) bool {
 	base := rel[strings.LastIndexByte(rel, '/')+1:]
 	for _, g := range globs {
@@ -128,8 +128,7 @@ func MatchesAny(globs []string, rel string) bool {
 // ValidGlob reports whether g is a valid glob.
 func ValidGlob(g string) bool { return g != "" && doublestar.ValidatePattern(g) }
 
-// Only returns the program with one rule alone, by its index, whatever other rules
-// changed.
+// Only returns the program with only the rule of an index, without its conditions on other rules.
 func (p *Program) Only(index int) *Program {
 	one := *p
 	one.Rules = make([]*Rule, len(p.Rules))

@@ -8,13 +8,13 @@ import (
 	"frizzel/core/script"
 )
 
-// A Range selects the lines between two marks, as often as they occur.
+// A Range selects the lines between two marks, for each occurrence of them.
 type Range struct {
 	Form        script.RangeForm
 	Open, Close *Mark
 }
 
-// Mark bounds a range: a pattern, or, if that is nil, a line number from 1, 0 being the last line.
+// A Mark is a bound of a range: a pattern, or, if that is nil, a 1-based line number; 0 is the last line.
 type Mark struct {
 	Pattern *pattern.Pattern
 	Line    int
@@ -28,10 +28,10 @@ func (f *Range) traits() traits {
 	return traits{scope: true, part: true, shifts: f.Form == script.Until, narrow: f.Form != script.Between}
 }
 
-// byPattern reports whether a mark is found by the contents of a line alone.
+// byPattern reports whether the content of a single line decides whether it has the mark.
 func (m *Mark) byPattern() bool { return m.Pattern != nil && !m.Pattern.SpansLines() }
 
-// within returns the ranges in one span.
+// within returns the ranges within e.
 func (f *Range) within(t *outline.Text, e edit.Span, bind func(from, to int)) (spans []edit.Span, unclosed int) {
 	opening, ok := f.Open.opens(t, e, e.Start)
 	for ok {
@@ -49,7 +49,7 @@ func (f *Range) within(t *outline.Text, e edit.Span, bind func(from, to int)) (s
 		switch f.Form {
 		case script.FromTo:
 			s := edit.SpanOf(first, after)
-			if f.Close.Pattern != nil { // a line by its number closes nothing
+			if f.Close.Pattern != nil { // a missing numbered line leaves no range unclosed
 				s.Last = last
 			}
 			spans = append(spans, s)
@@ -62,7 +62,7 @@ func (f *Range) within(t *outline.Text, e edit.Span, bind func(from, to int)) (s
 				spans = append(spans, untilBlank(t, edit.SpanOf(first, last)))
 			}
 			if next, again := f.Open.opensAt(t, e, closing.start); again && closing.start > opening.start {
-				if only, _ := f.Open.opens(t, e, last); only == next { // a window that begins with this line finds it, too
+				if only, _ := f.Open.opens(t, e, last); only == next { // a window that begins with this line also finds it
 					bind(first, last)
 				} else {
 					bind(first, after)
@@ -80,7 +80,7 @@ func (f *Range) within(t *outline.Text, e edit.Span, bind func(from, to int)) (s
 	return spans, -1
 }
 
-// untilBlank leaves out the blank lines at a range's end.
+// untilBlank removes the blank lines at a range's end.
 func untilBlank(t *outline.Text, s edit.Span) edit.Span {
 	end := s.End
 	for {
@@ -92,13 +92,13 @@ func untilBlank(t *outline.Text, s edit.Span) edit.Span {
 	}
 }
 
-// markAt is where a mark was found, in byte offsets.
+// A markAt is an occurrence of a mark, in byte offsets.
 type markAt struct {
 	start, end int
-	numbered   bool // a line by its number
+	numbered   bool // the mark is a line number
 }
 
-// opens returns the first place of the mark in a span at or after at, where a line begins.
+// opens returns the first occurrence of the mark in e at or after at, the start of a line.
 func (m *Mark) opens(t *outline.Text, e edit.Span, at int) (markAt, bool) {
 	if m.Pattern != nil {
 		start, end, ok := m.Pattern.First(t.Bytes, at, e.End, at)
@@ -108,7 +108,7 @@ func (m *Mark) opens(t *outline.Text, e edit.Span, at int) (markAt, bool) {
 	return markAt{start, start, true}, ok && start >= at && start < e.End
 }
 
-// opensAt returns the place of the mark that begins at at.
+// opensAt returns the occurrence of the mark in the line that begins at at.
 func (m *Mark) opensAt(t *outline.Text, e edit.Span, at int) (markAt, bool) {
 	if m.Pattern == nil {
 		start, ok := m.lineStart(t, e)
@@ -119,9 +119,9 @@ func (m *Mark) opensAt(t *outline.Text, e edit.Span, at int) (markAt, bool) {
 	return markAt{start: start, end: end}, ok && start == at
 }
 
-// closes returns the first place of the mark in a span behind where a range was opened: on
-// the same line first, but behind a numbered line from the next one. A mark by line number
-// is the whole of that line, and so also that one which holds the opening.
+// closes returns the first occurrence of the mark after opening: on the same line, or, if opening is a
+// numbered line, on the next one. A line number as the mark covers its whole line, which may be the line of
+// the opening.
 func (m *Mark) closes(t *outline.Text, e edit.Span, opening markAt) (markAt, bool) {
 	at := opening.end
 	if opening.numbered {
@@ -148,7 +148,7 @@ func (m *Mark) closes(t *outline.Text, e edit.Span, opening markAt) (markAt, boo
 	return m.opens(t, e, at)
 }
 
-// lineStart returns where the line begins that the mark numbers.
+// lineStart returns the offset of the line with the mark's number.
 func (m *Mark) lineStart(t *outline.Text, e edit.Span) (int, bool) {
 	switch {
 	case m.Line == 0:

@@ -10,20 +10,20 @@ import (
 	"frizzel/core/script"
 )
 
-// filler fills a template for one change after another of one statement.
+// A filler fills templates for the changes of one statement in order.
 type filler struct {
 	run     *run
 	filling filling
-	counted int    // bytes whose lines are counted
-	line    int    // the line, from 1, that holds counted
-	at      int    // where the change is
-	added   int    // lines that the statement inserted so far
-	named   string // what the change at hand gave a pseudonym to
-	room    []byte // empty, for the texts to come: many lie in one piece of memory
-	piece   int    // bytes of the last piece
+	counted int    // offset up to which lines are counted
+	line    int    // 1-based line of that offset
+	at      int    // offset of the current change
+	added   int    // number of lines inserted so far
+	named   string // the text that received a new pseudonym in the current change
+	room    []byte // unused memory for the next texts
+	piece   int    // size of the last allocation in bytes
 
-	constant *Template // filled in last, with nothing from the text: it is
-	fixed    []byte    // always this
+	constant *Template // the last template, if it does not depend on the text
+	fixed    []byte    // its text
 }
 
 func (r *run) filler() *filler {
@@ -40,8 +40,7 @@ func (r *run) filler() *filler {
 	return f
 }
 
-// lineNumber returns the line, from 1, of the change at hand; changes come in the
-// order of their places.
+// lineNumber returns the 1-based line of the current change. Changes must be in order of their offsets.
 func (f *filler) lineNumber() int {
 	if f.at < f.counted {
 		f.counted, f.line = 0, 1
@@ -55,26 +54,26 @@ func (f *filler) lineNumber() int {
 	return f.run.in.linesBefore() + f.line + f.added
 }
 
-// fillLine is fill for a line that is put at byte at.
+// fillLine is fill for a line that is inserted at the offset at.
 func (f *filler) fillLine(t *Template, at int) ([]byte, bool) {
 	if lines.AtStart(f.run.text.Bytes, at) {
 		return f.fill(t, at, nil)
 	}
-	f.added++ // behind a last line without an ending
+	f.added++ // after a last line without an ending
 	out, ok := f.fill(t, at, nil)
 	f.added--
 	return out, ok
 }
 
-// inserted counts the lines of what was inserted before the next change, if it was.
+// inserted counts the lines of fresh if its insertion was accepted.
 func (f *filler) inserted(ok bool, fresh []byte) {
 	if ok {
 		f.added += bytes.Count(fresh, []byte("\n")) + 1
 	}
 }
 
-// fill returns the template's text for the change at byte at. It reports false,
-// and notes why, if a value cannot be had.
+// fill returns the template's text for the change at the offset at. If a filter fails, it notes why and
+// reports false.
 func (f *filler) fill(t *Template, at int, loc []int) ([]byte, bool) {
 	f.at, f.filling.loc = at, loc
 	f.filling.count++
@@ -99,7 +98,7 @@ func (f *filler) fill(t *Template, at int, loc []int) ([]byte, bool) {
 	return out, true
 }
 
-// taken counts the change if it was taken.
+// taken counts the current change if it was accepted, and otherwise frees its pseudonym.
 func (f *filler) taken(ok bool) {
 	if ok {
 		f.run.result.Counters.changes[f.run.statement]++
@@ -118,14 +117,14 @@ func (f *filler) pseudonym(matched string) int {
 	return n
 }
 
-// Replace is a compiled `replace`, or `remove` where With is nil.
+// Replace is a compiled `replace`, or `remove` if With is nil.
 type Replace struct {
 	Pattern    *pattern.Pattern
 	With       *Template
 	Which      script.Which
-	InFile     bool // occurrences are counted through the selection in the file, else in each line
+	InFile     bool // count occurrences in the whole selection, not in each line
 	KeepCase   bool
-	WholeLines bool // a remove takes the lines' endings as well
+	WholeLines bool // `remove` also removes the lines' endings
 }
 
 func (s *Replace) needs(acted) lineNeeds {
@@ -161,7 +160,7 @@ func (s *Replace) do(r *run) {
 	c.commit()
 }
 
-// occurrences calls act with each match that the statement is about.
+// occurrences calls act with each match that the statement changes.
 func (s *Replace) occurrences(r *run, act func(loc []int)) {
 	if s.Which == (script.Which{}) {
 		for _, span := range r.parts() {
@@ -173,7 +172,7 @@ func (s *Replace) occurrences(r *run, act func(loc []int)) {
 		return
 	}
 	n, lineEnd := 0, -1
-	var last []int // of the line, or of the file
+	var last []int // the last match in the line or in the file
 	flush := func() {
 		if last != nil {
 			act(last)
@@ -201,12 +200,12 @@ func (s *Replace) occurrences(r *run, act func(loc []int)) {
 // ReplaceEach is a compiled `replace each`.
 type ReplaceEach struct {
 	Set      *literals.Set
-	With     []*Template // by the index of the literal
+	With     []*Template // indexed by literal
 	KeepCase bool
-	Table    *Table // nil if pairs are written out
+	Table    *Table // nil if the pairs are in the script
 }
 
-// Table is a CSV file of pairs.
+// A Table is a CSV file of pairs.
 type Table struct {
 	Path string
 	Rows []string // the old texts
@@ -239,7 +238,7 @@ func (s *ReplaceEach) do(r *run) {
 	c.commit()
 }
 
-// hit remembers that a row of a table matched.
+// hit records that a row of a table matched.
 func (r *Result) hit(t *Table, row int) {
 	if t == nil {
 		return

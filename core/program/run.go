@@ -8,46 +8,46 @@ import (
 	"frizzel/core/tree"
 )
 
-// Input is one text to run a program over.
+// An Input is a text to run a program over.
 type Input struct {
-	Text []byte // UTF-8; not changed
+	Text []byte // UTF-8; read only
 	File File
-	// Decide is asked about each change before it is made; nil takes all.
+	// Decide is called with each change before it is made. If it is nil, all changes are accepted.
 	Decide func(Proposal) Answer
-	// Before has the counts of earlier texts, for a program that is Sequential.
+	// Before has the counts of earlier texts if the program is Sequential.
 	Before Counters
-	// Progress, if not nil, is called now and then with the progress of the run: done of steps.
+	// Progress, if not nil, is called repeatedly with the number of finished steps and of all steps.
 	Progress func(done, of int)
 
 	// Document is the office document whose text Text is, or nil.
 	Document Document
-	// Window says where Text stands, if it is a window of a larger text.
+	// Window describes Text's position if Text is a window of a larger text.
 	Window *Window
-	// Room is memory that Result.Edits may lie in; nil if there is none to be used again.
+	// Room is memory to reuse for Result.Edits, or nil.
 	Room edit.List
 }
 
 // A Document answers the machine's questions about an office document.
 type Document interface {
 	Headings() []outline.Heading
-	// Locked returns why the bytes [from, to) of the text as it was read may not change, or "".
+	// Locked returns why the bytes [from, to) of Input.Text must not change, or "".
 	Locked(from, to int) string
-	// Place returns where a line, from 1, stands for a reader, or "".
+	// Place returns the place of a 1-based line in a reader's terms, or "".
 	Place(line int) string
 }
 
-// Proposal is one change that a person may take or leave: a match, a span, or all
-// that a statement does to the file.
+// A Proposal is a change that a person may accept or decline: of a match, of a span, or all changes of a
+// statement to the file.
 type Proposal struct {
 	Key  Key
 	Rule int // index in Program.Rules
-	Line int // of the text as it was read, from 1, where it begins
-	// Edits are against Text, the text as the statement found it, which is never
-	// changed. The list is valid during the call only, what it holds longer.
+	Line int // 1-based line of Input.Text on which the change begins
+	// Edits are against Text, the text before the statement, which is immutable. The list is valid only
+	// during the call; the texts in it stay valid.
 	Edits edit.List
 	Text  []byte
-	// Value is what is written as the value sees it, of a Proposal of one edit of a value's text;
-	// nil of others.
+	// Value is the new text of a value, without its syntax, if the proposal is a single edit within a value;
+	// otherwise nil.
 	Value *ValueText
 }
 
@@ -57,13 +57,12 @@ type ValueText struct {
 	write func(fresh []byte) edit.List
 }
 
-// Write returns the edits that put another text there, against Proposal.Text; none if the value
-// cannot hold it.
+// Write returns the edits, against Proposal.Text, that write fresh instead; nil if the value cannot
+// contain it.
 func (v *ValueText) Write(fresh []byte) edit.List { return v.write(fresh) }
 
-// Key tells one change of a text from all others, whatever became of those: its
-// statement, where it stands in the text as it was read, and which it is of those
-// that stand there.
+// A Key identifies a change of a text, independent of the answers about other changes: its statement, its
+// offset in Input.Text, and its number among the statement's changes at that offset.
 type Key struct {
 	Statement, Origin, Nth int
 }
@@ -71,45 +70,44 @@ type Key struct {
 // An Answer is a person's answer to a Proposal.
 type Answer struct {
 	Leave bool
-	// New, if it is not nil, is written instead of what was proposed, of a
-	// Proposal of one edit; of a value it is what the value is to mean.
+	// New, if not nil, is written instead of the proposed text of a Proposal with one edit. For a value it
+	// is the new meaning, not its notation.
 	New []byte
 }
 
 // A Result is the result of a program for one text.
 type Result struct {
 	Edits edit.List // against Input.Text
-	// Changes is how many changes each rule made, by its index.
+	// Changes are the numbers of changes, indexed by rule.
 	Changes []int
-	// Encoding is what the text is to be written in, "" for as it is, and
-	// EncodedBy the index of the rule that says so.
+	// Encoding is the encoding to write the text in, or "" for the one it was read in. EncodedBy is the
+	// index of the rule that sets it.
 	Encoding  string
 	EncodedBy int
-	// Notes are what a person should know.
+	// Notes are remarks for the user.
 	Notes []Note
-	// Unreadable are the lines of what an address asks for and is never closed, so that the
-	// text is not to be written; they are among Notes where the program allows it.
+	// Unreadable are the lines of brackets, tags and ranges that an address needs and that are never
+	// closed. The text must not be written. If the program allows it, they are in Notes instead.
 	Unreadable []Note
-	// Broken is what the text would not be any more that it was: a text of its syntax.
+	// Broken notes that the text parsed in its file's syntax before, but not after the changes.
 	Broken []Note
-	// Failures are why this text must not be written: a value that a filter cannot
-	// take.
+	// Failures are values that a filter does not accept. The text must not be written.
 	Failures []Note
 	// Counters are Input.Before with this text's changes added.
 	Counters Counters
 
 	program   *Program
-	asserted  []int // matches of each assertion, in the order of the program's
+	asserted  []int // numbers of matches, indexed by assertion
 	addressed []selected
-	foreign   []bool // by address: whether the text is of another family than its path
+	foreign   []bool // indexed by address: whether the text has another syntax family than its path
 	hits      map[*Table]map[int]bool
 	once      []once
 	bonds     []bond
-	known     int  // the byte up to which lines are what they seem
-	ended     bool // the last line is to have an ending
+	known     int  // offset up to which the outline cannot change with the next window
+	ended     bool // the last line must have an ending
 }
 
-// selected counts the parts that an address selected in a text.
+// A selected says whether an address selected anything in a text.
 type selected byte
 
 const (
@@ -118,14 +116,14 @@ const (
 	selectedSome
 )
 
-// Note is a remark about one rule, -1 for none, and a line of a text, from 1 (0 for none).
+// A Note is a remark about a rule (an index, or -1) and a 1-based line (or 0).
 type Note struct {
 	Rule int
 	Line int
 	Text string
 }
 
-// start makes a run over one text.
+// start returns a run over one text.
 func (p *Program) start(in Input) *run {
 	r := &run{program: p, in: in, room: in.Room[:0]}
 	r.text = r.read(in.Text)
@@ -149,7 +147,7 @@ func (p *Program) assertions() (n int) {
 	return n
 }
 
-// read returns a text of the run's file.
+// read returns text with its outline options, which depend on the run's file.
 func (r *run) read(text []byte) *outline.Text {
 	switch {
 	case r.value != nil:
@@ -160,7 +158,7 @@ func (r *run) read(text []byte) *outline.Text {
 	return outline.New(text, syntaxFor(r.in.File, r.program.Syntax(r.in.File)))
 }
 
-// Run takes a text through all rules.
+// Run applies all rules to a text.
 func (p *Program) Run(in Input) *Result {
 	r := p.start(in)
 	for _, rule := range p.Rules {
@@ -191,12 +189,11 @@ func (p *Program) Run(in Input) *Result {
 // An Action is a compiled statement, or a compiled address with its statements.
 type Action interface {
 	do(r *run)
-	// needs returns what it needs of a text; on says what it acts on.
+	// needs returns the action's requirements on a text; on describes its selection.
 	needs(on acted) lineNeeds
 }
 
-// Statement is a statement with its number among all, from 0, by which its changes are
-// counted and told from others.
+// A Statement is a statement with its 0-based number, which identifies its changes and their counts.
 type Statement struct {
 	Action
 	Number int
@@ -211,10 +208,10 @@ func (n Statement) do(r *run) {
 	r.worked++
 }
 
-// many is how many changes are made between two reports of progress.
+// many is the number of changes between two reports of progress.
 const many = 4096
 
-// progress tells how far the run is: statements done, and the place that one is at.
+// progress reports the progress of the run: the finished statements and the current one's offset.
 func (r *run) progress(at int) {
 	if r.changed++; r.changed%many != 0 || r.in.Progress == nil {
 		return
@@ -223,40 +220,40 @@ func (r *run) progress(at int) {
 	r.in.Progress(min(r.worked*size+at, max(r.program.Statements, 1)*size), max(r.program.Statements, 1)*size)
 }
 
-// run is a program at work on one text.
+// A run is the state of a program that runs over one text.
 type run struct {
 	program   *Program
 	in        Input
 	result    *Result
 	rule      *Rule
-	statement int           // the number of the one at work
-	worked    int           // statements done
-	last      bool          // no other one follows, and nothing is asked of the text in the end
-	changed   int           // changes offered, for progress
-	unread    map[Note]bool // what was noted of what is never closed
-	noted     *changes      // what knows where notes are, until the text is another
+	statement int           // number of the current statement
+	worked    int           // number of finished statements
+	last      bool          // this is the last statement, and nothing checks the final text
+	changed   int           // number of proposed changes, for progress
+	unread    map[Note]bool // the notes about unclosed parts, to write each once
+	noted     *changes      // translates the offsets of notes; nil after the text changes
 
-	text   *outline.Text // as it is now
+	text   *outline.Text // the current text
 	edits  edit.List     // from Input.Text to text
-	room   edit.List     // empty, for those of the next statement
+	room   edit.List     // unused memory for the next statement's edits
 	ending string        // the first line ending of Input.Text
-	ended  bool          // the last line is to have an ending, as in Input.Text
+	ended  bool          // the last line has an ending in Input.Text
 
-	// stack holds what the addresses around the statement select, innermost last;
-	// empty if it acts on the whole file.
+	// stack has the selections of the enclosing addresses, the innermost last. It is empty if the statement
+	// acts on the whole file.
 	stack []selection
 
-	tree reading // what was read of the text as a tree of values
+	tree reading // the current text, parsed
 	// unproven is set if the text was changed since it was last parsed.
 	unproven bool
-	value    *value // where the text stands in a larger one, nil for a whole one
+	value    *value // the value that the text is; nil if the text is a file's
 }
 
-// selection is the spans of one address.
+// A selection is the spans or the values of one address.
 type selection struct {
 	spans   []edit.Span
 	address *Address
-	nodes   []*tree.Node // of a path
+	nodes   []*tree.Node // the values of a path
 }
 
 func (r *run) all(body []Action) {
@@ -265,10 +262,10 @@ func (r *run) all(body []Action) {
 	}
 }
 
-// parts returns the runs of lines that the statement acts on, in the order of their places.
+// parts returns the runs of lines that the statement acts on, in order.
 func (r *run) parts() []edit.Span { return r.expand(r.spans()) }
 
-// spans returns what the statement acts on.
+// spans returns the spans that the statement acts on.
 func (r *run) spans() []edit.Span {
 	if n := len(r.stack); n > 0 {
 		return r.stack[n-1].spans
@@ -290,13 +287,13 @@ func (r *run) lineEnding() string {
 	return r.ending
 }
 
-// note remarks on the line that holds a byte of the text, -1 for none.
+// note adds a note about the line that contains the byte at, or about no line if at is -1.
 func (r *run) note(at int, text string) {
 	r.result.Notes = append(r.result.Notes, Note{Rule: r.rule.Index, Line: r.lineRead(at), Text: text})
 }
 
-// lineRead returns the line, from 1, of the text as it was read, that a byte of the text as
-// it is stands on, or was written on; 0 for -1.
+// lineRead returns the 1-based line of Input.Text for a byte of the current text: its own line, or that of the
+// edit which wrote it. It returns 0 for -1.
 func (r *run) lineRead(at int) int {
 	if at < 0 {
 		return 0
@@ -312,7 +309,7 @@ func (r *run) lineRead(at int) int {
 	return r.in.linesBefore() + places.lineOf(from)
 }
 
-// places returns what carries places of the text as it is back to the one that was read.
+// places returns the translation of offsets of the current text to Input.Text.
 func (r *run) places() *changes {
 	if r.noted == nil {
 		r.noted = r.changes()
@@ -320,7 +317,7 @@ func (r *run) places() *changes {
 	return r.noted
 }
 
-// unreadable notes that what is opened on the line that holds a byte is never closed.
+// unreadable notes that the bracket, tag or range on the line of byte at is never closed.
 func (r *run) unreadable(at int) {
 	to, n := r.program.unreadable(r.result), r.unclosed(at)
 	if r.unread == nil {
@@ -332,7 +329,7 @@ func (r *run) unreadable(at int) {
 	}
 }
 
-// unclosed is the note of what is opened on the line that holds a byte, and is never closed.
+// unclosed returns the note that the bracket, tag or range on the line of byte at is never closed.
 func (r *run) unclosed(at int) Note {
 	return Note{Rule: r.rule.Index, Line: r.lineRead(at), Text: "what is opened here is never closed"}
 }
@@ -341,7 +338,7 @@ func (r *run) fail(line int, text string) {
 	r.result.Failures = append(r.result.Failures, Note{Rule: r.rule.Index, Line: line, Text: text})
 }
 
-// Addressed is an address and what acts there.
+// An Addressed is an address and the actions under it.
 type Addressed struct {
 	Address *Address
 	Body    []Action
@@ -366,7 +363,7 @@ func (b *Addressed) do(r *run) {
 	}
 }
 
-// enter puts what an address selects on the stack, unless it selects nothing.
+// enter pushes the address's selection and reports true, unless the selection is empty.
 func (r *run) enter(a *Address) bool {
 	spans, unclosed := r.selected(a)
 	for _, line := range unclosed {
@@ -375,7 +372,7 @@ func (r *run) enter(a *Address) bool {
 	if r.result.addressed[a.Index] == notAsked {
 		r.result.addressed[a.Index] = selectedNothing
 	}
-	if len(unclosed) > 0 { // which says more than that the address selects nothing
+	if len(unclosed) > 0 { // more specific than a note that the address selects nothing
 		r.result.addressed[a.Index] = selectedSome
 	}
 	if len(spans) == 0 {
@@ -388,12 +385,12 @@ func (r *run) enter(a *Address) bool {
 
 func (r *run) leave() { r.stack = r.stack[:len(r.stack)-1] }
 
-// Condition is a compiled `when`: what the file has or lacks, or else that a rule, or any,
-// has changed it.
+// A Condition is a compiled `when`: that the file contains or lacks a pattern, or that one rule, or any rule,
+// changed it.
 type Condition struct {
 	Pattern *pattern.Pattern // nil for `when file changed`
 	Lacks   bool
-	By      int // the rule's index, -1 for any
+	By      int // the rule's index; -1 for any rule
 }
 
 // guarded reports whether all of a rule's conditions hold now.

@@ -13,14 +13,14 @@ import (
 	"frizzel/core/pattern"
 )
 
-// Settle is a compiled `settle`: exactly one line of each span.
+// Settle is a compiled `settle`: it makes one line of each span the given one.
 type Settle struct {
 	Pattern     *pattern.Pattern
 	Text        *Template
-	Marks       string // comment marks, each a character
-	KeepComment bool   // what stands behind the line
-	// A line goes on in the next one where it ends in Continued, or, with ByIndentation,
-	// in deeper ones below it.
+	Marks       string // the comment marks, one character each
+	KeepComment bool   // keep a comment at the end of the line
+	// A line continues on the next one if it ends with Continued, or, with ByIndentation, if the next one
+	// is indented deeper.
 	Continued     string
 	ByIndentation bool
 }
@@ -40,7 +40,7 @@ func (s *Settle) do(r *run) {
 	c.commitLines()
 }
 
-// noteSections notes that there are several sections of one name, of which each is settled.
+// noteSections notes that a name selects several sections, and that each is settled.
 func (r *run) noteSections() {
 	a := r.innermost()
 	if a == nil || a.Outside || len(r.spans()) < 2 {
@@ -51,15 +51,15 @@ func (r *run) noteSections() {
 	}
 }
 
-// single reports whether a line, range or block address selects a single line. Between two
-// marks one line is as good as many, and as none.
+// single reports whether a line, range or block address selects a single line. `between` may select any
+// number of lines.
 func (r *run) single(span edit.Span) bool {
 	a := r.innermost()
 	return a != nil && !a.Outside && a.Form.traits().narrow &&
 		span.Start < span.End && lines.Next(r.text.Bytes, span.Start, span.End) == span.End
 }
 
-// innermost returns the address around the statement, nil for none.
+// innermost returns the innermost enclosing address, or nil.
 func (r *run) innermost() *Address {
 	if n := len(r.stack); n > 0 {
 		return r.stack[n-1].address
@@ -67,7 +67,7 @@ func (r *run) innermost() *Address {
 	return nil
 }
 
-// blockOf returns the line, from 0, that opens the block that a span is; -1 if it is none.
+// blockOf returns the 0-based opening line of the block that the span is, or -1 if it is not a block.
 func (r *run) blockOf(span edit.Span) int {
 	if a := r.innermost(); a != nil && a.isBlock() {
 		return r.text.At(span.Start)
@@ -75,19 +75,19 @@ func (r *run) blockOf(span edit.Span) int {
 	return -1
 }
 
-// settling is a settle at work on one span.
+// A settling is the state of a settle within one span.
 type settling struct {
 	*Settle
 	run   *run
 	span  edit.Span
-	block int // the line, from 0, that opens the block that the span is; -1 if it is none
+	block int // 0-based opening line of the block that the span is, or -1
 }
 
-// candidate is a line that may be settled, with those that continue it.
+// A candidate is a line that may be settled, with its continuation lines.
 type candidate struct {
 	edit.Span
-	line  int // from 0
-	bare  int // the byte behind the mark that comments it out, else Start
+	line  int // 0-based
+	bare  int // offset after its comment mark, or Start if it has none
 	opens bool
 }
 
@@ -123,15 +123,15 @@ func (s *Settle) span(at *settling, c *changes, f *filler) {
 	f.taken(ok)
 }
 
-// matching returns the candidates that match: those that may become the line, and those that open a
-// block.
+// matching returns the candidates that match: those that may become the line, and separately those that open
+// a block.
 func (s *settling) matching() (found, opening []candidate) {
 	text, sort := s.run.text.Bytes, s.sortOfText()
 	take := func(e candidate) {
 		switch kind := s.run.text.Item(e.line).Kind; {
 		case e.opens:
 			opening = append(opening, e)
-		case kind == outline.Entry || kind == outline.Block || kind == sort: // a block if it is continued by indentation
+		case kind == outline.Entry || kind == outline.Block || kind == sort: // deeper lines below an entry make it a block
 			found = append(found, e)
 		}
 	}
@@ -157,8 +157,8 @@ func (s *settling) matching() (found, opening []candidate) {
 	return found, opening
 }
 
-// sortOfText returns Comment if the text is a comment itself, Blank if it is blank, so that such lines are candidates
-// and a second run finds what the first one wrote; else Entry.
+// sortOfText returns the kind of the line that settle writes: Comment, Blank or Entry. Lines of that kind are
+// candidates, so a second run finds the line that the first run wrote.
 func (s *settling) sortOfText() outline.Kind {
 	if len(s.Text.Parts) == 0 {
 		return outline.Blank
@@ -169,8 +169,8 @@ func (s *settling) sortOfText() outline.Kind {
 	return s.run.text.KindOf([]byte(s.Text.Parts[0].Literal))
 }
 
-// candidate returns the line at start, with what continues it up to end; false if the line cannot be
-// settled, or is not a child of the block.
+// candidate returns the line at start with its continuation lines up to end. It reports false if the line
+// cannot be settled, or is not a child of the block.
 func (s *settling) candidate(start, end int) (candidate, bool) {
 	t := s.run.text
 	e := candidate{Span: edit.SpanOf(start, end), line: t.At(start), bare: start}
@@ -179,12 +179,12 @@ func (s *settling) candidate(start, end int) (candidate, bool) {
 	}
 	e.opens = t.Opens(e.line)
 	if item := t.Item(e.line); item.Kind == outline.Block && !item.Unclosed {
-		e.opens = t.Start(item.To) > end // else it holds but the lines that continue it
+		e.opens = t.Start(item.To) > end // otherwise its children are only continuation lines
 	}
 	return e, true
 }
 
-// candidates yields all lines that may be settled, each with those that continue it.
+// candidates yields all candidates of the span.
 func (s *settling) candidates(yield func(candidate) bool) {
 	t, text := s.run.text, s.run.text.Bytes
 	for at := s.span.Start; at < s.span.End; {
@@ -207,7 +207,7 @@ func (s *settling) candidates(yield func(candidate) bool) {
 	}
 }
 
-// commented returns the first line that would match without its comment mark.
+// commented returns the first line that matches without its comment mark, as a list.
 func (s *settling) commented() (found []candidate) {
 	if s.Marks == "" {
 		return nil
@@ -247,11 +247,11 @@ func (s *settling) commented() (found []candidate) {
 
 // matches reports whether a line without its ending matches.
 func (s *Settle) matches(line []byte) bool {
-	line = append(bytes.Clone(line), '\n') // a line of its own, be it empty
+	line = append(bytes.Clone(line), '\n') // a complete line, even if it is empty
 	return s.Pattern.Has(line, 0, len(line))
 }
 
-// keepOne makes the first of the lines the one, and removes the others.
+// keepOne returns the edits that replace the first line found and delete the others.
 func (s *settling) keepOne(found []candidate, fresh []byte) (edit.List, bool) {
 	text := s.run.text.Bytes
 	first := found[0]
@@ -276,14 +276,14 @@ func (s *settling) keepOne(found []candidate, fresh []byte) (edit.List, bool) {
 	return edits, true
 }
 
-// noMatch says that what settle writes is not what it looks for.
+// noMatch returns the message that the line which settle would write does not match its own pattern.
 func noMatch(fresh []byte) string {
 	return fmt.Sprintf("settle would write %q, which its own pattern does not match", fresh)
 }
 
-// written returns the line as it will be: with the indentation, unless the pattern does not match it
-// then, and passed through with, unless the pattern does not match that. It reports false if
-// neither matches.
+// written returns the line to write: with the indentation if the pattern matches that, else without; and
+// passed through with if the pattern still matches the result. It reports false if the pattern matches none of
+// these.
 func (s *Settle) written(fresh, indentation []byte, with func(line []byte) []byte) ([]byte, bool) {
 	if bytes.IndexByte(fresh, '\n') >= 0 {
 		return nil, false
@@ -305,7 +305,7 @@ func (s *Settle) written(fresh, indentation []byte, with func(line []byte) []byt
 	return nil, false
 }
 
-// Writes reports whether settle can write the text: as it is, or with some indentation.
+// Writes reports whether settle can write the text, unchanged or indented.
 func (s *Settle) Writes(text string) bool {
 	for _, indentation := range []string{"    ", "\t", " "} {
 		if _, ok := s.written([]byte(text), []byte(indentation), nil); ok {
@@ -315,8 +315,8 @@ func (s *Settle) Writes(text string) bool {
 	return false
 }
 
-// withComment puts the comment of the old line behind the new one: tabs before it stay,
-// spaces keep its column if there is room. One that the line has wins.
+// withComment appends the old line's comment to the new line. It keeps tabs before the comment, or its column
+// if there is room. A comment in the new line wins.
 func (s *settling) withComment(line, old []byte, bare int) []byte {
 	trailing := s.run.text.TrailingComment
 	if s.Marks != "" {

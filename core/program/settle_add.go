@@ -10,8 +10,7 @@ import (
 	"frizzel/core/outline"
 )
 
-// end returns where a line is added: behind the span's last non-blank line, before what
-// closes it.
+// end returns the offset for an added line: after the span's last non-blank line, before its closing line.
 func (s *settling) end() int {
 	text, end := s.run.text.Bytes, s.span.Last
 	for end > s.span.Start && lines.Blank(text[lines.Previous(text, s.span.Start, end):end]) {
@@ -20,8 +19,8 @@ func (s *settling) end() int {
 	return end
 }
 
-// add puts a line at the span's end. It reports false, and notes why, if it would not
-// be the span's when the script runs again.
+// add returns the edit that adds a line at the span's end. It notes why and reports false if the line would
+// not be part of the span on the next run.
 func (s *settling) add(end int, fresh []byte) (edit.Edit, bool) {
 	r := s.run
 	note := func(reason string) (edit.Edit, bool) {
@@ -62,8 +61,8 @@ func (s *settling) shifting(end int) bool {
 	return false
 }
 
-// indentation returns what a line at end begins with: in a block that of its last entry, else of the line
-// that opens its last block, else one step more than the block; elsewhere that of the line before.
+// indentation returns the indentation of a line added at end: in a block that of its last entry, or of its last
+// block, or one step more than the opening line's; elsewhere that of the preceding line.
 func (s *settling) indentation(end int) []byte {
 	t, text := s.run.text, s.run.text.Bytes
 	if s.block < 0 {
@@ -96,7 +95,7 @@ func (s *settling) indentation(end int) []byte {
 	return slices.Concat(lines.Indentation(text[s.span.Start:]), t.Step())
 }
 
-// crossed reports whether a line at end would be part of the last child of the block.
+// crossed reports whether a line at end would become part of the block's last child.
 func (s *settling) crossed(end int, line []byte) bool {
 	if s.block < 0 {
 		return false
@@ -104,7 +103,7 @@ func (s *settling) crossed(end int, line []byte) bool {
 	t, last := s.run.text, -1
 	for item := range t.Children(s.block+1, t.At(max(end-1, 0))+1) {
 		switch {
-		case item.Kind == outline.Section: // which goes on to the block's end
+		case item.Kind == outline.Section: // a section extends to the block's end
 			return true
 		case t.IsChild(item.From, s.block) && (item.Kind == outline.Entry || item.Kind == outline.Block && item.By == outline.Indentation && !item.Unclosed):
 			last = item.From
@@ -146,7 +145,7 @@ func (s *SettleSection) do(r *run) {
 	c.commitLines()
 }
 
-// hasSection reports whether the text has a section of the name.
+// hasSection reports whether the text has a section with that name.
 func (r *run) hasSection(name string) bool {
 	return len(r.text.Sections(false, func(n []byte) bool { return string(n) == name })) > 0
 }

@@ -9,8 +9,8 @@ import (
 	"frizzel/core/lines"
 )
 
-// runs yields the beginnings and ends of the runs of lines that a statement acts on in a span: all of
-// it, or, if it is Direct, its own lines.
+// runs yields the half-open ranges of s that a statement acts on: all of it, or, if s is Direct, its own
+// lines.
 func (r *run) runs(s edit.Span) iter.Seq2[int, int] {
 	return func(yield func(int, int) bool) {
 		if !s.Direct || s.Start == s.End {
@@ -25,7 +25,7 @@ func (r *run) runs(s edit.Span) iter.Seq2[int, int] {
 	}
 }
 
-// expand returns the runs of lines that spans act on.
+// expand returns the runs of all spans.
 func (r *run) expand(spans []edit.Span) []edit.Span {
 	if !slices.ContainsFunc(spans, func(s edit.Span) bool { return s.Direct }) {
 		return spans
@@ -39,7 +39,7 @@ func (r *run) expand(spans []edit.Span) []edit.Span {
 	return out
 }
 
-// holds reports whether a span acts on the line that begins at at.
+// holds reports whether the runs of s include the line that begins at at.
 func (r *run) holds(s edit.Span, at int) bool {
 	for from, to := range r.runs(s) {
 		if from <= at && at < to {
@@ -49,7 +49,7 @@ func (r *run) holds(s edit.Span, at int) bool {
 	return false
 }
 
-// others returns the runs of lines that e acts on and no span holds.
+// others returns the runs of e without the lines of spans.
 func (r *run) others(spans []edit.Span, e edit.Span) []edit.Span {
 	spans = r.expand(spans)
 	var out []edit.Span
@@ -59,7 +59,7 @@ func (r *run) others(spans []edit.Span, e edit.Span) []edit.Span {
 	return out
 }
 
-// eachLine cuts spans into one for each line.
+// eachLine splits spans into one span for each line.
 func eachLine(text []byte, spans []edit.Span) (all []edit.Span) {
 	for _, s := range spans {
 		for at := s.Start; at < s.End; {
@@ -71,8 +71,7 @@ func eachLine(text []byte, spans []edit.Span) (all []edit.Span) {
 	return all
 }
 
-// joined returns ordered spans with those that share a line joined. An empty span stays if no other
-// holds it.
+// joined merges spans that share a line; spans are in order. An empty span stays if no other contains it.
 func joined(spans []edit.Span) []edit.Span {
 	var out []edit.Span
 	for _, s := range spans {
@@ -87,8 +86,7 @@ func joined(spans []edit.Span) []edit.Span {
 	return out
 }
 
-// cut returns the parts of spans that lie in the enclosing ones. The spans of each list are in order and
-// share no lines.
+// cut returns the intersection of two lists of spans. Each list is in order and without shared lines.
 func (r *run) cut(spans, enclosing []edit.Span) (out []edit.Span) {
 	i := 0
 	for _, e := range enclosing {
@@ -106,7 +104,7 @@ func (r *run) cut(spans, enclosing []edit.Span) (out []edit.Span) {
 	return out
 }
 
-// common returns the part of a span that lies in an enclosing one; false if there is none.
+// common returns the intersection of two spans. It reports false if it is empty.
 func common(s, e edit.Span) (edit.Span, bool) {
 	c := edit.SpanOf(max(s.Start, e.Start), min(s.End, e.End))
 	if s.Last < s.End && s.End <= e.End {
@@ -116,7 +114,7 @@ func common(s, e edit.Span) (edit.Span, bool) {
 	return c, c.Start < c.End
 }
 
-// complement returns the runs of lines of e that no span holds.
+// complement returns the runs of lines of e that are in no span.
 func complement(spans []edit.Span, e edit.Span) (out []edit.Span) {
 	at := e.Start
 	first := sort.Search(len(spans), func(i int) bool { return spans[i].End > at })

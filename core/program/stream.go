@@ -6,18 +6,18 @@ import (
 	"frizzel/core/lines"
 )
 
-// Stream runs a program over a text that comes piece by piece.
+// A Stream runs a program over a text that arrives in pieces.
 type Stream struct {
 	program *Program
 	in      Input
-	// The last line's ending is held back, if the next line may be the last one, without
-	// an ending, and be deleted.
+	// The last line's ending is written late if the next line may be the last one, lack an ending, and be
+	// deleted.
 	holds bool
 	held  string
-	ended bool // what came last is to have an ending
+	ended bool // the last output line must have an ending
 }
 
-// Stream begins a text. It is only for a program that is LineByLine.
+// Stream returns a stream for a new text. The program must be LineByLine.
 func (p *Program) Stream(f File) *Stream {
 	var needs lineNeeds
 	for _, r := range p.Rules {
@@ -26,9 +26,8 @@ func (p *Program) Stream(f File) *Stream {
 	return &Stream{program: p, in: Input{File: f, Window: &Window{}}, holds: needs.takes}
 }
 
-// Lines runs the program over the next whole lines, the last of which may lack its
-// ending at the text's end. The result's edits are against text, its notes count
-// lines from the text's beginning.
+// Lines runs the program over the next whole lines; only the last line of the whole text may lack an ending.
+// The result's edits are against text, and its notes number lines from the start of the whole text.
 func (s *Stream) Lines(text []byte) *Result {
 	if s.in.Window.Ending == "" {
 		s.in.Window.Ending = lines.FirstEnding(text)
@@ -42,14 +41,13 @@ func (s *Stream) Lines(text []byte) *Result {
 	return res
 }
 
-// Out returns what is to be written by now, after the lines that came last have become
-// fresh.
+// Out returns the output that is ready after the last lines became fresh.
 func (s *Stream) Out(fresh []byte) []byte {
 	if !s.holds {
 		return fresh
 	}
 	if len(fresh) == 0 {
-		if !s.ended { // the last line is gone
+		if !s.ended { // the last line was deleted
 			s.held = ""
 		}
 		return nil
@@ -63,11 +61,11 @@ func (s *Stream) Out(fresh []byte) []byte {
 	return append(out, body...)
 }
 
-// End returns what is still to be written.
+// End returns the rest of the output.
 func (s *Stream) End() []byte { return []byte(s.held) }
 
-// LineByLine reports whether the result of a line never depends on another line,
-// so that it can be written as soon as it was read.
+// LineByLine reports whether the result of a line never depends on another line, so each line can be written
+// immediately.
 func (p *Program) LineByLine(f File) bool {
 	if p.judges(f) {
 		return false
@@ -82,40 +80,40 @@ func (p *Program) LineByLine(f File) bool {
 	return !all.others && !all.parts && !(all.numbers && all.moves)
 }
 
-// lineNeeds says what statements need besides the current line.
+// lineNeeds are the requirements of statements besides the current line.
 type lineNeeds struct {
 	others  bool // other lines
 	numbers bool // the line's number
-	moves   bool // they may change the number of lines
-	takes   bool // they may take lines away
-	counts  bool // what was changed before
-	spans   bool // they make one change of all that they do to a span
-	parts   bool // all of a section, paragraph or range
+	moves   bool // may change the number of lines
+	takes   bool // may delete lines
+	counts  bool // the counts of earlier changes
+	spans   bool // all edits of a span are one change
+	parts   bool // a section, paragraph or range as a whole
 }
 
 func (n lineNeeds) and(m lineNeeds) lineNeeds {
 	return lineNeeds{n.others || m.others, n.numbers || m.numbers, n.moves || m.moves, n.takes || m.takes, n.counts || m.counts, n.spans || m.spans, n.parts || m.parts}
 }
 
-// acted says what statements act on.
+// acted describes the selection that statements act on.
 type acted struct {
 	alone bool // each span is one line
-	part  bool // each span is within what no window ends within
-	runs  bool // spans are runs of lines that end where others begin
+	part  bool // each span is within a part that no window splits
+	runs  bool // spans are runs of lines, and each may end where another begins
 }
 
-// whole reports whether each span is all in one window.
+// whole reports whether no window splits a span.
 func (a acted) whole() bool { return a.alone || a.part && !a.runs }
 
-// perSpan returns what a statement needs that makes one change of all that it does to a span.
+// perSpan returns the needs of a statement that makes all edits of a span one change.
 func (a acted) perSpan() lineNeeds {
 	return lineNeeds{others: a.runs && !a.whole(), spans: !a.whole()}
 }
 
-// wholeText are the needs of a statement that reads the whole text.
+// wholeText is the needs of a statement that reads the whole text.
 var wholeText = lineNeeds{others: true}
 
-// needsOf returns what statements need.
+// needsOf returns the union of the needs of body.
 func needsOf(body []Action, on acted) (n lineNeeds) {
 	for _, a := range body {
 		n = n.and(a.needs(on))
@@ -133,7 +131,7 @@ func (a *Assertion) needs() lineNeeds {
 	return n
 }
 
-// needs returns what a template needs; nil needs nothing.
+// needs returns the needs of a template, which may be nil.
 func (t *Template) needs() (n lineNeeds) {
 	if t == nil {
 		return n

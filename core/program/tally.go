@@ -7,17 +7,17 @@ import (
 	"frizzel/core/bound"
 )
 
-// Tally gathers what a program did to many texts.
+// A Tally sums the results of a program over many texts.
 type Tally struct {
 	program   *Program
-	Changes   []int // of each rule, by its index
-	Files     []int // that each rule changed
+	Changes   []int // numbers of changes, indexed by rule
+	Files     []int // numbers of changed files, indexed by rule
 	counters  Counters
 	asserted  []int
-	unmet     map[string][]string // by file
-	files     []string            // of unmet, in order
+	unmet     map[string][]string // failed expectations by file
+	files     []string            // keys of unmet, in order
 	addressed []selected
-	foreign   []int // by address: texts that its path does not select in
+	foreign   []int // indexed by address: number of texts of another syntax family than its path
 	hits      map[*Table]map[int]bool
 }
 
@@ -34,12 +34,11 @@ func (p *Program) NewTally() *Tally {
 	}
 }
 
-// Counters returns what the texts so far have counted, for a Sequential program's
-// next Input.
+// Counters returns the counts of the texts so far, for the next Input of a Sequential program.
 func (t *Tally) Counters() Counters { return t.counters }
 
-// Add gathers one text's result: of the tally's program, or of one that was compiled of the
-// same scripts with other values.
+// Add adds the result of one text, from the tally's program or from one compiled from the same scripts with
+// other values.
 func (t *Tally) Add(file string, f File, res *Result) {
 	t.counters = res.Counters
 	t.count(res, 1)
@@ -58,8 +57,7 @@ func (t *Tally) Add(file string, f File, res *Result) {
 	}
 }
 
-// Looked gathers where a text was looked at, and if it is of a syntax that a path does not
-// select in.
+// Looked adds which addresses selected anything in a text, and which paths are of another syntax family.
 func (t *Tally) Looked(res *Result) {
 	for i, s := range res.addressed {
 		t.addressed[i] = max(t.addressed[i], s)
@@ -71,7 +69,7 @@ func (t *Tally) Looked(res *Result) {
 	}
 }
 
-// Remove takes back what Add gathered of one text, but for what it selected.
+// Remove subtracts the result of one text, except for the record of what addresses selected.
 func (t *Tally) Remove(file string, f File, res *Result) {
 	t.count(res, -1)
 	if _, ok := t.unmet[file]; ok {
@@ -80,7 +78,7 @@ func (t *Tally) Remove(file string, f File, res *Result) {
 	}
 }
 
-// count adds or takes back a text's changes and matches.
+// count adds (sign 1) or subtracts (sign -1) the changes and matches of a text.
 func (t *Tally) count(res *Result, sign int) {
 	for i, n := range res.Changes {
 		t.Changes[i] += sign * n
@@ -96,7 +94,7 @@ func (t *Tally) count(res *Result, sign int) {
 	}
 }
 
-// perFile returns what must hold for each text and does not.
+// perFile returns the failed expectations that apply to each file.
 func perFile(file string, f File, res *Result) (unmet []string) {
 	for _, n := range res.Unreadable {
 		where := file
@@ -131,7 +129,7 @@ func perFile(file string, f File, res *Result) (unmet []string) {
 	return unmet
 }
 
-// Unmet returns every expectation and assertion that does not hold, a line each.
+// Unmet returns a line for each failed expectation and assertion.
 func (t *Tally) Unmet() []string {
 	var out []string
 	for _, file := range t.files {
@@ -160,8 +158,8 @@ func (t *Tally) Unmet() []string {
 	return out
 }
 
-// Foreign returns how many texts paths passed over since they select nothing in such ones, by the
-// places of the paths in the script.
+// Foreign returns, by a path's position in the script, the number of texts that the path skipped because
+// they have another syntax family.
 func (t *Tally) Foreign() map[string]int {
 	out := map[string]int{}
 	for i, n := range t.foreign {
@@ -172,8 +170,7 @@ func (t *Tally) Foreign() map[string]int {
 	return out
 }
 
-// Idle returns the places of addresses that were looked for and selected nothing
-// in any text.
+// Idle returns the script positions of addresses that were evaluated and selected nothing in any text.
 func (t *Tally) Idle() []string {
 	var out []string
 	for i, s := range t.addressed {
@@ -184,7 +181,7 @@ func (t *Tally) Idle() []string {
 	return out
 }
 
-// UnusedRows returns, for each table, the old texts that were found nowhere.
+// UnusedRows returns, by table, the old texts that no file contained.
 func (t *Tally) UnusedRows() map[string][]string {
 	out := map[string][]string{}
 	for _, table := range t.program.Tables {

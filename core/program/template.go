@@ -13,10 +13,10 @@ import (
 	"frizzel/core/script"
 )
 
-// Template is a compiled text: literals, and what is filled in for each change.
+// A Template is a compiled text: literals and placeholders.
 type Template struct{ Parts []Part }
 
-// Part is a piece of a Template.
+// A Part is a literal or a placeholder of a Template.
 type Part struct {
 	From    Source
 	Literal string // FromLiteral
@@ -24,15 +24,15 @@ type Part struct {
 	Filters []script.Filter
 }
 
-// Source is where a Part's text comes from.
+// A Source is the origin of a Part's text.
 type Source int
 
 const (
 	FromLiteral Source = iota
-	FromGroup          // of the match; group 0 is the whole of it
+	FromGroup          // a group of the match; group 0 is the match
 	FromCount
 	FromCountAll
-	FromPseudonym // of the match
+	FromPseudonym // the pseudonym of the match
 	FromLine
 	FromFile
 	FromFileName
@@ -42,19 +42,18 @@ const (
 // A filling has the values for a template.
 type filling struct {
 	text     []byte // the text that loc refers to
-	loc      []int  // the match and its groups; nil without one
-	count    int    // this change of this statement in this file, from 1
-	countAll int    // the same through all files
-	// pseudonym returns the number of a matched text, through all files.
+	loc      []int  // offsets of the match and its groups; nil without a match
+	count    int    // 1-based number of the change among the statement's changes in the file
+	countAll int    // the same over all files
+	// pseudonym returns the number of a matched text over all files.
 	pseudonym func(matched string) int
 	line      func() int
-	path      func() string // of the value at hand
+	path      func() string // path of the current value
 	file      File
-	ending    string // what a line break is written as
+	ending    string // the line ending to write
 }
 
-// expand appends the template's text to dst. The error is a value that a filter
-// cannot take.
+// expand appends the template's text to dst. The error names a value that a filter does not accept.
 func (t *Template) expand(dst []byte, f *filling) ([]byte, error) {
 	for i := range t.Parts {
 		p := &t.Parts[i]
@@ -76,8 +75,8 @@ func (t *Template) expand(dst []byte, f *filling) ([]byte, error) {
 	return dst, nil
 }
 
-// Fill returns the text of a file made from the template, the count-th of many, from
-// 1. The error is a value that a filter cannot take, with its line in the text, from 1.
+// Fill returns the template's text for a new file; count is the file's 1-based number. The error names a value
+// that a filter does not accept, and its 1-based line in the text.
 func (t *Template) Fill(f File, count int) ([]byte, error) {
 	var out []byte
 	fill := &filling{count: count, countAll: count, file: f, ending: "\n"}
@@ -93,7 +92,7 @@ func (t *Template) Fill(f File, count int) ([]byte, error) {
 	return out, nil
 }
 
-// appendLines appends s with its line breaks written as ending.
+// appendLines appends s with its newlines replaced by ending.
 func appendLines(dst []byte, s, ending string) []byte {
 	if ending == "\n" {
 		return append(dst, s...)
@@ -132,7 +131,7 @@ func (p *Part) value(f *filling) []byte {
 	}
 }
 
-// Filter passes a value through filters. The error is a value that one cannot take.
+// Filter applies filters to s in order. The error names a value that a filter does not accept.
 func Filter(s string, filters []script.Filter) (string, error) {
 	for _, f := range filters {
 		switch f.Name {
@@ -173,7 +172,7 @@ func Filter(s string, filters []script.Filter) (string, error) {
 	return s, nil
 }
 
-// mapLetters maps the characters of s; bytes that are not UTF-8 stay.
+// mapLetters applies to to each character of s. Bytes that are not UTF-8 stay unchanged.
 func mapLetters(s string, to func(rune) rune) string {
 	var b strings.Builder
 	for len(s) > 0 {
@@ -188,7 +187,7 @@ func mapLetters(s string, to func(rune) rune) string {
 	return b.String()
 }
 
-// Constant returns the template's text where nothing is filled in.
+// Constant returns the template's text if it has no placeholders.
 func (t *Template) Constant() (string, bool) {
 	switch {
 	case len(t.Parts) == 0:
@@ -199,7 +198,7 @@ func (t *Template) Constant() (string, bool) {
 	return "", false
 }
 
-// pad puts zeros before s, behind its sign, up to width characters.
+// pad inserts zeros after the sign of s up to width characters.
 func pad(s string, width int) string {
 	sign := ""
 	if strings.HasPrefix(s, "-") {
@@ -208,8 +207,7 @@ func pad(s string, width int) string {
 	return sign + strings.Repeat("0", max(width-len(sign)-utf8.RuneCountInString(s), 0)) + s
 }
 
-// plus adds n to a whole number of any length, whose width stays where it is
-// padded with zeros.
+// plus adds n to an integer of any length. If s is padded with zeros, the result keeps its width.
 func plus(s string, n int) (string, error) {
 	digits := strings.TrimPrefix(s, "-")
 	if digits == "" || strings.Trim(digits, "0123456789") != "" {
@@ -223,8 +221,7 @@ func plus(s string, n int) (string, error) {
 	return sum, nil
 }
 
-// KeepCase gives the replacement the case of what was matched: all capitals, or
-// a capital first letter.
+// KeepCase returns the replacement in the case of matched: all capitals, a capital first letter, or unchanged.
 func KeepCase(matched, replacement []byte) []byte {
 	letters, capitals := 0, 0
 	firstIsCapital := false
@@ -252,7 +249,7 @@ func KeepCase(matched, replacement []byte) []byte {
 	return replacement
 }
 
-// capital raises the first letter of s, wherever it stands.
+// capital returns s with its first letter, which may follow other characters, in upper case.
 func capital(s []byte) []byte {
 	for i := 0; i < len(s); {
 		r, size := utf8.DecodeRune(s[i:])

@@ -52,8 +52,8 @@ func (TrimEnds) do(r *run) {
 	})
 }
 
-// tidy makes the edits that each span asks for: a change a span, and one question
-// for all of them. whole says that whole lines are removed.
+// tidy makes the edits that a function returns for each span. Each span is one change; one question covers all
+// of them. whole means that edits remove whole lines.
 func (r *run) tidy(whole bool, edits func(text []byte, span edit.Span, edits edit.List) edit.List) {
 	c := r.changes()
 	c.span = true

@@ -10,19 +10,19 @@ import (
 	"frizzel/core/pattern"
 )
 
-// Transfer is a compiled `move`, or `copy` where Move is not set.
+// Transfer is a compiled `move`, or `copy` if Move is false.
 type Transfer struct {
 	Move bool
 	Dest Dest
 }
 
-// Dest is where copied and moved lines go: above or below a line.
+// A Dest is the destination of copied and moved lines: above or below a line.
 type Dest struct {
 	Below   bool
-	Line    int // a line number from 1, or 0
+	Line    int // a 1-based line number, or 0
 	First   bool
 	Last    bool
-	Pattern *pattern.Pattern // of the first line with it, if nothing else is said
+	Pattern *pattern.Pattern // of the first matching line, if no other field is set
 }
 
 func (*Transfer) needs(acted) lineNeeds { return wholeText }
@@ -39,7 +39,7 @@ func (s *Transfer) do(r *run) {
 	}
 	text := r.text.Bytes
 	var moved []byte
-	if at == len(text) && at > 0 && text[at-1] != '\n' { // behind a last line without an ending
+	if at == len(text) && at > 0 && text[at-1] != '\n' { // after a last line without an ending
 		moved = append(moved, r.lineEnding()...)
 	}
 	t := &transfer{run: r, spans: spans, stack: slices.Clone(r.stack)}
@@ -77,7 +77,7 @@ func (s *Transfer) do(r *run) {
 	}
 }
 
-// placeOf returns where what is put at byte at of a text stands in the edited one.
+// placeOf returns the offset in the edited text of an insertion at the offset at of the old one.
 func placeOf(edits edit.List, at int) int {
 	shift := 0
 	for _, e := range edits {
@@ -89,16 +89,16 @@ func placeOf(edits edit.List, at int) int {
 	return at + shift
 }
 
-// transfer is lines that have moved.
+// A transfer is the lines that a move moved.
 type transfer struct {
 	run    *run
-	spans  []edit.Span // as they were
-	starts []int       // where each begins in what was put
-	ending int         // the length of the line ending that the last one did not have
-	stack  []selection // around them, as it was
+	spans  []edit.Span // their old ranges
+	starts []int       // offset of each span within the inserted text
+	ending int         // length of the line ending that was added to the last line
+	stack  []selection // the enclosing selections before the move
 }
 
-// follow moves the spans all of whose lines were moved to the new place of those lines.
+// follow updates the spans whose lines all moved. put is the offset of the inserted text.
 func (t *transfer) follow(put int) {
 	r := t.run
 	for level, was := range t.stack {
@@ -117,13 +117,13 @@ func (t *transfer) follow(put int) {
 	}
 }
 
-// movedSpan is a span, and where it begins in what was put.
+// A movedSpan is a span and its offset in the inserted text.
 type movedSpan struct {
 	edit.Span
 	at int
 }
 
-// place returns where a span stands in what was put; false if not all of it has moved.
+// place returns a span's offset in the inserted text. It reports false if a part of the span did not move.
 func (t *transfer) place(s edit.Span) (movedSpan, bool) {
 	if s.Start == s.End {
 		return movedSpan{}, false
@@ -149,7 +149,7 @@ func (t *transfer) place(s edit.Span) (movedSpan, bool) {
 	return m, true
 }
 
-// moved returns the span in a text of size bytes, into which the lines were put.
+// moved returns the span in a text of size bytes after the insertion at put.
 func (m movedSpan) moved(put, size int) edit.Span {
 	by := put + m.at - m.Start
 	s := edit.SpanOf(m.Start+by, min(m.End+by, size))
@@ -157,8 +157,8 @@ func (m movedSpan) moved(put, size int) edit.Span {
 	return s
 }
 
-// behindInserted returns where lines go that come below a span's last line, at at: behind
-// those that were inserted below the span.
+// behindInserted returns the offset for lines below a span that ends at at: after the lines that were
+// already inserted there.
 func (r *run) behindInserted(at int) int {
 	for _, sel := range r.stack {
 		for _, s := range sel.spans {
@@ -170,8 +170,8 @@ func (r *run) behindInserted(at int) int {
 	return at
 }
 
-// destination returns where the lines go: the edge of a line that is looked for in
-// the whole file, for a move among the lines that stay.
+// destination returns the offset for the lines. The destination line is searched in the whole file; a move
+// searches only lines that do not move.
 func (s *Transfer) destination(r *run, moved []edit.Span) (int, bool) {
 	text := r.text.Bytes
 	stay := []edit.Span{r.whole()}

@@ -8,8 +8,8 @@ import (
 	"frizzel/core/tree"
 )
 
-// judge says why the text must not be written for what it would be: a file that could be read by
-// its syntax before and cannot be read any more. Only texts that change are looked at.
+// judge notes in Result.Broken if Input.Text parses in the file's syntax and the changed text does not. It
+// checks only texts that change.
 func (r *run) judge() {
 	if len(r.edits) == 0 || !r.unproven || r.in.Window != nil || !r.program.judges(r.in.File) {
 		return
@@ -35,7 +35,7 @@ func (p *Program) judges(f File) bool {
 	return !p.AllowBroken && p.Statements > 0 && syntaxFor(f, p.Syntax(f)).IsJudged()
 }
 
-// Syntax returns the syntax that the script says a file has whose name does not tell.
+// Syntax returns the syntax that the script declares for a file whose name implies none.
 func (p *Program) Syntax(f File) syntax.Syntax {
 	for _, r := range p.Rules {
 		if r.Syntax != syntax.None && r.selects(f) {

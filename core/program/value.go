@@ -10,7 +10,7 @@ import (
 	"frizzel/core/tree"
 )
 
-// value is where the text of a run stands in a larger one: a value of it.
+// A value is the position of a run's text within a larger text, as a value of it.
 type value struct {
 	outer  *run
 	doc    *tree.Document
@@ -20,7 +20,7 @@ type value struct {
 	syntax syntax.Syntax // of the value's text
 }
 
-// inside returns a run over the text of a value.
+// inside returns a run over the text of v.
 func (r *run) inside(doc *tree.Document, v *tree.Value) *run {
 	text := v.Text
 	empty := len(text) == 0
@@ -31,7 +31,7 @@ func (r *run) inside(doc *tree.Document, v *tree.Value) *run {
 	inner.in = Input{Text: text, File: r.in.File, Before: r.in.Before}
 	inner.value = &value{outer: r, doc: doc, shown: v, node: v.Node(), empty: empty}
 	inner.ending = "\n"
-	if v.Node().HasMembers() { // its text is part of the file's
+	if v.Node().HasMembers() { // its text is a range of the file's text
 		inner.ending, inner.value.syntax = r.lineEnding(), r.syntax()
 	}
 	inner.text = inner.read(text)
@@ -42,13 +42,13 @@ func (r *run) inside(doc *tree.Document, v *tree.Value) *run {
 	return inner
 }
 
-// valueEdits returns what a run over a value has made of it, as edits of its text.
+// valueEdits returns the edits that a run over a value made.
 func (r *run) valueEdits() edit.List {
 	if len(r.edits) == 0 {
 		return nil
 	}
 	if !r.value.empty {
-		if !r.ended && string(r.edits.Apply(r.in.Text)) == "\n" { // one empty line, which is nothing
+		if !r.ended && string(r.edits.Apply(r.in.Text)) == "\n" { // a single empty line is an empty value
 			return edit.List{{Start: 0, End: len(r.in.Text), Rules: r.edits[0].Rules}}
 		}
 		return r.edits
@@ -60,7 +60,7 @@ func (r *run) valueEdits() edit.List {
 	return edit.List{{Start: 0, End: 0, New: fresh, Rules: r.edits[0].Rules}}
 }
 
-// place returns where a byte of a value's text, as it was read, stands in the larger text.
+// place returns the offset in the larger text of a byte of the value's original text.
 func (v *value) place(at int) int {
 	if v.empty {
 		at = 0
@@ -68,7 +68,7 @@ func (v *value) place(at int) int {
 	return v.shown.Place(at)
 }
 
-// decide asks about a change of a value's text as one of the larger text.
+// decide proposes a change of a value's text as a change of the larger text.
 func (v *value) decide(p Proposal) Answer {
 	text, shown := v.outer.text.Bytes, v.shown
 	if !bytes.Equal(p.Text, v.shown.Text) && !v.empty { // earlier statements changed the value
@@ -85,7 +85,7 @@ func (v *value) decide(p Proposal) Answer {
 		doc = shown.Document()
 	}
 	out, _, err := doc.Write(shown, edits)
-	if err != nil || len(out) == 0 { // shown as the value's own text, and refused in the end
+	if err != nil || len(out) == 0 { // propose the value's own text; the result is refused later
 		return v.outer.in.Decide(p)
 	}
 	for i := range out {
@@ -99,7 +99,7 @@ func (v *value) decide(p Proposal) Answer {
 		p.Value = &ValueText{New: slices.Clone(edits[0].New), write: func(fresh []byte) edit.List {
 			e := edit.Edit{Start: edits[0].Start, End: edits[0].End, New: fresh, Rules: out[0].Rules}
 			list, _, err := doc.Write(shown, edit.List{e})
-			if err != nil { // refused in the end, with its reason
+			if err != nil { // the result is refused later with this reason
 				return nil
 			}
 			for i := range list {
@@ -112,8 +112,8 @@ func (v *value) decide(p Proposal) Answer {
 	return v.outer.in.Decide(p)
 }
 
-// changed returns the larger text with a value as it is by now, and that value in it; nil if it
-// cannot be told.
+// changed returns the larger text with the value's current text, and the value in it; nil if the value cannot
+// be found.
 func (v *value) changed(now []byte) ([]byte, *tree.Value) {
 	out, kind, err := v.doc.Write(v.shown, edit.List{{Start: 0, End: len(v.shown.Text), New: now}})
 	if err != nil {
@@ -129,7 +129,7 @@ func (v *value) changed(now []byte) ([]byte, *tree.Value) {
 	return text, doc.Show(nodes[v.node])
 }
 
-// path returns the path of the value around the statement, "" for none.
+// path returns the path of the enclosing value, or "".
 func (r *run) path(at *tree.Node) string {
 	switch {
 	case at != nil && r.tree.doc != nil:

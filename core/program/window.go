@@ -6,13 +6,13 @@ import (
 	"frizzel/core/tree"
 )
 
-// Window says where a text stands in a larger one that is run piece by piece.
+// A Window is the position of a text in a larger one that is run in windows.
 type Window struct {
-	Lines  int      // of the larger text, before this one
-	Bytes  int      // the same
+	Lines  int      // number of lines before the window
+	Bytes  int      // number of bytes before the window
 	Ending string   // of the larger text's first line, "\n" if it has none
-	Before Counters // what texts before the larger one counted
-	More   bool     // the larger text goes on behind this one
+	Before Counters // counts of the texts before the larger one
+	More   bool     // another window follows
 }
 
 func (in *Input) linesBefore() int {
@@ -29,31 +29,31 @@ func (in *Input) bytesBefore() int {
 	return in.Window.Bytes
 }
 
-// Windowing is how a program may be run over a text piece by piece, whole lines each.
+// A Windowing says how a program may be run over windows of whole lines.
 type Windowing struct {
 	Order Order
-	// Takes says that it takes lines away: what it leaves of the last window of a text without
-	// a last line ending must not be empty.
+	// Takes means that the program deletes lines. The last window of a text without a final line ending must
+	// not become empty.
 	Takes bool
-	// Parts says that it acts on sections, paragraphs or ranges, so that windows may end where
-	// Result.Whole says alone.
+	// Parts means that the program acts on sections, paragraphs or ranges, so a window may end only at
+	// Result.Whole.
 	Parts bool
-	// Spans says that some statement makes one change of all that it does to the text, which is
-	// one of each window then.
+	// Spans means that some statement makes all edits of the text one change, which would be one change
+	// for each window.
 	Spans bool
 }
 
-// Order is the order that windows may be run in.
+// An Order is the order in which windows may be run.
 type Order int
 
 const (
-	NoWindows Order = iota // none: it must have the whole text
-	InOrder                // one after another, each told what came before
-	AnyOrder               // any, whatever came before
+	NoWindows Order = iota // the program needs the whole text
+	InOrder                // each window needs the results of those before it
+	AnyOrder               // windows are independent
 )
 
-// Windowing returns how the program may be run over a file's text piece by piece; head is how the
-// text begins. A text that is held to its syntax as a whole is not cut into windows.
+// Windowing returns how the program may be run over windows of a file's text, which begins with head. A text
+// whose syntax is checked is not split.
 func (p *Program) Windowing(f File, head []byte) Windowing {
 	var n lineNeeds
 	for _, r := range p.Rules {
@@ -66,7 +66,7 @@ func (p *Program) Windowing(f File, head []byte) Windowing {
 	w := Windowing{AnyOrder, n.takes, n.parts, n.spans}
 	switch {
 	case p.judges(f) && tree.MayBe(syntaxFor(f, p.Syntax(f)), head):
-		w.Order = NoWindows // the result is read as a whole
+		w.Order = NoWindows // the check parses the whole result
 	case n.others || n.numbers && n.moves:
 		w.Order = NoWindows
 	case n.numbers || n.counts || n.parts || p.Sequential:
@@ -75,11 +75,11 @@ func (p *Program) Windowing(f File, head []byte) Windowing {
 	return w
 }
 
-// once is a statement of a rule that made one change of all that it did to a span which may
-// go on in the next window.
+// A once is a statement that made one change of all its edits to a span which may continue in the next
+// window.
 type once struct{ statement, rule int }
 
-// oneSpan reports whether the statement acts on one span that windows may cut.
+// oneSpan reports whether the statement acts on a single span that windows may split.
 func (r *run) oneSpan() bool {
 	return !slices.ContainsFunc(r.stack, func(s selection) bool { return !isLines(s.address) })
 }
@@ -89,8 +89,8 @@ func isLines(a *Address) bool {
 	return ok
 }
 
-// Add adds what the program made of the next window of a text: all but the edits. before is
-// how many lines of the text are before those that the window's own Lines count.
+// Add adds the result of the next window of a text, except its edits. before is the number of lines before
+// those that the window's own Lines counts.
 func (r *Result) Add(next *Result, before int) {
 	for i, n := range next.Changes {
 		r.Changes[i] += n
@@ -119,7 +119,7 @@ func (r *Result) Add(next *Result, before int) {
 	r.Counters = next.Counters
 }
 
-// unreadable returns where a result says what is never closed.
+// unreadable returns the list of r that gets notes about unclosed parts: Unreadable, or Notes if allowed.
 func (p *Program) unreadable(r *Result) *[]Note {
 	if p.AllowUnreadable {
 		return &r.Notes
@@ -127,7 +127,7 @@ func (p *Program) unreadable(r *Result) *[]Note {
 	return &r.Unreadable
 }
 
-// below appends notes about a text that begins after before lines.
+// below appends notes with before added to their lines.
 func below(all, notes []Note, before int) []Note {
 	for _, n := range notes {
 		if n.Line > 0 {
@@ -141,7 +141,7 @@ func below(all, notes []Note, before int) []Note {
 // NewResult returns the result for a text before its first window.
 func (p *Program) NewResult() *Result { return p.start(Input{}).result }
 
-// All returns how many changes the rules made.
+// All returns the number of changes of all rules.
 func (r *Result) All() (n int) {
 	for _, c := range r.Changes {
 		n += c

@@ -8,12 +8,12 @@ import (
 	"frizzel/core/lines"
 )
 
-// A window may end only where what it selects is known without the lines behind it. Each address, when it
-// is evaluated, binds the lines that belong together. If they go on behind the window, the lines from
-// there on may turn out to be others than they seem, and so may what later addresses look at there.
+// A window may end only where the selections in it do not depend on the following lines. Each address, when it
+// is evaluated, binds the lines that belong together. If they may continue in the next window, the selection
+// of these lines is not final, and neither are later addresses that search them.
 
-// bond is lines of the text as it was read that belong together: [start, end), or to noEnd if more of
-// the text may belong to them. What was looked at to know that ends at seen.
+// A bond is a range of lines of Input.Text that belong together: [start, end), or up to noEnd if following
+// lines may belong to them. The decision depends on the text before seen.
 type bond struct{ start, end, seen int }
 
 const noEnd = math.MaxInt
@@ -21,14 +21,14 @@ const noEnd = math.MaxInt
 // windowed reports whether it matters where the window may end.
 func (r *run) windowed() bool { return r.in.Window != nil && r.in.Window.More }
 
-// bind notes that no window may end within the lines [from, to) of the text as it is, or behind from if
-// to is noEnd, as the lines up to seen say.
+// bind records that no window may end within the lines [from, to) of the current text, or anywhere after from
+// if to is noEnd. The decision depends on the text before seen.
 func (r *run) bind(from, to, seen int) {
 	if !r.windowed() {
 		return
 	}
 	b := bond{r.lineStart(from), noEnd, noEnd}
-	if r.places().inserted(from) { // the line before may have written it
+	if r.places().inserted(from) { // a statement on the line before may have inserted it
 		b.start = lines.Previous(r.in.Text, 0, b.start)
 	}
 	if to != noEnd {
@@ -38,10 +38,10 @@ func (r *run) bind(from, to, seen int) {
 	r.result.bonds = append(r.result.bonds, b)
 }
 
-// lineStart returns where the line begins, as it was read, that holds a byte of the text as it is.
+// lineStart returns the start, in Input.Text, of the line that contains a byte of the current text.
 func (r *run) lineStart(at int) int { return lines.Start(r.in.Text, 0, r.places().origin(at)) }
 
-// lineEnd returns where the line ends, as it was read, that ends at a byte of the text as it is.
+// lineEnd returns the end, in Input.Text, of the line that ends at an offset of the current text.
 func (r *run) lineEnd(at int) int {
 	from := r.places().origin(at)
 	if lines.AtStart(r.in.Text, from) {
@@ -50,10 +50,10 @@ func (r *run) lineEnd(at int) int {
 	return lines.Next(r.in.Text, from, len(r.in.Text))
 }
 
-// nextLine returns where the line ends that begins at at.
+// nextLine returns the end of the line that begins at at.
 func (r *run) nextLine(at int) int { return lines.Next(r.text.Bytes, at, len(r.text.Bytes)) }
 
-// bindUnder binds what paragraphs would that are not evaluated, because an address around them selects
+// bindUnder binds the paragraphs of addresses that are not evaluated because an enclosing address selects
 // nothing yet.
 func (r *run) bindUnder(body []Action) {
 	if !r.windowed() {
@@ -75,10 +75,10 @@ func (r *run) bindParts(addresses ...*Address) {
 	}
 }
 
-// Whole returns how many bytes of the text are known by themselves: a window ends there.
+// Whole returns the number of bytes of text whose result does not depend on following text: the window's end.
 func (r *Result) Whole(text []byte) int {
 	end := min(r.known, len(text))
-	slices.SortFunc(r.bonds, func(a, b bond) int { return b.start - a.start }) // so that one round is enough
+	slices.SortFunc(r.bonds, func(a, b bond) int { return b.start - a.start }) // descending, so one pass is enough
 	for _, b := range r.bonds {
 		if b.start < end && end < b.end {
 			end = b.start
@@ -87,7 +87,7 @@ func (r *Result) Whole(text []byte) int {
 	return end
 }
 
-// selected returns what an address selects, and folds what it bound into what is known.
+// selected returns an address's selection and updates the known offset by its bonds.
 func (r *run) selected(a *Address) (spans []edit.Span, unclosed []int) {
 	n := len(r.result.bonds)
 	spans, unclosed = a.selects(r)
@@ -101,8 +101,8 @@ func (r *run) selected(a *Address) (spans []edit.Span, unclosed []int) {
 	return spans, unclosed
 }
 
-// unknown returns where the first line begins, of the text as it is, that may turn out to be another one, or
-// where the window ends.
+// unknown returns the start of the first line of the current text whose selection is not final, or the
+// window's end.
 func (r *run) unknown() int {
 	known := r.result.known
 	if known >= len(r.in.Text) {
@@ -111,7 +111,7 @@ func (r *run) unknown() int {
 	return r.edits.Follow([]edit.Span{edit.SpanOf(known, known)}, r.in.Text)[0].Start
 }
 
-// bindParagraphs binds paragraphs, and the one that goes on where lines may turn out to be others.
+// bindParagraphs binds paragraphs, including one that continues into lines that are not final.
 func (r *run) bindParagraphs(found []edit.Span) {
 	if !r.windowed() {
 		return
@@ -127,7 +127,7 @@ func (r *run) bindParagraphs(found []edit.Span) {
 	}
 }
 
-// bindEach binds lines with their neighbours.
+// bindEach binds matching lines to their neighbours.
 func (r *run) bindEach(found []edit.Span) {
 	for _, s := range found {
 		end := s.End
