@@ -9,22 +9,21 @@ import (
 	"frizzel/core/program"
 )
 
-// handStatement is the statement in the keys of what a person wrote, where Nth is the edit.
+// handStatement is the statement number in the keys of edits by hand. Nth is the edit's index.
 const handStatement = -1
 
-// hand is what a person wrote for a whole file, as edits of the file's text that are taken
-// or left one by one.
+// A hand is a text that a person wrote for a whole file, as edits that are accepted or declined one by one.
 type hand struct {
 	old   []byte
-	edits edit.List // whole lines each
-	rules []int     // by edit: the rule that would have written the same, -1 for none
-	left  []bool    // by edit
+	edits edit.List // each of whole lines
+	rules []int     // indexed by edit: the rule that would have written the same, or -1
+	left  []bool    // indexed by edit: declined
 }
 
-// newHand holds what was written against what the rules made of the same text, ruled.
+// newHand returns the hand with these edits. ruled are the edits of the rules, which determine the rule of each.
 func newHand(old []byte, edits, ruled edit.List) *hand {
 	h := &hand{old: old, edits: edits, left: make([]bool, len(edits))}
-	for _, e := range h.edits { // both are in the order of their places
+	for _, e := range h.edits { // both lists are in order
 		for len(ruled) > 0 && ruled[0].End < e.Start {
 			ruled = ruled[1:]
 		}
@@ -33,7 +32,7 @@ func newHand(old []byte, edits, ruled edit.List) *hand {
 	return h
 }
 
-// ruleOfEdit returns a rule that alone makes the same of an edit's lines, or -1.
+// ruleOfEdit returns the rule that alone makes the same change as e, or -1.
 func ruleOfEdit(old []byte, e edit.Edit, ruled edit.List) int {
 	rule := -1
 	var within edit.List
@@ -56,7 +55,7 @@ func ruleOfEdit(old []byte, e edit.Edit, ruled edit.List) int {
 	return -1
 }
 
-// text is the file's text with the accepted changes.
+// text returns the file's text with the accepted edits.
 func (h *hand) text() []byte {
 	var taken edit.List
 	for i, e := range h.edits {
@@ -78,13 +77,13 @@ func (f *File) Write(text []byte) error {
 	return f.run()
 }
 
-// byHand takes what a person wrote, but for what is left of it.
+// byHand lists the edits of the person as changes, and applies the accepted ones.
 func (f *File) byHand() error {
 	old, edits, err := f.Rewrite(f.hand.text())
 	if err != nil {
 		return err
 	}
-	if !bytes.Equal(old, f.hand.old) { // the file has changed on disk
+	if !bytes.Equal(old, f.hand.old) { // the file changed on disk
 		f.hand = newHand(old, edits, nil)
 	}
 	for i, e := range f.hand.edits {

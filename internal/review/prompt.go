@@ -20,33 +20,33 @@ type Answer int
 
 const (
 	Yes  Answer = iota
-	No          // leave this one out
-	Rest        // this one and all the rest
-	Stop        // ask no more
+	No          // decline this one
+	Rest        // accept this one and all later ones
+	Stop        // stop asking
 )
 
-// ErrInterrupted is returned where the person broke off.
+// ErrInterrupted is returned if the person presses Ctrl-C or Ctrl-D, or the context ends.
 var ErrInterrupted = errors.New("interrupted")
 
-// ErrDeclined is returned where the person wants nothing written.
+// ErrDeclined is returned if the person decides to write nothing.
 var ErrDeclined = exit.Refusedf("nothing was written")
 
-// Terminal reports whether a person can be asked: in and out are a terminal.
+// Terminal reports whether in and out are both a terminal, so that a person can be asked.
 func Terminal(in, out *os.File) bool {
 	return in != nil && out != nil && term.IsTerminal(int(in.Fd())) && term.IsTerminal(int(out.Fd()))
 }
 
-// Prompt asks at a plain terminal, a key an answer.
+// A Prompt asks questions at a plain terminal. Each answer is a single key.
 type Prompt struct {
 	In    *os.File
 	Out   io.Writer
 	Style report.Style
-	Width int // columns, 0 for no bound
-	// Terminal is where a line that is typed is drawn.
+	Width int // columns; 0 for no limit
+	// Terminal is the output for echoing a typed line.
 	Terminal io.Writer
 }
 
-// choice is a key and what it means.
+// A choice is a key and its meaning.
 type choice struct {
 	key    byte
 	label  string
@@ -66,12 +66,12 @@ var keepChoices = []choice{
 	{'n', "no", "write nothing", No},
 }
 
-// File asks about one file's changes, which have been shown.
+// File asks about the changes of one file, which the caller has shown.
 func (p *Prompt) File(ctx context.Context, question string) (Answer, error) {
 	return p.ask(ctx, question, fileChoices)
 }
 
-// Confirm asks a question of yes or no.
+// Confirm asks a yes-or-no question.
 func (p *Prompt) Confirm(ctx context.Context, question string) (bool, error) {
 	a, err := p.ask(ctx, question, keepChoices)
 	return a == Yes, err
@@ -103,7 +103,7 @@ func (p *Prompt) ask(ctx context.Context, question string, choices []choice) (An
 	}
 }
 
-// key waits for one key. The terminal is as it was when it returns.
+// key waits for one key. It restores the terminal's mode before it returns.
 func (p *Prompt) key(ctx context.Context) (byte, error) {
 	var b [1]byte
 	err := p.raw(ctx, func(in io.Reader) error {
@@ -116,7 +116,7 @@ func (p *Prompt) key(ctx context.Context) (byte, error) {
 	return b[0], err
 }
 
-// line reads a line that a person types. The terminal is as it was when it returns.
+// line reads a typed line. It restores the terminal's mode before it returns.
 func (p *Prompt) line(ctx context.Context, prompt string) (line string, err error) {
 	err = p.raw(ctx, func(in io.Reader) error {
 		t := term.NewTerminal(struct {
@@ -138,8 +138,8 @@ func (p *Prompt) line(ctx context.Context, prompt string) (line string, err erro
 	return line, err
 }
 
-// raw calls read with the terminal in raw mode. Once ctx ends, what it reads from fails, and the error is
-// ErrInterrupted; a key that is pressed later is left to whoever reads next.
+// raw calls read with the terminal in raw mode. When ctx ends, reads from in fails and the error is
+// ErrInterrupted. Keys that are pressed later stay in the terminal's buffer.
 func (p *Prompt) raw(ctx context.Context, read func(in io.Reader) error) error {
 	state, err := term.MakeRaw(int(p.In.Fd()))
 	if err != nil {

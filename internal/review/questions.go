@@ -10,7 +10,7 @@ import (
 	"frizzel/internal/terminal"
 )
 
-// Answers to a question in a session, besides those about one file.
+// Answers in a session, in addition to those about one file.
 const (
 	RestOfFile Answer = iota + 100
 	OmitRestOfFile
@@ -39,26 +39,26 @@ func choicesOf(answers ...Answer) []choice {
 	return out
 }
 
-// said is one answer, to be taken back: changes by their keys, or a whole file.
+// A said is the record of an answer, for undoing it: the changes by key, or the whole file.
 type said struct {
 	file  int
 	keys  []program.Key
 	whole bool
-	each  bool // the file was to be asked about match by match
+	each  bool // whether the file was being asked about match by match
 }
 
-// questions is a session at a plain prompt.
+// questions is the state of a session at a plain prompt.
 type questions struct {
 	*Prompt
 	*Session
-	each    []bool // by file: ask about each match
-	done    []bool // by file: nothing is left to ask
+	each    []bool // indexed by file: ask about each match
+	done    []bool // indexed by file: all questions are answered
 	keys    []map[program.Key]bool
 	history []said
 }
 
-// Review asks about each file, or about each match where each is set. It reports
-// whether to write the accepted changes. show shows a file's changes as a diff.
+// Review asks about each file, or about each match if each is true. It reports whether to write the accepted
+// changes. It calls show to print a file's diff.
 func (p *Prompt) Review(ctx context.Context, s *Session, each bool, show func(i int) error) (bool, error) {
 	q := &questions{Prompt: p, Session: s, each: make([]bool, len(s.Files)), done: make([]bool, len(s.Files))}
 	for i := range s.Files {
@@ -85,8 +85,8 @@ func (p *Prompt) Review(ctx context.Context, s *Session, each bool, show func(i 
 	}
 }
 
-// next returns the file to ask about, and its change if it is asked about match by
-// match; -1 if nothing is left.
+// next returns the next file to ask about, and its change if the questions are about matches; -1 if all are
+// answered.
 func (q *questions) next() (int, *Change, error) {
 	for i, f := range q.Files {
 		if q.done[i] {
@@ -106,7 +106,7 @@ func (q *questions) next() (int, *Change, error) {
 	return -1, nil, nil
 }
 
-// open returns the first change of a file that nothing was said of.
+// open returns the first unanswered change of a file.
 func (q *questions) open(i int) *Change {
 	for n := range q.Files[i].Changes {
 		if c := &q.Files[i].Changes[n]; !q.keys[i][c.Key] {
@@ -212,7 +212,7 @@ func (q *questions) showChange(f *File, c *Change) {
 	}
 }
 
-// edit asks for another replacement; an empty line keeps the one proposed.
+// edit asks for another replacement. An empty line keeps the proposed one.
 func (q *questions) edit(ctx context.Context, f *File, key program.Key, text string) error {
 	fmt.Fprintf(q.Out, "proposed: %s\n", terminal.Visible([]byte(text)))
 	line, err := q.line(ctx, "instead:  ")
@@ -222,7 +222,7 @@ func (q *questions) edit(ctx context.Context, f *File, key program.Key, text str
 	return f.Edit(key, []byte(line))
 }
 
-// restOfFile says the same of all changes of a file that nothing was said of.
+// restOfFile gives all unanswered changes of a file the same answer.
 func (q *questions) restOfFile(i int, leave bool) error {
 	f := q.Files[i]
 	group := said{file: i}
@@ -240,14 +240,14 @@ func (q *questions) restOfFile(i int, leave bool) error {
 	return nil
 }
 
-// rest takes all that is left.
+// rest accepts all unanswered changes.
 func (q *questions) rest() {
 	for i := range q.done {
 		q.done[i] = true
 	}
 }
 
-// back takes the last answer back.
+// back undoes the last answer.
 func (q *questions) back() error {
 	if len(q.history) == 0 {
 		fmt.Fprintln(q.Out, "there is no answer to take back")
@@ -271,7 +271,7 @@ func (q *questions) back() error {
 	return f.run()
 }
 
-// stop leaves out what was not asked about, if the person wants the rest written.
+// stop declines all unanswered changes, if the person confirms that the accepted ones are written.
 func (q *questions) stop(ctx context.Context) (bool, error) {
 	for i, f := range q.Files {
 		switch {

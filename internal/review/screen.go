@@ -17,7 +17,7 @@ import (
 	"frizzel/internal/report"
 )
 
-// The least screen that a review fits on.
+// The minimum size of the screen, in columns and rows.
 const (
 	MinWidth  = 60
 	MinHeight = 15
@@ -29,36 +29,36 @@ type page int
 const (
 	pageChanges page = iota
 	pageHelp
-	pageLast    // what will be written
-	pageLeaving // leave without writing?
+	pageLast    // summary of the changes to write
+	pageLeaving // confirmation to leave without writing
 )
 
-// screen is a review on a whole screen.
+// A screen is a review on the whole screen.
 type screen struct {
 	*Session
 	style         report.Style
 	width, height int
 	page          page
-	refused       []string // why nothing could be written now
-	scrolled      int      // lines of the help
+	refused       []string // reasons why the accepted changes would not be written
+	scrolled      int      // first line of the help in view
 	file          int      // the selected file
 	change        int      // the selected change in it
-	top           int      // the first file shown in the list
-	context       int      // lines around a change
+	top           int      // the first file in view in the list
+	context       int      // number of context lines
 	input         *input
-	found         string // the last search
+	found         string // the last search text
 	message       string
 	verdict       bool // write the accepted changes
 	err           error
 }
 
-// input is a line that a person is writing.
+// An input is a line being typed.
 type input struct {
 	textinput.Model
 	done func(text string) tea.Cmd
 }
 
-// Screen asks on the whole screen. It reports whether to write the accepted changes.
+// Screen runs a review on the whole screen. It reports whether to write the accepted changes.
 func Screen(ctx context.Context, s *Session, in *os.File, out io.Writer, style report.Style) (bool, error) {
 	m := &screen{Session: s, style: style, context: 1}
 	m.open()
@@ -75,7 +75,7 @@ func Screen(ctx context.Context, s *Session, in *os.File, out io.Writer, style r
 
 func (m *screen) Init() tea.Cmd { return nil }
 
-// written is sent when an editor has ended.
+// A written is the message that the editor has exited.
 type written struct {
 	file string
 	err  error
@@ -101,7 +101,7 @@ func (m *screen) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 	return m, nil
 }
 
-// key does what a key means on the page that is shown.
+// key handles a key on the current page.
 func (m *screen) key(key string) tea.Cmd {
 	switch m.page {
 	case pageHelp:
@@ -141,17 +141,17 @@ func (m *screen) key(key string) tea.Cmd {
 	return nil
 }
 
-// binding is keys and what they do on the page of changes.
+// A binding is keys and their action on the page of changes.
 type binding struct {
 	keys  []string
-	shown string // the key, for people
+	shown string // the key's name in the help
 	help  string
 	do    func(*screen) tea.Cmd
 }
 
 var bindings []binding
 
-func init() { // the help shows the bindings, one of which is the help
+func init() { // breaks the cycle: the help shows the bindings, and one of them opens the help
 	moved := func(act func(*screen)) func(*screen) tea.Cmd {
 		return func(m *screen) tea.Cmd { act(m); return nil }
 	}
@@ -191,7 +191,7 @@ func (m *screen) help(key string) {
 	}
 }
 
-// last goes on to the last page.
+// last opens the last page.
 func (m *screen) last() {
 	m.page, m.refused = pageLast, nil
 	if m.Refused != nil {
@@ -201,7 +201,7 @@ func (m *screen) last() {
 
 func (m *screen) current() *File { return m.Files[m.file] }
 
-// selected returns the selected change, nil if the file has none.
+// selected returns the selected change, or nil if the file has none.
 func (m *screen) selected() *Change {
 	f := m.current()
 	if m.change < 0 || m.change >= len(f.Changes) {
@@ -221,7 +221,7 @@ func (m *screen) open() {
 	m.change = min(m.change, max(len(m.current().Changes)-1, 0))
 }
 
-// answered shows what went wrong, and keeps the selection within what is left.
+// answered shows err, and moves the selection into range after an answer.
 func (m *screen) answered(err error) {
 	if err != nil {
 		m.message = err.Error()
@@ -273,7 +273,7 @@ func (m *screen) toggleAll() {
 	m.answered(m.LeaveAll(changes > 0))
 }
 
-// ask begins a line of input; done gets the text.
+// ask opens a line of input. done is called with the text.
 func (m *screen) ask(prompt, text string, done func(string) tea.Cmd) tea.Cmd {
 	in := textinput.New()
 	in.Prompt = prompt
@@ -283,7 +283,7 @@ func (m *screen) ask(prompt, text string, done func(string) tea.Cmd) tea.Cmd {
 	return m.input.Focus()
 }
 
-// write takes a key for the line of input.
+// write handles a key in the line of input.
 func (m *screen) write(msg tea.KeyPressMsg) tea.Cmd {
 	switch msg.String() {
 	case "esc":
@@ -325,7 +325,7 @@ func (m *screen) search() tea.Cmd {
 	})
 }
 
-// lookFor selects the next change whose old or new text, or whose path, holds a text.
+// lookFor selects the next change whose old or new text, or file path, contains text.
 func (m *screen) lookFor(text string) {
 	for n := range m.Files {
 		i := (m.file + n) % len(m.Files)
@@ -346,10 +346,9 @@ func (m *screen) lookFor(text string) {
 	m.message = fmt.Sprintf("no change further on holds %q", text)
 }
 
-// wordsOf returns what a change writes, and what stands on the lines around what it
-// takes.
+// wordsOf returns the texts of a change to search: the new text and the old lines.
 func wordsOf(c *Change) string {
-	const near = 1000 // bytes on each side, on a very long line
+	const near = 1000 // bytes to each side on a very long line
 	var b strings.Builder
 	text := c.Proposal.Text
 	for _, e := range c.Edits {
@@ -366,7 +365,7 @@ func wordsOf(c *Change) string {
 	return b.String()
 }
 
-// editFile opens what the file would be in the person's editor.
+// editFile opens the proposed content of the file in the person's editor.
 func (m *screen) editFile() tea.Cmd {
 	text, err := m.current().Proposed()
 	if err != nil {
@@ -393,7 +392,7 @@ func (m *screen) editFile() tea.Cmd {
 	return tea.ExecProcess(exec.Command(words[0], words[1:]...), func(err error) tea.Msg { return written{f.Name(), err} })
 }
 
-// edited takes what the person wrote.
+// edited reads the content that the editor saved.
 func (m *screen) edited(w written) {
 	defer os.Remove(w.file)
 	if w.err != nil {
@@ -407,7 +406,7 @@ func (m *screen) edited(w written) {
 	m.answered(err)
 }
 
-// ruleOf names a change's rule.
+// ruleOf returns the label of a change's rule.
 func (m *screen) ruleOf(p program.Proposal) string {
 	if p.Rule < 0 {
 		return "edited by hand"

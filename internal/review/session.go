@@ -15,20 +15,20 @@ import (
 	"frizzel/core/program"
 )
 
-// Item is a file that a person is asked about.
+// An Item is a file to review.
 type Item interface {
-	// Path is the file's name for people.
+	// Path returns the file's path as shown to the user.
 	Path() string
-	// Count is how many changes the rules made when the file was first read.
+	// Count returns the number of changes that the rules made when the file was first read.
 	Count() int
-	// Rules are how many changes each rule proposes, by its index.
+	// Rules returns the number of proposed changes, indexed by rule.
 	Rules() []int
 	// Decide runs the rules over the file again and asks about each change.
 	Decide(decide func(program.Proposal) program.Answer) error
-	// Proposed is the text that the file would have now, and Rewrite replaces it
-	// by one that a person wrote; old is the file's own.
+	// Proposed returns the file's text with the accepted changes. Rewrite replaces it with a person's text
+	// and returns the file's own text as old.
 	Proposed() ([]byte, error)
-	// Edits are the accepted changes of the rules, against the file's text.
+	// Edits returns the accepted changes of the rules, against the file's text.
 	Edits() edit.List
 	Rewrite(fresh []byte) (old []byte, edits edit.List, err error)
 	// Moved reports whether the file has changed on disk since it was first read.
@@ -38,48 +38,46 @@ type Item interface {
 	Broken() bool
 	// IsDocument reports whether the file is an office document, whose lines are its paragraphs.
 	IsDocument() bool
-	// ValueAt is the path of the value that a byte of one of the file's texts lies in, "" for
-	// none.
+	// ValueAt returns the path of the value that contains a byte of one of the file's texts, or "".
 	ValueAt(text []byte, at int) string
 }
 
-// Value returns the path of the value that a change is made in, "" for none.
+// Value returns the path of the value that a change is in, or "".
 func (f *File) Value(c *Change) string { return f.ValueAt(c.Proposal.Text, c.Edits[0].Start) }
 
-// Change is one change that a person takes or leaves.
+// A Change is a change that a person accepts or declines.
 type Change struct {
 	program.Proposal
 	Left bool
-	// ByHand marks a line or more of what a person wrote for the whole file. Its Rule is -1
-	// where no rule would have written the same.
+	// ByHand marks an edit of lines by a person. Its Rule is -1 if no rule would have written the same.
 	ByHand bool
 }
 
-// File is a file under review.
+// A File is a file under review.
 type File struct {
 	Item
-	Changes []Change // in the order of their places, once opened
+	Changes []Change // in order of their positions; nil before Open
 
-	all     int // changes proposed, taken or not
-	taken   int // of Changes
+	all     int // number of proposed changes
+	taken   int // number of accepted ones in Changes
 	answers map[program.Key]program.Answer
-	left    bool // the whole file is left as it is
+	left    bool // the whole file is declined
 	hand    *hand
 	opened  bool
 	session *Session
 }
 
-// Session is a review at work.
+// A Session is the state of a review.
 type Session struct {
 	Files []*File
 	Rules []string // labels
-	// Refused, if not nil, returns why the accepted changes would not be written.
+	// Refused, if not nil, returns the reasons why the accepted changes would not be written.
 	Refused func() []string
 
-	left map[int]bool // rules that are left out everywhere
+	left map[int]bool // rules that are declined in all files
 }
 
-// NewSession begins a review in which all changes are taken.
+// NewSession returns a review in which all changes are accepted.
 func NewSession(items []Item, rules []string) *Session {
 	s := &Session{Rules: rules, left: map[int]bool{}}
 	for _, item := range items {
@@ -88,8 +86,7 @@ func NewSession(items []Item, rules []string) *Session {
 	return s
 }
 
-// Count returns how many changes in how many files are taken, and how many changes
-// there are.
+// Count returns the number of accepted changes, of files with any, and of all changes.
 func (s *Session) Count() (changes, files, all int) {
 	for _, f := range s.Files {
 		if n := f.Count(); n > 0 {
@@ -101,7 +98,7 @@ func (s *Session) Count() (changes, files, all int) {
 	return changes, files, all
 }
 
-// Count returns how many of the file's changes are taken.
+// Count returns the number of the file's accepted changes.
 func (f *File) Count() int {
 	if !f.opened {
 		return f.Item.Count()
@@ -112,10 +109,10 @@ func (f *File) Count() int {
 	return f.taken
 }
 
-// All returns how many changes the file's rules propose.
+// All returns the number of the file's proposed changes.
 func (f *File) All() int { return f.all }
 
-// Open reads the file's changes, if that is not done yet.
+// Open computes the file's changes, unless that is done.
 func (f *File) Open() error {
 	if f.opened {
 		return nil
@@ -123,10 +120,10 @@ func (f *File) Open() error {
 	return f.run()
 }
 
-// Reopen reads the file's changes again, as it may have changed on disk.
+// Reopen computes the file's changes again, for a file that may have changed on disk.
 func (f *File) Reopen() error { return f.run() }
 
-// run runs the rules again with the answers given so far.
+// run runs the rules with the answers so far.
 func (f *File) run() error {
 	err := f.again()
 	f.taken = 0
@@ -169,9 +166,9 @@ func (f *File) again() error {
 	return err
 }
 
-// Answer takes or leaves one change.
+// Answer accepts a change, or declines it if leave is true.
 func (f *File) Answer(key program.Key, leave bool) error {
-	if f.left { // all others stay left, one by one
+	if f.left { // the other changes stay declined, now individually
 		f.left, f.hand = false, nil
 		for _, c := range f.Changes {
 			f.say(c.Key, true)
@@ -191,15 +188,14 @@ func (f *File) say(key program.Key, leave bool) {
 	f.answers[key] = a
 }
 
-// Edit gives one change another replacement, and takes it.
+// Edit gives a change another replacement and accepts it.
 func (f *File) Edit(key program.Key, fresh []byte) error {
 	f.answers[key] = program.Answer{New: fresh}
 	f.left, f.hand = false, nil
 	return f.run()
 }
 
-// Leave leaves the whole file as it is, or takes all its changes, whatever was said
-// of each.
+// Leave declines all changes of the file, or accepts them. It overrides the answers about single changes.
 func (f *File) Leave(leave bool) error {
 	f.left = leave
 	if !leave {
@@ -217,7 +213,7 @@ func (f *File) Leave(leave bool) error {
 	return f.run()
 }
 
-// LeaveRule leaves all changes of a rule in every file, or takes them.
+// LeaveRule declines all changes of a rule in every file, or accepts them.
 func (s *Session) LeaveRule(rule int, leave bool) error {
 	s.left[rule] = leave
 	for _, f := range s.Files {
@@ -241,7 +237,7 @@ func (s *Session) LeaveRule(rule int, leave bool) error {
 	return nil
 }
 
-// LeaveAll leaves all changes of all files, or takes them.
+// LeaveAll declines all changes of all files, or accepts them.
 func (s *Session) LeaveAll(leave bool) error {
 	clear(s.left)
 	for _, f := range s.Files {
@@ -252,8 +248,8 @@ func (s *Session) LeaveAll(leave bool) error {
 	return nil
 }
 
-// Text returns the change's new text, for a person to edit. It reports false where
-// the change is not a single piece of one line.
+// Text returns the change's new text, for a person to edit. It reports false if the change is not a single
+// edit within one line.
 func (c *Change) Text() (string, bool) {
 	if c.ByHand || c.Proposal.Value == nil && len(c.Edits) != 1 {
 		return "", false

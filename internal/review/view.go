@@ -13,11 +13,10 @@ import (
 	"frizzel/internal/terminal"
 )
 
-// listWidth is how many columns the list of files takes, on a screen that is wide
-// enough for one.
+// listWidth is the width in columns of the list of files. Narrow screens do not show the list.
 const listWidth = 34
 
-// View is all of the screen.
+// View draws the screen.
 func (m *screen) View() tea.View {
 	v := tea.NewView(m.text())
 	v.AltScreen = true
@@ -52,13 +51,13 @@ func (m *screen) text() string {
 	}
 	lines = append(lines[:m.height-2], m.rule())
 	shown := terminal.Render(strings.Join(lines, "\n")) + "\n"
-	if m.input != nil && m.page == pageChanges { // which draws itself
+	if m.input != nil && m.page == pageChanges { // the input draws itself
 		return shown + footer
 	}
 	return shown + terminal.Render(footer)
 }
 
-// rule is a line across the screen.
+// rule returns a line across the screen.
 func (m *screen) rule() string { return m.style.Soft(strings.Repeat("─", m.width)) }
 
 func (m *screen) header() string {
@@ -76,7 +75,7 @@ func (m *screen) header() string {
 	return m.style.Strong(left) + strings.Repeat(" ", gap) + taken
 }
 
-// keys writes pairs of a key and what it does, as many as fit.
+// keys formats pairs of a key and its action, as many as fit.
 func (m *screen) keys(pairs ...string) string {
 	var b strings.Builder
 	width := 0
@@ -104,8 +103,7 @@ func (m *screen) changesFooter() string {
 		"↑↓", "move", "←→", "files", "c", "reword", "e", "edit", "+-", "context", "/", "look")
 }
 
-// changesPage shows the list of files, if there is room for it, and the changes
-// of the selected one.
+// changesPage draws the changes of the selected file, and the list of files if there is room.
 func (m *screen) changesPage() []string {
 	height := m.height - 4
 	if m.width < 3*listWidth {
@@ -126,7 +124,7 @@ func (m *screen) changesPage() []string {
 	return lines
 }
 
-// box shows whether all, some or none of the changes are taken.
+// box draws whether all, some or none of the changes are accepted.
 func box(taken, all int) string {
 	switch taken {
 	case 0:
@@ -137,7 +135,7 @@ func box(taken, all int) string {
 	return "[~]"
 }
 
-// files shows the list of files around the selected one.
+// files draws the list of files around the selected one.
 func (m *screen) files(height int) []string {
 	m.top = min(max(m.top, m.file-height+1), m.file)
 	var lines []string
@@ -147,7 +145,7 @@ func (m *screen) files(height int) []string {
 		room := listWidth - len(count) - 7
 		name := cutPath(report.Path(f.Path()), room)
 		state := box(f.Count(), f.All())
-		if f.Broken() { // its last page says why
+		if f.Broken() { // the last page shows the reason
 			state = "[!]"
 		}
 		text := fmt.Sprintf(" %s %s%s %s ", state, name, strings.Repeat(" ", room-report.Width(name)), count)
@@ -159,7 +157,7 @@ func (m *screen) files(height int) []string {
 	return lines
 }
 
-// cutPath returns the end of a path, whose last part tells most.
+// cutPath shortens a path at its start, since the end is more specific.
 func cutPath(path string, room int) string {
 	if report.Width(path) <= room {
 		return path
@@ -171,14 +169,13 @@ func cutPath(path string, room int) string {
 	return "…" + string(runes)
 }
 
-// changes shows the changes around the selected one, that one in view whole.
+// changes draws the changes around the selected one, which is completely in view.
 func (m *screen) changes(width, height int) []string {
 	f := m.current()
 	if len(f.Changes) == 0 {
 		return []string{m.style.Soft("no changes are left in this file")}
 	}
-	// Go back from the selected change as far as it stays in view, a third of the
-	// screen above it.
+	// Go back from the selected change while it stays in view, up to a third of the screen.
 	block := m.card(m.change, width)
 	first, above := m.change, 0
 	var before [][]string
@@ -202,7 +199,7 @@ func (m *screen) changes(width, height int) []string {
 	return lines[:min(len(lines), height)]
 }
 
-// card shows one change: whether it is taken, where it stands, its rule, old and new.
+// card draws a change: whether it is accepted, its place, its rule, the old and the new lines.
 func (m *screen) card(i, width int) []string {
 	f := m.current()
 	c := &f.Changes[i]
@@ -231,14 +228,14 @@ func (m *screen) card(i, width int) []string {
 		for _, l := range m.style.Lines(h, width-2, c.Left || f.left) {
 			lines = append(lines, "  "+l)
 		}
-		if len(lines) > 2*m.height { // more than can be seen at once
+		if len(lines) > 2*m.height { // more than fits on the screen
 			break
 		}
 	}
 	return append(lines, "")
 }
 
-// helpLines is the help.
+// helpLines returns the lines of the help.
 func (m *screen) helpLines() []string {
 	lines := []string{m.style.Strong(" What the keys do"), ""}
 	for _, b := range bindings {
@@ -252,7 +249,7 @@ func (m *screen) helpLines() []string {
 		"  What is left out is left out for the rules that come after it.")
 }
 
-// lastPage sums up what will be written.
+// lastPage draws the summary of the changes to write.
 func (m *screen) lastPage() []string {
 	changes, files, all := m.Count()
 	if len(m.refused) > 0 {

@@ -2,7 +2,7 @@ package run
 
 import "sync"
 
-// maxInFlight bounds the bytes of the files that are read and not yet passed on.
+// maxInFlight limits the bytes of files that are read and not yet passed on.
 const maxInFlight = 256 << 20
 
 // A flight limits the bytes of the files in flight. The next file in order is always admitted,
@@ -12,7 +12,7 @@ type flight struct {
 	free  *sync.Cond
 	max   int64
 	held  int64
-	front int // the number of the job that is passed on next
+	front int // number of the next job in order
 	over  bool
 }
 
@@ -22,7 +22,7 @@ func newFlight(max int64) *flight {
 	return f
 }
 
-// take waits until there is room for a job of the given size in bytes.
+// take waits until there is room for a job of a size in bytes.
 func (f *flight) take(j *job, bytes int64) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
@@ -42,7 +42,7 @@ func (f *flight) land(j *job) {
 	f.free.Broadcast()
 }
 
-// next sets the number of the job that is passed on next.
+// next sets the number of the next job in order.
 func (f *flight) next(number int) {
 	f.mu.Lock()
 	defer f.mu.Unlock()

@@ -10,22 +10,22 @@ import (
 	"frizzel/internal/selection"
 )
 
-// Sought says what Find searches for.
+// A Sought is the target of Find.
 type Sought int
 
 const (
-	Assertions Sought = iota // what the program forbids or requires
-	Changes                  // what its rules would change
+	Assertions Sought = iota // matches of assertions
+	Changes                  // places that rules would change
 )
 
 // A Sight has the matches in a file, or in a window of a large one.
 type Sight struct {
 	At      selection.File
 	File    *textfile.File
-	Matches []program.Match // in the order of their places, bytes of File.Text
-	Line    int             // lines of the file before File.Text
-	Nth     int             // matches in the file before these
-	// Apart says that lines were left out between the window before and this one.
+	Matches []program.Match // in order; offsets are bytes of File.Text
+	Line    int             // number of the file's lines before File.Text
+	Nth     int             // number of the file's matches before these
+	// Apart means that lines between the previous window and this one are omitted.
 	Apart bool
 }
 
@@ -33,23 +33,23 @@ type Sight struct {
 type Found struct {
 	At selection.File
 
-	sight      *Sight // nil of a large file
+	sight      *Sight // nil for a large file
 	unreadable []program.Note
 	unseen     []program.Note
-	made       *program.Result // nil of a large file
+	made       *program.Result // nil for a large file
 	large      *sought
 }
 
-// sought is a large file and how it is looked through.
+// A sought is a large file and the way to search it.
 type sought struct {
 	*large
 	plan  *Plan
 	what  Sought
-	count int // matches; -1 where they are not counted yet
+	count int // number of matches; -1 if they are not counted yet
 }
 
-// Find looks for what the program asserts, or with changes for what its rules would
-// change. It calls show, in path order, for every file that was read.
+// Find searches for matches of the program's assertions, or for changes of its rules. It calls show, in path
+// order, for every file that was read.
 func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (*Summary, error) {
 	s := &Summary{Tally: p.Program.NewTally()}
 	p.Progress.Begin("reading")
@@ -97,11 +97,10 @@ func (p *Plan) look(what Sought, in program.Input) ([]program.Match, *program.Re
 	return p.Program.Find(in)
 }
 
-// holds reports whether the file is held for what was found in it.
+// holds reports whether the file's text must stay in memory because it has matches.
 func (f *Found) holds() bool { return f.sight != nil && len(f.sight.Matches) > 0 }
 
-// Count returns how many matches there are. A large file is looked through for that, unless
-// Each was.
+// Count returns the number of matches. It searches a large file for that, unless Each did.
 func (f *Found) Count() (int, error) {
 	if f.sight != nil {
 		return len(f.sight.Matches), nil
@@ -114,7 +113,7 @@ func (f *Found) Count() (int, error) {
 	return f.large.count, nil
 }
 
-// Lines returns how many lines the file has, or 0 if that is unknown.
+// Lines returns the number of the file's lines, or 0 if it is unknown.
 func (f *Found) Lines() int {
 	if f.sight != nil || len(f.large.regions) == 0 {
 		return 0
@@ -123,8 +122,8 @@ func (f *Found) Lines() int {
 	return last.line + last.lines
 }
 
-// Each calls show for each window of the file with matches, or with one of the context lines
-// around them. A small file is one window; a file without a match has none.
+// Each calls show for each window of the file that contains matches or context lines of them. A small file is
+// one window; a file without matches has none.
 func (f *Found) Each(context int, show func(*Sight) error) error {
 	if f.sight != nil {
 		return show(f.sight)

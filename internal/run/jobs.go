@@ -14,28 +14,27 @@ import (
 	"frizzel/internal/selection"
 )
 
-// A job is one file for a worker.
+// A job is a file for a worker.
 type job struct {
 	number int // in path order
 	file   selection.File
 	skip   *selection.Skip
-	id     disk.ID // of a file with several names, else zero
+	id     disk.ID // of a file with several names; otherwise zero
 	held   int64   // bytes in flight
 	done   chan struct{}
 	result *Result
 	made   *program.Result
 	found  *Found
 
-	document bool // it is an office document
-	unknown  bool // its encoding does not tell itself, and something is looked for that is not ASCII
+	document bool // the file is an office document
+	unknown  bool // the encoding is unknown, and a pattern is not ASCII
 }
 
-// ahead is how many files may be on their way, so that those behind a large one do not wait for
-// it. Each may keep a directory open; what is held of them is bounded by their bytes.
+// ahead is the maximum number of files in flight, so that files after a large one do not wait for it. Each may
+// keep a directory open. Memory is limited by their bytes, see flight.
 const ahead = 64
 
-// all takes every file through work, by several workers, and then through take, in
-// path order.
+// all calls work for every file, from several workers, and then take, in path order.
 func (p *Plan) all(ctx context.Context, s *Summary, work worker, take func(*job) error) error {
 	ctx, cancel := context.WithCancel(ctx)
 	workers := runtime.GOMAXPROCS(0)
@@ -64,7 +63,7 @@ func (p *Plan) all(ctx context.Context, s *Summary, work worker, take func(*job)
 	return walkErr
 }
 
-// walk hands out the files.
+// walk sends the files to the workers.
 func (p *Plan) walk(ctx context.Context, ordered, jobs chan<- *job) error {
 	number := 0
 	send := func(to chan<- *job, j *job) error {
@@ -95,11 +94,11 @@ func (p *Plan) walk(ctx context.Context, ordered, jobs chan<- *job) error {
 		}
 		return err
 	}, func(s selection.Skip) {
-		_ = order(&job{skip: &s}) // the walk itself notices when it is to end
+		_ = order(&job{skip: &s}) // the walk checks ctx itself
 	})
 }
 
-// work reads files and does the work on each, one after the other.
+// work is the loop of a worker: it reads one file after another and calls work on it.
 func (p *Plan) work(ctx context.Context, flight *flight, jobs <-chan *job, work worker) {
 	var buffer []byte
 	for j := range jobs {
@@ -112,15 +111,15 @@ func (p *Plan) work(ctx context.Context, flight *flight, jobs <-chan *job, work 
 	}
 }
 
-// worker does the work on a file that was read, or on a large one that is open. The latter
-// reports false if the file has to be taken whole after all.
+// A worker has the functions for a file that was read, and for a large one that is open. The latter reports
+// false if the file must be read as a whole after all.
 type worker struct {
 	whole func(*job, *textfile.File)
 	large func(context.Context, *job, *large) (bool, error)
 }
 
-// one reads a file into buffer and does the work on it. It returns the buffer for the
-// next file, nil if the result holds on to it.
+// one reads a file into buffer and calls work on it. It returns the buffer for the next file, or nil if the
+// result retains it.
 func (p *Plan) one(ctx context.Context, j *job, flight *flight, buffer []byte, work worker) []byte {
 	raw, err := p.open(ctx, j, flight, buffer[:0], work)
 	if err == nil && (j.result != nil || j.found != nil && j.found.holds()) {
@@ -133,23 +132,23 @@ func (p *Plan) one(ctx context.Context, j *job, flight *flight, buffer []byte, w
 	if cap(raw) > cap(buffer) {
 		buffer = raw
 	}
-	if cap(buffer) > maxKept { // one large file must not hold memory for good
+	if cap(buffer) > maxKept { // release the memory of an unusually large file
 		return nil
 	}
 	return buffer
 }
 
-// maxKept is up to how many bytes a buffer is kept for the next file.
+// maxKept is the maximum size in bytes of a buffer that is reused.
 const maxKept = 8 << 20
 
-// headSize is how many bytes of a file are looked at before it is read on.
+// headSize is the number of bytes that are checked before the rest of a file is read.
 const headSize = 64 << 10
 
-// inflated is how many times its own size a document takes, most likely.
+// inflated is the estimated ratio of a document's memory to its file size.
 const inflated = 20
 
-// open opens a job's file, reads its first bytes into buffer, or a larger one, and does the work
-// unless those tell that it is no text.
+// open opens a job's file, reads its first bytes into buffer, and calls work unless they show that the file is
+// not text. It returns the buffer, which may be a larger one.
 func (p *Plan) open(ctx context.Context, j *job, flight *flight, buffer []byte, work worker) ([]byte, error) {
 	f, err := j.file.Open()
 	if err != nil {
@@ -212,7 +211,7 @@ func (p *Plan) open(ctx context.Context, j *job, flight *flight, buffer []byte, 
 	return buffer, nil
 }
 
-// decode reads a file's bytes as text.
+// decode returns a file's bytes as text.
 func (p *Plan) decode(at selection.File, isDocument bool, raw []byte) (*textfile.File, error) {
 	if isDocument {
 		return textfile.OfDocument(at.Name, raw)
@@ -220,8 +219,8 @@ func (p *Plan) decode(at selection.File, isDocument bool, raw []byte) (*textfile
 	return textfile.Decode(raw, p.encodingOf(at))
 }
 
-// byWindows does the work on a file that is large enough window by window. It reports false
-// where the file has to be taken whole.
+// byWindows calls work on a file in windows, if it is large enough. It reports false if the file must be read
+// as a whole.
 func (p *Plan) byWindows(ctx context.Context, j *job, f disk.File, info disk.Info, head []byte, work worker) (bool, error) {
 	l, err := p.largeFile(ctx, j.file, f, info, head)
 	if l == nil || err != nil {
@@ -235,8 +234,7 @@ func (p *Plan) byWindows(ctx context.Context, j *job, f disk.File, info disk.Inf
 	return work.large(ctx, j, l)
 }
 
-// collect passes the jobs on in path order. A file that came under another name
-// already is left out.
+// collect passes the jobs to take in path order. It omits a file that came earlier under another name.
 func (p *Plan) collect(ctx context.Context, ordered <-chan *job, flight *flight, s *Summary, take func(*job) error) error {
 	defer flight.end()
 	seen := map[disk.ID]bool{}

@@ -15,15 +15,14 @@ import (
 	"frizzel/internal/spool"
 )
 
-// largeSize is the size in bytes from which on a file is large. If tests set the width of windows,
-// a large file has manyWindows of them or more.
+// largeSize is the minimum size in bytes of a large file. If tests set the width of windows, it is that of
+// manyWindows windows.
 const (
 	largeSize   = 8 << 20
 	manyWindows = 8
 )
 
-// largeFile returns a file as a large one, nil if it is to be taken whole. head are its
-// first bytes.
+// largeFile returns a file as a large one, or nil if it must be read as a whole. head is its first bytes.
 func (p *Plan) largeFile(ctx context.Context, at selection.File, f io.ReaderAt, info disk.Info, head []byte) (*large, error) {
 	width, least := int64(change.ChunkSize), int64(largeSize)
 	if p.window > 0 {
@@ -46,8 +45,8 @@ func (p *Plan) largeFile(ctx context.Context, at selection.File, f io.ReaderAt, 
 	return l, err
 }
 
-// editLarge runs the program over a large file. It reports false if the file has to be
-// taken whole after all.
+// editLarge runs the program over a large file. It reports false if the file must be read as a whole after
+// all.
 func (p *Plan) editLarge(ctx context.Context, j *job, l *large, before program.Counters) (bool, error) {
 	e, made, refuse, err := p.edited(ctx, l, program.Input{File: asFile(j.file), Before: before})
 	if errors.Is(err, errVanishes) {
@@ -63,17 +62,17 @@ func (p *Plan) editLarge(ctx context.Context, j *job, l *large, before program.C
 	return true, nil
 }
 
-// errVanishes is the reason of a file whose last line has no ending and is taken away with all
-// lines of its window, so that the line before it loses its own, which stands in another one.
+// errVanishes means that all lines of the last window are deleted and the last line had no ending. Then the
+// line before must lose its ending, but it is in another window.
 var errVanishes = errors.New("the last window vanishes")
 
-// edited runs the program over a large file, and keeps the edits.
+// edited runs the program over a large file and spools the edits.
 func (p *Plan) edited(ctx context.Context, l *large, in program.Input) (e *edited, made *program.Result, refuse, err error) {
 	e = &edited{large: l, kept: p.spool()}
 	l.regions = l.regions[:0]
 	made = p.Program.NewResult()
 	made.Counters = in.Before
-	var legacy error // where the file turns out to be in some older encoding
+	var legacy error // set if a window is not UTF-8
 	s := pass{large: l, sums: p.Writes, work: func(w *pane) {
 		from := in
 		if l.how.Order == program.InOrder {
@@ -119,7 +118,7 @@ func (p *Plan) edited(ctx context.Context, l *large, in program.Input) (e *edite
 	return e, made, refuse, err
 }
 
-// uncounted returns how many lines of the file before a window the notes about it do not count.
+// uncounted returns the number of lines to add to the notes of a window to get the file's line numbers.
 func (l *large) uncounted(w *pane) int {
 	if l.how.Order == program.InOrder {
 		return 0
@@ -127,10 +126,10 @@ func (l *large) uncounted(w *pane) int {
 	return w.at.Lines
 }
 
-// rewritten is the result of the rules for a window.
+// A rewritten is the result of the rules for a window.
 type rewritten struct {
 	*revision.Revision
-	raw, text []byte // the edits, encoded
+	raw, text []byte // the edits against the bytes and against the text, encoded
 	legacy    error
 	vanishes  bool
 }
@@ -156,8 +155,8 @@ func rewrite(p *program.Program, w *pane, in program.Input) *rewritten {
 	return n
 }
 
-// below returns the error of a window with its line in the file; before is the number of lines
-// before the window.
+// below returns a window's error with the line number of the file. before is the number of lines before the
+// window.
 func below(err error, before int) error {
 	var u *textfile.Unencodable
 	if errors.As(err, &u) {
@@ -182,7 +181,7 @@ func (e *edited) keep(w *pane, n *rewritten) (err error) {
 	return err
 }
 
-// noneOfLarge is none of a large file.
+// noneOfLarge is none for a large file.
 func (p *Plan) noneOfLarge(e *edited, at selection.File, in program.Input) (*program.Result, error) {
 	made := p.Program.NewResult()
 	in.Decide = leave
@@ -201,7 +200,7 @@ func (p *Plan) noneOfLarge(e *edited, at selection.File, in program.Input) (*pro
 
 func leave(program.Proposal) program.Answer { return program.Answer{Leave: true} }
 
-// unknown reports whether the file is in some encoding that it does not tell.
+// unknown reports whether the file's encoding is unknown.
 func (l *large) unknown(ctx context.Context) (bool, error) {
 	if l.windows.Decoded() {
 		return false, nil
@@ -219,7 +218,7 @@ func (l *large) unknown(ctx context.Context) (bool, error) {
 	return tongue.Unknown(), nil
 }
 
-// spool returns what keeps the edits of a run.
+// spool returns the spool for the edits of a run.
 func (p *Plan) spool() *spool.Spool {
 	p.once.Do(func() { p.kept = &spool.Spool{} })
 	return p.kept

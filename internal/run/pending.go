@@ -18,29 +18,27 @@ import (
 	"frizzel/internal/selection"
 )
 
-// Pending is a file's changes that wait for a person's answers. It does not hold on
-// to the file's text.
+// A Pending is a file with changes that wait for a person's answers. It does not retain the file's text.
 type Pending struct {
 	plan   *Plan
 	before program.Counters
-	first  *program.Result // what all rules made of it
-	told   *program.Result // what the summary was told of it last
-	large  *edited         // of a large file, what Change.Edits are
+	first  *program.Result // the result of all rules
+	told   *program.Result // the result that the summary counts
+	large  *edited         // the edits of a large file
 	finder *tree.Finder
-	places map[int]string // of a document's lines that change
-	edits  edit.List      // else those of the text, as Change.Edits are of the bytes
+	places map[int]string // places of a document's changed lines
+	edits  edit.List      // the edits of the text; Change.Edits are against the bytes
 
 	At      selection.File
 	Made    *program.Result // the result of the accepted changes
 	Change  change.Change
 	Changes int
 	Refuse  error
-	// Moved is set if the file changed on disk; the accepted changes then apply to
-	// its new content.
+	// Moved is set if the file changed on disk. The accepted changes then apply to the new content.
 	Moved bool
 }
 
-// Collect runs the plan and keeps what the rules change, for answers to come later.
+// Collect runs the plan and returns the changed files, for a review.
 func (p *Plan) Collect(ctx context.Context) ([]*Pending, *Summary, error) {
 	var all []*Pending
 	var before program.Counters
@@ -57,7 +55,7 @@ func (p *Plan) Collect(ctx context.Context) ([]*Pending, *Summary, error) {
 	return all, s, err
 }
 
-// take makes a result the one that is taken: its edits, and what they are against.
+// take makes r the accepted result.
 func (p *Pending) take(r *Result) {
 	c := r.Change()
 	p.Moved = p.Moved || p.Made != nil && (c.Before != p.Change.Before || c.Print != p.Change.Print)
@@ -69,7 +67,7 @@ func (p *Pending) take(r *Result) {
 	p.Change, p.Changes = c, r.Changes()
 }
 
-// placed keeps where the lines of a document stand that are changed.
+// placed records the places of a document's changed lines.
 func (p *Pending) placed(r *revision.Revision) {
 	if r.File.Document == nil {
 		return
@@ -88,7 +86,7 @@ func (p *Pending) placed(r *revision.Revision) {
 // IsDocument reports whether the file is an office document.
 func (p *Pending) IsDocument() bool { return p.places != nil }
 
-// reader is a file that is read once more: whole, or if it is large open.
+// A reader is a file that is read again: its content, or the open file if it is large.
 type reader struct {
 	file   *textfile.File
 	digest digest.Digest
@@ -96,7 +94,7 @@ type reader struct {
 	disk.File
 }
 
-// read opens the file as it is now, and reads it unless it is large.
+// read opens the current file, and reads it unless it is large.
 func (p *Pending) read(ctx context.Context) (*reader, error) {
 	f, err := p.At.Reopen(disk.Real{})
 	if err != nil {
@@ -116,7 +114,7 @@ func (p *Pending) read(ctx context.Context) (*reader, error) {
 	return r, nil
 }
 
-// open takes a file as a large one, if it still is.
+// open sets the reader to a large file, if the file is still large.
 func (r *reader) open(ctx context.Context, plan *Plan, at selection.File) error {
 	info, err := r.Stat()
 	if err != nil {
@@ -146,8 +144,7 @@ func (r *reader) whole(plan *Plan, at selection.File) error {
 	return err
 }
 
-// Decide runs the rules over the file as it is now, and asks about each change; nil
-// takes all.
+// Decide runs the rules over the current file and calls decide with each change. A nil decide accepts all.
 func (p *Pending) Decide(ctx context.Context, decide func(program.Proposal) program.Answer) error {
 	now, err := p.read(ctx)
 	if err != nil {
@@ -161,10 +158,10 @@ func (p *Pending) Decide(ctx context.Context, decide func(program.Proposal) prog
 	return err
 }
 
-// run runs the rules over what was read.
+// run runs the rules over the file that was read.
 func (p *Pending) run(ctx context.Context, now *reader, in program.Input) (*Result, error) {
 	if now.large != nil {
-		if in.Decide != nil { // one question after another
+		if in.Decide != nil { // ask one question at a time
 			now.large.how.Order = program.InOrder
 		}
 		e, made, refuse, err := p.plan.edited(ctx, now.large, in)
@@ -179,8 +176,8 @@ func (p *Pending) run(ctx context.Context, now *reader, in program.Input) (*Resu
 	return &Result{At: p.At, Made: made.Made, Refuse: made.Refuse, revision: made, program: p.plan.Program, before: now.digest}, nil
 }
 
-// Result returns the accepted changes with the file's text, to be shown. If the file
-// changed on disk, it returns the result of all rules for its new content.
+// Result returns the accepted changes with the file's text, for display. If the file changed on disk, it
+// returns the result of all rules for the new content.
 func (p *Pending) Result(ctx context.Context) (*Result, error) {
 	for {
 		now, err := p.read(ctx)
@@ -203,8 +200,8 @@ func (p *Pending) Result(ctx context.Context) (*Result, error) {
 	}
 }
 
-// ValueAt returns the path of the value that a byte of a text of the file lies in, in a document
-// the place of its line, "" for none.
+// ValueAt returns the path of the value that contains a byte of a text of the file; for a document, the place
+// of the byte's line; or "".
 func (p *Pending) ValueAt(text []byte, at int) string {
 	if p.places != nil {
 		return p.places[1+bytes.Count(text[:at], []byte("\n"))]
@@ -221,17 +218,17 @@ func (p *Pending) Broken() bool {
 	return p.Refuse != nil || len(p.Made.Broken)+len(p.Made.Unreadable) > 0
 }
 
-// Edits returns the accepted changes, against the text of a file that is not large.
+// Edits returns the accepted changes against the text. The file must not be large.
 func (p *Pending) Edits() edit.List { return p.edits }
 
-// Rules returns how many changes each rule made of the file as it was first read.
+// Rules returns the numbers of changes, indexed by rule, when the file was first read.
 func (p *Pending) Rules() []int { return p.first.Changes }
 
-// ErrLarge is the error of a file that is too large to be written by a person.
+// ErrLarge is the error for a file that is too large to edit by hand.
 var ErrLarge = errors.New("the file is too large to be written by hand; take or leave its changes one by one")
 
-// Proposed returns the text that the file would have. The error is ErrLarge for one that is
-// too large to be held.
+// Proposed returns the file's text with the accepted changes. The error is ErrLarge if it is too large for
+// memory.
 func (p *Pending) Proposed(ctx context.Context) ([]byte, error) {
 	r, err := p.Result(ctx)
 	if err != nil {
@@ -244,8 +241,8 @@ func (p *Pending) Proposed(ctx context.Context) ([]byte, error) {
 	return edits.Apply(file.Text), nil
 }
 
-// Rewrite takes a text that a person wrote for the file. It returns the file's own, and the
-// edits that make it the new one.
+// Rewrite replaces the accepted changes by a text that a person wrote. It returns the file's text, and the
+// edits that produce the new one.
 func (p *Pending) Rewrite(ctx context.Context, fresh []byte) (old []byte, edits edit.List, err error) {
 	now, err := p.read(ctx)
 	if err != nil {
@@ -262,7 +259,7 @@ func (p *Pending) Rewrite(ctx context.Context, fresh []byte) (old []byte, edits 
 	return now.file.Text, made.Text, made.Refuse
 }
 
-// Recount counts the changes accepted so far.
+// Recount updates the summary with the changes accepted so far.
 func (s *Summary) Recount(all []*Pending) {
 	for _, p := range all {
 		f := asFile(p.At)

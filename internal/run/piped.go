@@ -10,8 +10,8 @@ import (
 	"frizzel/internal/selection"
 )
 
-// Piped runs the program over a stream that was kept in a file of its own, of size bytes, as over
-// the file at. It returns nil if the text has to be taken whole.
+// Piped runs the program over a stream that was spooled to a temporary file of size bytes, as if it were the
+// file at. It returns nil if the text must be read as a whole.
 func (p *Plan) Piped(ctx context.Context, kept io.ReaderAt, size int64, at selection.File) (*Result, error) {
 	head := make([]byte, min(size, headSize))
 	if _, err := kept.ReadAt(head, 0); err != nil {

@@ -18,35 +18,34 @@ import (
 	"frizzel/internal/spool"
 )
 
-// Result is what the rules make of one file that they change, or that must not be
-// written.
+// A Result is the result of the rules for a file that they change or that must not be written.
 type Result struct {
 	At   selection.File
 	Made *program.Result
-	// Refuse is why the file cannot be written.
+	// Refuse is the reason why the file must not be written, or nil.
 	Refuse error
 
-	revision *revision.Revision // nil of a large file
+	revision *revision.Revision // nil for a large file
 	program  *program.Program
 	before   digest.Digest // of revision.File.Raw
-	large    *edited       // else nil
+	large    *edited       // nil for other files
 }
 
-// edited is the result of the rules for a large file.
+// An edited is the result of the rules for a large file.
 type edited struct {
 	*large
 	print change.Print
 	kept  *spool.Spool
-	count int // edits
+	count int // number of edits
 }
 
-// kept is where the edits of a window are kept, each list against the window.
+// A kept refers to the spooled edits of a window. Offsets are relative to the window.
 type kept struct {
 	raw  spool.Ref
-	text spool.Ref // against the window's text, if that is other bytes
+	text spool.Ref // against the window's text, if it differs from the bytes
 }
 
-// Changes returns how many changes the rules made, or a person.
+// Changes returns the number of changes, by rules or by hand.
 func (r *Result) Changes() int {
 	if r.revision != nil {
 		return r.revision.Changes()
@@ -54,7 +53,7 @@ func (r *Result) Changes() int {
 	return r.Made.All()
 }
 
-// Change returns what the vault is to do.
+// Change returns the change to write.
 func (r *Result) Change() change.Change {
 	c := change.Change{Path: r.At.Path, Dir: r.At.Dir, Name: r.At.Name, In: r.At.In, Before: r.before}
 	for rule, n := range r.Made.Changes {
@@ -70,8 +69,7 @@ func (r *Result) Change() change.Change {
 	return c
 }
 
-// SHA256 returns the digests of what the file is, and of what it would be, as other programs tell
-// them too.
+// SHA256 returns the digests of the file's old and new content, which other programs can verify.
 func (r *Result) SHA256() (before, after digest.Digest, err error) {
 	in, err := r.Open()
 	if err != nil {
@@ -83,8 +81,8 @@ func (r *Result) SHA256() (before, after digest.Digest, err error) {
 	return digest.SHA256.Sum(was), digest.SHA256.Sum(is), err
 }
 
-// Values returns what finds the values that lines of the file's text lie in, "" for none; nil where
-// that cannot be told.
+// Values returns a function from a line and an offset of the file's text to the path of the value there, or
+// "". It returns nil if the text has no values.
 func (r *Result) Values() func(line, at int) string {
 	if r.revision == nil || r.program == nil {
 		return nil
@@ -99,7 +97,7 @@ func (r *Result) Values() func(line, at int) string {
 // IsDocument reports whether the file is an office document.
 func (r *Result) IsDocument() bool { return r.revision != nil && r.revision.File.Document != nil }
 
-// Decoded reports whether the file's text is other bytes than the file.
+// Decoded reports whether the file's text differs from its bytes.
 func (r *Result) Decoded() bool {
 	if r.revision != nil {
 		return r.revision.File.Decoded()
@@ -107,8 +105,8 @@ func (r *Result) Decoded() bool {
 	return r.large.windows.Decoded()
 }
 
-// Bytes returns the file's bytes and the edits to them, as far as a diff with context lines
-// around each change needs them.
+// Bytes returns the parts of the file's bytes, with their edits, that a diff with context lines around each
+// change needs.
 func (r *Result) Bytes(context int) diff.Windows {
 	if r.revision != nil {
 		return diff.Whole(r.revision.File.Raw, r.revision.Raw)
@@ -119,8 +117,8 @@ func (r *Result) Bytes(context int) diff.Windows {
 	return r.large.shown(r.At, context, false)
 }
 
-// Text returns the file's text and the edits to it, as far as a diff with context lines around
-// each change needs them.
+// Text returns the parts of the file's text, with their edits, that a diff with context lines around each
+// change needs.
 func (r *Result) Text(context int) diff.Windows {
 	if r.revision != nil {
 		return diff.Whole(r.revision.File.Text, r.revision.Text)
@@ -128,7 +126,7 @@ func (r *Result) Text(context int) diff.Windows {
 	return r.large.shown(r.At, context, true)
 }
 
-// Open reads the file's bytes as they were read. It fails where the file has changed since.
+// Open returns a reader of the file's original bytes. It fails if the file changed since it was read.
 func (r *Result) Open() (io.ReadCloser, error) {
 	if r.revision != nil {
 		return io.NopCloser(bytes.NewReader(r.revision.File.Raw)), nil
@@ -151,7 +149,7 @@ func (r *Result) Open() (io.ReadCloser, error) {
 	return disk.Open(f), nil
 }
 
-// Held returns the file, and the edits to its text, of a file that is not large.
+// Held returns the file and the edits to its text. It reports false if the file is large.
 func (r *Result) Held() (file *textfile.File, edits edit.List, ok bool) {
 	if r.revision == nil {
 		return nil, nil, false
@@ -159,7 +157,7 @@ func (r *Result) Held() (file *textfile.File, edits edit.List, ok bool) {
 	return r.revision.File, r.revision.Text, true
 }
 
-// Len returns how many edits there are.
+// Len returns the number of edits.
 func (e *edited) Len() int { return e.count }
 
 // All yields the edits of the file's bytes.
@@ -169,7 +167,7 @@ func (e *edited) All() iter.Seq2[edit.Edit, error] {
 			if p.count == 0 {
 				continue
 			}
-			l, err := e.list(p.kept.raw, &room{}) // memory of its own: who takes an edit may keep it
+			l, err := e.list(p.kept.raw, &room{}) // new memory: the caller may retain an edit
 			if err != nil {
 				yield(edit.Edit{}, err)
 				return
@@ -184,7 +182,7 @@ func (e *edited) All() iter.Seq2[edit.Edit, error] {
 	}
 }
 
-// list reads the edits of a window.
+// list reads the spooled edits of a window.
 func (e *edited) list(at spool.Ref, into *room) (l edit.List, err error) {
 	if into.encoded, err = e.kept.Read(at, into.encoded); err != nil {
 		return nil, err
@@ -196,7 +194,7 @@ func (e *edited) list(at spool.Ref, into *room) (l edit.List, err error) {
 	return l, err
 }
 
-// shown returns what a diff needs of the windows, of the text or of the bytes.
+// shown returns the windows that a diff needs, of the text or of the bytes.
 func (e *edited) shown(at selection.File, context int, text bool) diff.Windows {
 	return func(take func(diff.Window) error) error {
 		s := pass{large: e.large, only: near(e.regions, context), apart: true}
@@ -216,7 +214,7 @@ func (e *edited) shown(at selection.File, context int, text bool) diff.Windows {
 	}
 }
 
-// window returns a window's bytes or its text, and the edits to that.
+// window returns a window's text or bytes, with the edits to them.
 func (e *edited) window(w *pane, text bool) (win diff.Window, err error) {
 	p := e.regions[w.number]
 	win = diff.Window{Text: w.Raw, Line: p.line, Apart: w.apart}
@@ -239,8 +237,8 @@ func (e *edited) window(w *pane, text bool) (win diff.Window, err error) {
 	return win, err
 }
 
-// near returns the indices of the regions with edits or matches, and of those with the context
-// lines around them, plus one for a line that is cut.
+// near returns the indices of the regions with edits or matches, and of the neighbours that contain context
+// lines, with one more line because a region may begin within a line.
 func near(all []region, context int) []int {
 	wanted := make([]bool, len(all))
 	for i, p := range all {
@@ -264,7 +262,7 @@ func near(all []region, context int) []int {
 	return some
 }
 
-// again reads windows of a file once more, if the file did not change.
+// again reads windows of a file again. It fails if the file changed.
 func (l *large) again(at selection.File, s pass) error {
 	if l.own {
 		s.large = l

@@ -19,31 +19,30 @@ import (
 	"frizzel/internal/spool"
 )
 
-// Plan says which rules are to run over which files.
+// A Plan is a program and a selection of files to run it over.
 type Plan struct {
 	Program     *program.Program
 	Selection   selection.Selection
-	Encoding    string          // that all files are in; "" to tell by the script or the file
-	NoDocuments bool            // leave out office documents
-	MaxSize     int64           // bytes; larger files are left out; 0 for any
-	Progress    *progress.Meter // nil to tell nobody
-	// Writes says that the changes are to be written, so that what they are against must be told
-	// from anything else.
+	Encoding    string          // encoding of all files; "" to use the script's or detect it
+	NoDocuments bool            // omit office documents
+	MaxSize     int64           // maximum size of a file in bytes; 0 for no limit
+	Progress    *progress.Meter // nil for no reports
+	// Writes means that the changes will be written, so each file's content needs a digest.
 	Writes bool
 
-	window int64 // bytes of a window of a large file, 0 for as many as are summed up at once
-	asks   bool  // each change is asked about
+	window int64 // size in bytes of a large file's window; 0 for that of a digest's chunk
+	asks   bool  // ask about each change
 	kept   *spool.Spool
 	once   sync.Once // for kept
 }
 
-// Summary counts what a plan came to.
+// A Summary is the counts of a run.
 type Summary struct {
-	Read int // files, in whole
-	// Documents are those of them that are office documents.
+	Read int // number of files that were read
+	// Documents is the number of office documents among them.
 	Documents int
-	// Unknown counts files in an encoding that they do not tell, if something is looked
-	// for that is not ASCII, and so missed in them.
+	// Unknown is the number of files with an unknown encoding, counted if a pattern is not ASCII, because it
+	// may have been missed in them.
 	Unknown int
 	Changed int
 	Changes int
@@ -52,22 +51,21 @@ type Summary struct {
 	Tally   *program.Tally
 }
 
-// FileNote is a remark about a file.
+// A FileNote is a remark about a file.
 type FileNote struct {
 	Path string
 	program.Note
 }
 
-// Do runs the plan. It calls take, in path order, for the files that change and for
-// those that must not be written. take says whether the changes are taken: where
-// they are not, the file counts as it is; an error of it ends the run. Files that
-// cannot be read are among the summary's Skipped.
+// Do runs the plan. It calls take, in path order, for files that change and files that must not be written.
+// take reports whether the changes are accepted. If not, the summary counts the file as unchanged. An error
+// of take ends the run. Files that cannot be read are in the summary's Skipped.
 func (p *Plan) Do(ctx context.Context, take func(*Result) (bool, error)) (*Summary, error) {
 	s := &Summary{Tally: p.Program.NewTally()}
 	p.Progress.Begin("reading")
-	var before program.Counters // of a sequential program, which has one worker
+	var before program.Counters // used by sequential programs, which have one worker
 	seen := map[disk.ID]bool{}
-	// counted does the work on a file after those before it, unless it is another name of one.
+	// counted calls work with the counts of earlier files, unless the file is another name of one of them.
 	counted := func(j *job, work func(program.Counters) error) error {
 		switch {
 		case !p.Program.Sequential:
@@ -109,7 +107,7 @@ func (p *Plan) edit(j *job, text *textfile.File, before program.Counters) {
 	}
 }
 
-// take counts one file, with its changes where they are taken.
+// take adds one file to the summary, with its changes if they are accepted.
 func (p *Plan) take(j *job, s *Summary, take func(*Result) (bool, error)) error {
 	if j.result != nil {
 		taken, err := take(j.result)
@@ -119,7 +117,7 @@ func (p *Plan) take(j *job, s *Summary, take func(*Result) (bool, error)) error 
 		if taken && j.result.Refuse == nil {
 			s.Changed++
 			s.Changes += j.result.Changes()
-		} else { // what must hold of the files is asked of this one as it is
+		} else { // expectations apply to the unchanged file
 			if j.made, err = p.none(j.result); err != nil {
 				return err
 			}
@@ -132,7 +130,7 @@ func (p *Plan) take(j *job, s *Summary, take func(*Result) (bool, error)) error 
 	return nil
 }
 
-// none returns the program's result for a file without any accepted change.
+// none returns the program's result for a file if all changes are declined.
 func (p *Plan) none(r *Result) (*program.Result, error) {
 	in := program.Input{File: asFile(r.At)}
 	if r.revision != nil {
@@ -143,8 +141,7 @@ func (p *Plan) none(r *Result) (*program.Result, error) {
 
 func asFile(f selection.File) program.File { return program.File{Path: f.Path, Rel: f.Rel} }
 
-// encodingOf returns the name of the encoding that the person or the script says a file is
-// in, "" where the file is to tell.
+// encodingOf returns the name of the encoding that the user or the script declares for a file, or "".
 func (p *Plan) encodingOf(f selection.File) string {
 	if p.Encoding != "" {
 		return p.Encoding
@@ -152,13 +149,13 @@ func (p *Plan) encodingOf(f selection.File) string {
 	return p.Program.Encoding(asFile(f))
 }
 
-// Why a file is not read as text.
+// Errors of files that are not read as text.
 var (
 	errTooLarge = errors.New("larger than wanted")
 	errDocument = errors.New("a document, and none are wanted")
 )
 
-// skipFor returns what the summary says of a file that cannot be read.
+// skipFor returns the summary's entry for a file that cannot be read.
 func skipFor(f selection.File, err error) *selection.Skip {
 	var document *textfile.DocumentError
 	switch {
@@ -176,7 +173,7 @@ func skipFor(f selection.File, err error) *selection.Skip {
 	return &selection.Skip{Path: f.Path, Reason: selection.Unreadable, Err: err}
 }
 
-// Unreadable returns what could not be read.
+// Unreadable returns the files and directories that could not be read.
 func (s *Summary) Unreadable() []selection.Skip {
 	var out []selection.Skip
 	for _, k := range s.Skipped {
@@ -187,7 +184,7 @@ func (s *Summary) Unreadable() []selection.Skip {
 	return out
 }
 
-// Reasons counts the files left out by their reasons.
+// Reasons returns the numbers of omitted files by reason.
 func (s *Summary) Reasons() map[selection.Reason]int {
 	n := map[selection.Reason]int{}
 	for _, k := range s.Skipped {

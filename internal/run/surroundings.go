@@ -7,23 +7,21 @@ import (
 	"frizzel/core/program"
 )
 
-// surroundings cuts what is proposed in one window of a large file down to the lines around it,
-// which whoever is asked may hold on to: the window is overwritten by others. Proposals that lie
-// near each other share them.
+// surroundings copies the lines around proposals in a window of a large file, because the window's memory is
+// reused and a review retains the proposals. Nearby proposals share a copy.
 type surroundings struct {
-	of       []byte // the text that they are cut from
+	of       []byte // the window's text
 	from, to int
 	text     []byte
 }
 
-// How many lines stay around what is proposed, and below it where the next ones most likely are
-// near.
+// Numbers of lines to copy around a proposal, and below it, where the next proposals are likely.
 const (
 	linesAround = 12
 	linesAhead  = 400
 )
 
-// cut returns a proposal with the lines around it alone.
+// cut returns a proposal whose text is only the lines around it.
 func (s *surroundings) cut(p program.Proposal) program.Proposal {
 	start, end := p.Edits[0].Start, p.Edits[len(p.Edits)-1].End
 	from, to := lines.Above(p.Text, start, linesAround), lines.Below(p.Text, end, linesAround+1)

@@ -13,27 +13,26 @@ import (
 	"frizzel/internal/disk"
 )
 
-// large is a file that is too large to be held, and that the program may be run over window by
-// window.
+// A large is a file that is processed in windows because it is too large for memory.
 type large struct {
-	// ctx is that of the run: windows are read again, by iterators that take no context, as long as it lasts.
+	// ctx is the run's context. It is stored because iterators, which have no context, read windows again.
 	ctx     context.Context
 	windows textfile.Windows
 	info    disk.Info
-	own     bool // nobody else has the file
+	own     bool // no other process has the file
 	how     program.Windowing
-	ending  string // of its first line
+	ending  string // line ending of its first line
 	regions []region
 }
 
-// A region is a window that was read.
+// A region is the position of a window that was read.
 type region struct {
-	offset int64 // bytes of the file before it
-	size   int   // bytes
-	lines  int   // in it
-	line   int   // of the file, before it
-	text   int   // bytes of the file's text before it
-	count  int   // edits, or matches
+	offset int64 // in the file
+	size   int   // in bytes
+	lines  int   // number of lines in it
+	line   int   // number of the file's lines before it
+	text   int   // offset in the file's text
+	count  int   // number of edits or matches
 	kept   kept
 }
 
@@ -48,9 +47,9 @@ type pane struct {
 	*room
 	textfile.Window
 	at     program.Window
-	lines  int  // in it
-	number int  // of its region in the file
-	apart  bool // from the window that was handed out before
+	lines  int  // number of lines in it
+	number int  // index of its region
+	apart  bool // does not follow the previous window immediately
 	sum    uint64
 	made   any // by work, and
 	res    *program.Result
@@ -58,18 +57,17 @@ type pane struct {
 	done   chan struct{}
 }
 
-// room is memory that one window after another is read and worked on in.
+// A room is the memory for processing a window, reused for the next one.
 type room struct {
 	buffer  []byte
 	edits   edit.List
 	encoded []byte
 }
 
-// maxEdits is how many edits there is room for from one window to the next.
+// maxEdits is the maximum capacity of a list of edits that is reused.
 const maxEdits = 64 << 10
 
-// free forgets what a window left, and memory that was needed for an unusual one: a very long line
-// must not hold it for good.
+// free clears the room, and releases memory beyond the usual size, which a very long line needed.
 func (r *room) free(width int64) {
 	if cap(r.buffer) > 2*int(width)+maxKept/8 {
 		r.buffer = nil
@@ -82,22 +80,21 @@ func (r *room) free(width int64) {
 	}
 }
 
-// pass is one way through the windows of a large file.
+// A pass is one iteration over the windows of a large file.
 type pass struct {
 	*large
-	only  []int // of the places; nil for all windows
-	sums  bool  // of the chunks
-	apart bool  // the work need not know what came before, whatever the program needs
+	only  []int // indices of the windows to read; nil for all
+	sums  bool  // compute the digests of the chunks
+	apart bool  // work does not depend on earlier windows, even if the program does
 	work  func(*pane)
 	take  func(*pane) error
-	print change.Print // of the chunks, if they are summed up
+	print change.Print // fingerprint of the file, if sums is set
 }
 
-// panes is how many windows are in flight besides those that workers are at.
+// panes is the number of windows in flight in addition to one for each worker.
 const panes = 2
 
-// do takes each window through work, by several workers where the program allows it, and then
-// through take, in order.
+// do calls work for each window, from several workers if the program allows it, and then take, in order.
 func (s *pass) do(ctx context.Context) error {
 	if s.how.Parts && s.only == nil && !s.apart {
 		return s.inParts(ctx)
@@ -119,7 +116,7 @@ func (s *pass) do(ctx context.Context) error {
 			}
 		})
 	}
-	defer all.Wait() // before the file is closed
+	defer all.Wait() // workers must end before the file is closed
 	defer cancel()
 	text, line := 0, 0
 	for w := range ordered {
@@ -146,7 +143,7 @@ func (s *pass) do(ctx context.Context) error {
 	return ctx.Err()
 }
 
-// hand hands out the windows.
+// hand reads the windows and sends them to the workers.
 func (s *pass) hand(ctx context.Context, free <-chan *room, ordered, jobs chan<- *pane) {
 	defer close(ordered)
 	defer close(jobs)
@@ -165,12 +162,12 @@ func (s *pass) hand(ctx context.Context, free <-chan *room, ordered, jobs chan<-
 		case <-ctx.Done():
 			return
 		}
-		ordered <- w // neither holds more than there are buffers
+		ordered <- w // never blocks: the channels' capacity is the number of buffers
 		jobs <- w
 	}
 }
 
-// one reads a window, and does the work on it where that need not know what came before.
+// one reads a window, and calls work if that does not depend on earlier windows.
 func (s *pass) one(ctx context.Context, w *pane) {
 	if w.err = ctx.Err(); w.err != nil {
 		return
@@ -197,7 +194,7 @@ func (s *pass) one(ctx context.Context, w *pane) {
 	}
 }
 
-// pass passes a window on; the text has the given bytes and lines before it.
+// pass calls take for a window. text and line are the numbers of bytes and lines before it.
 func (s *pass) pass(w *pane, text, line int) error {
 	at := program.Window{Lines: line, Bytes: text, Ending: s.ending}
 	if s.how.Order == program.InOrder && !s.apart {
@@ -208,8 +205,8 @@ func (s *pass) pass(w *pane, text, line int) error {
 	return s.take(w)
 }
 
-// inParts goes through windows that end where the program's sections, paragraphs and ranges
-// do: as few of those as need be are taken at once.
+// inParts iterates over windows that end only at ends of the program's sections, paragraphs and ranges. A
+// window is extended until it contains a whole part.
 func (s *pass) inParts(ctx context.Context) error {
 	var print change.Printing
 	var kept room
@@ -227,7 +224,7 @@ func (s *pass) inParts(ctx context.Context) error {
 		s.work(w)
 		n := w.res.Whole(win.Text)
 		switch {
-		case n == 0 && w.at.More: // what begins here goes on
+		case n == 0 && w.at.More: // the part continues: extend the window
 			if most *= 2; most > disk.MaxContent {
 				return &disk.TooLargeError{Size: s.windows.Size}
 			}
@@ -238,7 +235,7 @@ func (s *pass) inParts(ctx context.Context) error {
 		}
 		w.lines = bytes.Count(w.Text, []byte("\n"))
 		if s.sums {
-			_, _ = print.Write(w.Raw) // which cannot fail
+			_, _ = print.Write(w.Raw) // never fails
 		}
 		if err := s.take(w); err != nil {
 			return err
