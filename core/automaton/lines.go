@@ -14,8 +14,8 @@ type Machine struct {
 	finders sync.Pool
 }
 
-// New returns a machine for an expression, nil if it is better left to the package regexp:
-// what is very large, or tells very many characters apart.
+// New returns a machine for an expression, or nil if package regexp is the better choice: for a very large
+// expression, or one with very many character classes.
 func New(re *syntax.Regexp) *Machine {
 	re = re.Simplify()
 	m := &Machine{ends: newMachine(re, true), begins: newMachine(reversed(re), false)}
@@ -96,7 +96,7 @@ func (f *Finder) Line(text []byte, at int) int {
 	return i
 }
 
-// take finds out where the character that text begins with leads, if the entry does not say.
+// take returns the row that the first character of text leads to, and builds it if the entry is unknown.
 func (t *table) take(text []byte, row, entry uint32) (to uint32, size int) {
 	switch entry {
 	case ask:
@@ -108,8 +108,7 @@ func (t *table) take(text []byte, row, entry uint32) (to uint32, size int) {
 	return entry, 1
 }
 
-// ending returns how many bytes the line ending takes that text begins with, 0 if it begins
-// with none.
+// ending returns the length in bytes of the line ending that text begins with, or 0.
 func ending(text []byte) int {
 	switch {
 	case text[0] == '\n':
@@ -207,7 +206,7 @@ func (f *Finder) start(line []byte, at, end int) (first int, sure bool) {
 	return first, false
 }
 
-// unmatched returns where an entry leads that says that a match ended.
+// unmatched returns the row of an entry that marks the end of a match.
 func unmatched(entry uint32) uint32 {
 	if entry &= rows; entry == rows {
 		return dead
@@ -215,7 +214,7 @@ func unmatched(entry uint32) uint32 {
 	return entry
 }
 
-// before returns what stands before a place, after what stands behind it.
+// before returns the kind of the character that text ends with: the one before the current offset.
 func before(text []byte) kind {
 	if len(text) == 0 {
 		return edge

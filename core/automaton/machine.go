@@ -70,8 +70,8 @@ func (t *table) run(text []byte, at int, row uint32) (int, uint32, uint32) {
 	return at, row, ask
 }
 
-// enter returns where a class, or with the last but one column the text's end, leads. The row
-// is not valid any longer.
+// enter returns the row that a column of a row leads to: that of a class, or, in the last column but one, that
+// of the text's end. It invalidates row.
 func (t *table) enter(row uint32, column int) uint32 {
 	if to := t.next[int(row)+column]; to != unknown {
 		return to
@@ -87,7 +87,7 @@ func (t *table) enter(row uint32, column int) uint32 {
 	return t.step(row, column)
 }
 
-// worthIt is how many bytes a state must be worth that was built.
+// worthIt is the minimum number of bytes read for each built state. Below it, the machine is given up as too slow.
 const worthIt = 8
 
 // atEnd reports whether a match ends with the text.

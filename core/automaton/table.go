@@ -10,8 +10,8 @@ import (
 	"frizzel/core/frequency"
 )
 
-// table is the states of a machine that were come to, and where each class leads from them. It
-// is one goroutine's.
+// A table is the states of a machine that were reached, with their transitions by class. Only one goroutine may
+// use it.
 type table struct {
 	*machine
 	// next is, for each state, a row of entries: one for each class, one for the text's end,
@@ -33,25 +33,25 @@ type table struct {
 	key     []byte
 }
 
-// state is where the text so far may have led.
+// A state is the set of instructions that the text so far may have reached.
 type state struct {
 	places  []uint32 // in the program, the preferred ones first
 	seeking bool     // a match may begin here, less preferred than those
 	before  kind     // of the last character
 }
 
-// What stands in a row: the place in next where the row of another state begins, or with stop:
+// The entries of a row: the index in next of another state's row, or, with the bit stop, one of these:
 const (
 	stop    = 1 << 31
 	matched = 1 << 30 // a match ended before this byte; the other bits are the state's
-	unknown = stop    // not asked for yet
+	unknown = stop    // not computed yet
 	ask     = stop | 1
 	dead    = stop | 2 // nothing more can match
 	home    = stop | 3 // back to where nothing has begun, from where bytes are skipped
 	rows    = matched - 1
 )
 
-// maxSize is how many bytes the states of a table may take, about.
+// maxSize is the approximate limit in bytes on the states of a table.
 const maxSize = 2 << 20
 
 func newTable(m *machine) *table {
@@ -69,15 +69,14 @@ func (t *table) clear() {
 	t.size, t.read = 0, 0
 	for before := range t.begins {
 		s := state{seeking: t.seeks, before: kind(before), places: t.first}
-		if !t.looks { // nobody asks what stands before
+		if !t.looks { // no assertion depends on the preceding character
 			s.before = other
 		}
 		t.begins[before] = t.row(s)
 	}
 }
 
-// findAway finds out which bytes lead away from where nothing has begun, and whether those are
-// few.
+// findAway computes which bytes leave the home state, and whether they are few.
 func (t *table) findAway() {
 	begin, share, n := t.begins[edge], 0.0, 0
 	t.only = -1
@@ -149,7 +148,7 @@ func (t *table) row(s state) uint32 {
 // full reports whether there is no room for another state.
 func (t *table) full() bool { return t.size > maxSize }
 
-// step finds out where a class, or the text's end, leads from a state.
+// step computes the transition from a state by a class, or by the text's end.
 func (t *table) step(row uint32, column int) uint32 {
 	s := t.states[int(row)/t.width]
 	after, r := edge, rune(-1)
@@ -178,7 +177,7 @@ func (t *table) step(row uint32, column int) uint32 {
 	}
 	if isMatch {
 		if found == dead {
-			found = rows // which is none
+			found = rows // no row has this index
 		}
 		found |= stop | matched
 	}
@@ -186,8 +185,8 @@ func (t *table) step(row uint32, column int) uint32 {
 	return found
 }
 
-// closure returns the instructions that take a character next, the preferred ones first, up to
-// where a match is complete.
+// closure returns the instructions that consume the next character, in order of preference, up to the first
+// that completes a match.
 func (t *table) closure(s state, at syntax.EmptyOp) (list []uint32, isMatch bool) {
 	t.round++
 	for i := 0; i <= len(s.places); i++ {

@@ -1,7 +1,6 @@
-// Package codec is the one binary encoding of what the program spools and records: numbers as
-// variable-length integers (the varints of encoding/binary), byte strings with their length in
-// front. The encoding has no field names or types; a Decoder reads the values in the order in
-// which they were appended.
+// Package codec is the one binary encoding of spooled and recorded data: numbers are variable-length integers
+// (the varints of encoding/binary), and byte strings are preceded by their length. The encoding has no field
+// names or types; a Decoder reads the values in the order in which they were appended.
 package codec
 
 import (

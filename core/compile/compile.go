@@ -3,7 +3,7 @@
 // [Scripts] resolves names, fills in parameters, compiles patterns and loads the scripts and tables
 // that a script uses. The result, a [program.Program], does not refer to the scripts, and the scripts
 // are not changed. [Examples] runs the examples of a script. Every mistake is returned as a problem
-// with its place, and what is allowed but probably unintended as a warning.
+// with its place, and allowed but probably unintended forms as warnings.
 package compile
 
 import (
@@ -48,7 +48,7 @@ func newCompiler(o Options) *compiler {
 	}
 }
 
-// all compiles scripts: first what they use, then their parameters, then their rules.
+// all compiles scripts: first the scripts that they use, then their parameters, then their rules.
 func (c *compiler) all(scripts []*script.Script) {
 	scripts = slices.DeleteFunc(slices.Clone(scripts), func(s *script.Script) bool {
 		name := path.Clean(s.Source.Name)
@@ -79,7 +79,7 @@ type compiler struct {
 	options  Options
 	program  *program.Program
 	problems script.Problems
-	source   *script.Source // of the script at hand
+	source   *script.Source // of the current script
 
 	known  map[string]bool   // names of rules
 	values map[string]string // of parameters
@@ -93,7 +93,7 @@ type compiler struct {
 	joiners string
 	syntax  syntax.Syntax
 	rule    *program.Rule
-	within  []*program.Address // the addresses around the statement at hand
+	within  []*program.Address // the addresses around the current statement
 	moved   string             // the first statement that may change the number of lines
 }
 
@@ -133,8 +133,7 @@ func (c *compiler) load(s *script.Script, chain []string) {
 	c.source = s.Source
 }
 
-// relative returns a path that a script names, seen from where the script's own
-// name is seen from.
+// relative returns a path in a script relative to the same directory as the script's own name.
 func relative(scriptName, to string) string {
 	if path.IsAbs(to) {
 		return path.Clean(to)
@@ -362,13 +361,12 @@ func (c *compiler) actions(nodes []script.Node) (out []program.Action) {
 	return out
 }
 
-// place names a place in the script at hand.
+// place returns a position in the current script for messages.
 func (c *compiler) place(pos script.Pos) string {
 	return fmt.Sprintf("%s:%d", cmp.Or(pos.In, c.source).Name, pos.Line)
 }
 
-// groupsOf returns the names of a pattern's groups, group 0 alone where it did not
-// compile.
+// groupsOf returns the names of a pattern's groups, or only group 0 if the pattern did not compile.
 func groupsOf(p *pattern.Pattern) []string {
 	if p == nil {
 		return []string{""}

@@ -18,7 +18,7 @@ type Trial struct {
 	Failed  []string // why the text would not be written
 }
 
-// Passed reports whether the example gives what it says.
+// Passed reports whether the script turned the example's input into its expected output.
 func (t *Trial) Passed() bool { return t.Got == t.Want && len(t.Failed) == 0 }
 
 // Name returns the example's name, "" for none.
@@ -114,7 +114,7 @@ func (c *compiler) try(s *script.Script, e *script.Example) (*Trial, script.Prob
 	for _, n := range made.Failures {
 		t.Failed = append(t.Failed, fmt.Sprintf("line %d: %s", n.Line, n.Text))
 	}
-	if t.Want != t.Given { // else it shows that the text stays as it is
+	if t.Want != t.Given { // otherwise the example shows that the text does not change
 		for _, n := range made.Unreadable {
 			t.Failed = append(t.Failed, fmt.Sprintf("line %d: what is opened here is never closed, so the text stays as it is", n.Line))
 		}
@@ -132,8 +132,7 @@ func (c *compiler) try(s *script.Script, e *script.Example) (*Trial, script.Prob
 	}}
 }
 
-// became returns what a run made of a text: the text as it is where something in it is never
-// closed.
+// became returns the result of a run: the changed text, or the unchanged text if it is unreadable.
 func became(text string, made *program.Result) string {
 	if len(made.Unreadable) > 0 {
 		return text

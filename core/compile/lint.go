@@ -15,14 +15,14 @@ import (
 	"frizzel/core/script"
 )
 
-// warn reports what is allowed, and most likely not meant.
+// warn reports an allowed but probably unintended form.
 func (c *compiler) warn(pos script.Pos, remedy, format string, args ...any) {
 	c.problems = append(c.problems, script.Problem{
 		Source: cmp.Or(pos.In, c.source), Pos: pos, Severity: script.Warning, Reason: fmt.Sprintf(format, args...), Remedy: remedy,
 	})
 }
 
-// lintRegex warns of a dot that stands where a dot is meant.
+// lintRegex warns of an unescaped dot that was probably meant literally.
 func (c *compiler) lintRegex(p *script.Pattern) {
 	if p.Kind != script.Regex || p.Text.Block {
 		return
@@ -81,7 +81,7 @@ func hostRun(s string, atEnd bool) string {
 	return s[:len(s)-len(rest)]
 }
 
-// lintReplace warns of what a replace does not do, or does once more in the next run.
+// lintReplace warns of a replace that has no effect, or that changes its own result on the next run.
 func (c *compiler) lintReplace(n *script.Replace, p *pattern.Pattern, with *program.Template) {
 	if p.MatchesEmpty() && !onlyAnchors(n.Pattern.Text.Raw) {
 		c.warn(n.Pattern.Text.Pos, "say + instead of *, or name what must be there", "this pattern matches the empty text, which is everywhere")
@@ -115,8 +115,8 @@ func counts(with *program.Template) bool {
 	return false
 }
 
-// guarded reports whether the statement at hand acts only where something is not there yet,
-// or where this run has changed the file.
+// guarded reports whether the current statement acts only on files or parts that lack something, or on files
+// that this run changed.
 func (c *compiler) guarded() bool {
 	for _, w := range c.rule.When {
 		if w.Pattern == nil || w.Lacks {

@@ -8,7 +8,7 @@ import (
 	"frizzel/core/syntax"
 )
 
-// Options are what a script is compiled with.
+// Options are the options of a compilation.
 type Options struct {
 	// Values are the parameters given, by name. A name that no parameter has is
 	// an error.

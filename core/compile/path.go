@@ -40,8 +40,7 @@ func (c *compiler) onePlace(t *script.Text) *query.Target {
 	return p
 }
 
-// compilePath fills in a path's placeholders, compiles it, and reports what is wrong with it, or
-// with where it stands.
+// compilePath fills in a path's placeholders and compiles it. It reports errors of the path and of its position.
 func (c *compiler) compilePath(t *script.Text, compile func(source string) (relative bool, family syntax.Family, err error)) {
 	source, ok := c.pathText(t)
 	if !ok {
@@ -96,7 +95,7 @@ func (c *compiler) standsHere(t *script.Text, relative bool, family syntax.Famil
 	}
 }
 
-// pathText fills in a path's placeholders, which stand in its quoted strings.
+// pathText fills in a path's placeholders, which are in its quoted strings.
 func (c *compiler) pathText(t *script.Text) (string, bool) {
 	values := true // JSONPath
 	if plain := strings.TrimSpace(t.Raw); plain != "" {
@@ -168,7 +167,7 @@ func (c *compiler) rename(n *script.Rename) program.Action {
 	return &program.RenameMembers{To: c.template(n.To, nil)}
 }
 
-// underPath reports whether a statement stands right under an at.
+// underPath reports whether the innermost address is an at.
 func (c *compiler) underPath() bool {
 	return len(c.within) > 0 && c.within[len(c.within)-1].Path() != nil
 }

@@ -10,8 +10,7 @@ import (
 	"frizzel/core/script"
 )
 
-// Pattern compiles a pattern of the rule language that stands alone; name is
-// what messages call it.
+// Pattern compiles a separate pattern of the rule language. Messages refer to it by name.
 func Pattern(name, text string) (*pattern.Pattern, script.Problems) {
 	n, problems := script.ParsePattern(name, text)
 	if len(problems) > 0 {
@@ -22,8 +21,8 @@ func Pattern(name, text string) (*pattern.Pattern, script.Problems) {
 	return c.pattern(n, within), c.problems.Errors()
 }
 
-// Template compiles a text that stands alone for the matches of a program's last
-// assertion; name is what messages call it.
+// Template compiles a separate text to fill in for the matches of a program's last assertion. Messages refer to
+// it by name.
 func Template(p *program.Program, name, text string, o Options) (*program.Template, script.Problems) {
 	t, problems := script.ParseText(name, text)
 	if len(problems) > 0 {
@@ -40,7 +39,7 @@ func Template(p *program.Program, name, text string, o Options) (*program.Templa
 	return c.template(t, groups), c.problems
 }
 
-// reach says how far a regular expression matches.
+// A reach is the extent of a regular expression's matches.
 type reach int
 
 const (
@@ -112,8 +111,7 @@ var patternKind = map[script.PatternKind]pattern.Kind{
 	script.WholeLines: pattern.Lines,
 }
 
-// matched returns a pattern's text; in a regular expression a value stands as one
-// literal atom.
+// matched returns a pattern's text. In a regular expression each placeholder's value is one literal atom.
 func (c *compiler) matched(kind script.PatternKind, t *script.Text) string {
 	if kind != script.Regex {
 		return c.constant(t)

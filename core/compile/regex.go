@@ -12,13 +12,12 @@ import (
 	"frizzel/core/script"
 )
 
-// atom quotes a value so that a regular expression takes it as one literal.
+// atom quotes a value as one literal atom of a regular expression.
 func atom(value string) string { return "(?:" + regexp.QuoteMeta(value) + ")" }
 
-// valuesStand reports whether each placeholder of an expression stands where a value is
-// taken as it is. Within the brackets of a character class it would be single characters,
-// and between \Q and \E what makes an atom of it would be text; that is an error. The
-// parser of expressions is what tells: it is given one with marks for the values.
+// valuesStand reports whether each placeholder of an expression is at a position where its value is an atom.
+// Within a character class the value would be a set of characters, and between \Q and \E the quoting would be
+// literal text; both are errors. To find out, it parses the expression with a mark for each value.
 func (c *compiler) valuesStand(t *script.Text) bool {
 	const marks = 0x10f000 // private characters, one for each placeholder
 	var expr strings.Builder
@@ -71,8 +70,8 @@ func literalRunes(re *syntax.Regexp, act func([]rune)) {
 	}
 }
 
-// badRegex reports what the expression's compiler found, at the place of what it
-// named where that can be told.
+// badRegex reports an error of the expression's parser, at the position of the part that the error quotes, if it
+// is known.
 func (c *compiler) badRegex(p *script.Pattern, err error) {
 	pos, remedy := p.Text.Pos, ""
 	var syntaxError *syntax.Error
@@ -91,7 +90,7 @@ func (c *compiler) badRegex(p *script.Pattern, err error) {
 	c.errorf(pos, remedy, "%v", err)
 }
 
-// regexReason words what is wrong with an expression; the parser's own words speak of
+// regexReason returns the message for an expression's error, because the parser's own messages use the terms of
 // another language.
 func regexReason(err *syntax.Error) string {
 	reason := map[syntax.ErrorCode]string{

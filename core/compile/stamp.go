@@ -9,8 +9,8 @@ import (
 	"frizzel/core/script"
 )
 
-// Form compiles a text that is filled in by itself: no match, no rule, only values, and what
-// the file it becomes is called. used are the names of the values that it refers to.
+// Form compiles a text that is filled in without a match or a rule, only with values and the name of the new
+// file. used are the names of the values that it refers to.
 func Form(name string, t *script.Text, source string, o Options) (form *program.Template, used []string, problems script.Problems) {
 	c := newCompiler(o)
 	c.source = &script.Source{Name: name, Text: source}
@@ -22,7 +22,7 @@ func Form(name string, t *script.Text, source string, o Options) (form *program.
 	return form, slices.Sorted(maps.Keys(c.used)), c.problems
 }
 
-// named lists the values there are, for one who asked for another.
+// named lists the names of all values, for the message about an unknown one.
 func named(values map[string]string) string {
 	const most = 8
 	names := slices.Sorted(maps.Keys(values))

@@ -154,7 +154,7 @@ func (c *compiler) template(t *script.Text, groups []string) *program.Template {
 	return tmpl
 }
 
-// anyPath reports whether the statement at hand acts on values of a path, or looks for some.
+// anyPath reports whether the current statement changes or searches values of a path.
 func (c *compiler) anyPath() bool {
 	return slices.ContainsFunc(c.within, func(a *program.Address) bool { return a.Path() != nil })
 }

@@ -8,7 +8,7 @@ import (
 	"frizzel/core/lines"
 )
 
-// block is lines that become others: text[start:end] becomes fresh.
+// A block is a range of lines, text[start:end], that is replaced by fresh.
 type block struct {
 	start, end       int
 	reach            int // end, before lines in common were dropped
@@ -20,11 +20,11 @@ type block struct {
 
 func (b *block) same() bool { return len(b.old) == 0 && len(b.fresh) == 0 }
 
-// longBlock is how many edits a block holds before another begins on the next line, so that
-// old and new stand near each other, and nothing has to be held that is longer; tests take few.
+// longBlock is the number of edits after which a block ends and another begins on the next line. It keeps old
+// and new lines close together, and limits memory. Tests make it small.
 var longBlock = 1000
 
-// manyEdits is how many edits a block holds before room is made for a long one.
+// manyEdits is the number of edits after which memory for a long block is allocated.
 const manyEdits = 32
 
 // grow makes room for a long block of about size bytes at once, unless that is much.
@@ -38,9 +38,8 @@ func (b *block) grow(size int, marked bool) {
 	b.fresh = slices.Grow(b.fresh, size*5/4)
 }
 
-// nextBlock gathers the first edit and all that touch its lines or those right
-// behind, and returns how many they are. The block is marked where that is asked for;
-// its new lines are written into room, as far as there is.
+// nextBlock makes a block of the first edit and all following ones that touch its lines or the adjacent line, and
+// returns their number. It marks changed words if marked is true. It uses room for the new lines if they fit.
 func nextBlock(text []byte, edits edit.List, marked bool, room []byte) (*block, int) {
 	b := &block{start: lines.Start(text, 0, edits[0].Start), fresh: room}
 	at := b.start
@@ -78,9 +77,8 @@ func nextBlock(text []byte, edits edit.List, marked bool, room []byte) (*block, 
 	return b, n
 }
 
-// changedWords returns which bytes of what an edit takes and of what it writes stand
-// out: all of them, or, if it makes one whole line another, the words that
-// differ between the two.
+// changedWords returns the ranges of an edit's old and new text to highlight: all of it, or, if the edit replaces
+// one whole line by another, the words that differ.
 func changedWords(text []byte, e edit.Edit) (from, oldTo, newTo int) {
 	old := text[e.Start:e.End]
 	line := bytes.TrimRight(old, "\r\n")

@@ -9,10 +9,9 @@ import (
 	"frizzel/core/lines"
 )
 
-// Compare returns edits, whole lines each, and of one line where as many lines take the place
-// of others, that turn old into fresh: for two texts that no rule made of one another, such as
-// a file and what a person made of it. If the texts differ in very much the edits may be
-// more than need be; they are never wrong.
+// Compare returns edits of whole lines that turn old into fresh. Where n lines are replaced by n others, each
+// edit is one line. It is for texts whose edits are unknown, such as a file before and after a person edited it.
+// For very different texts the edits are correct, but may not be minimal.
 func Compare(old, fresh []byte) edit.List {
 	var edits edit.List
 	for _, e := range udiff.Lines(string(old), string(fresh)) {

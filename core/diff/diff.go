@@ -57,8 +57,8 @@ func Hunks(text []byte, edits edit.List, context int) []Hunk {
 type Window struct {
 	Text  []byte
 	Edits edit.List // against Text; none reaches beyond it
-	// Line is how many lines of the whole text are before the first window, or one that is
-	// Apart.
+	// Line is the number of lines before the window. It is used for the first window and for windows that
+	// are Apart.
 	Line int
 	// Apart says that lines were left out between the window before and this one: more than
 	// the context on both sides of a change.
@@ -78,7 +78,7 @@ type Walk struct {
 	// Plain says that nobody asks for the Marks of lines, which then are nil.
 	Plain bool
 
-	text   []byte // what is still needed of earlier windows, and the one at hand
+	text   []byte // the part of earlier windows that is still needed, and the current window
 	edits  edit.List
 	at     int // behind the last block
 	line   int // lines of the whole text before at
@@ -87,8 +87,8 @@ type Walk struct {
 	open   *Hunk
 	own    int // lines of it whose texts no window shares
 
-	// Memory that is used again: what is left of earlier windows, that with the one at hand, and
-	// the new lines of the piece at hand and of the one that was passed on.
+	// Reused memory: the rest of earlier windows, that rest with the current window, and the new lines of the
+	// current piece and of the one that was passed on.
 	left, joined []byte
 	joinedEdits  edit.List
 	fresh        []byte
@@ -104,7 +104,7 @@ type scratch struct {
 // Add takes the next window.
 func (w *Walk) Add(win Window) error { return w.window(win, false) }
 
-// End takes it that the last window was added.
+// End finishes the walk after the last window.
 func (w *Walk) End() error { return w.window(Window{}, true) }
 
 func (w *Walk) window(win Window, last bool) error {
@@ -134,7 +134,7 @@ func (w *Walk) window(win Window, last bool) error {
 	return w.rest(last)
 }
 
-// take puts a window behind what is still needed of those before.
+// take appends a window to the part of earlier ones that is still needed.
 func (w *Walk) take(win Window) {
 	if len(w.text) == 0 && len(w.edits) == 0 {
 		w.text, w.edits, w.at = win.Text, win.Edits, 0
@@ -150,7 +150,7 @@ func (w *Walk) take(win Window) {
 	}
 }
 
-// block puts a block into the hunk at hand or a new one.
+// block adds a block to the current hunk or to a new one.
 func (w *Walk) block(blk *block) error {
 	if blk.same() {
 		return nil
@@ -167,8 +167,7 @@ func (w *Walk) block(blk *block) error {
 	return w.extend(blk)
 }
 
-// rest ends the hunk at hand where nothing that is still to come can belong to it, and keeps
-// what later windows may need.
+// rest ends the current hunk if no later block can belong to it, and keeps the text that later windows may need.
 func (w *Walk) rest(last bool) error {
 	until := len(w.text)
 	if len(w.edits) > 0 {
@@ -196,7 +195,7 @@ func (w *Walk) rest(last bool) error {
 	return nil
 }
 
-// ownLines gives the lines of the hunk at hand texts that no window shares.
+// ownLines copies the lines of the current hunk that share memory with a window.
 func (w *Walk) ownLines() {
 	if w.open == nil {
 		return
@@ -234,7 +233,7 @@ func (w *Walk) advance(at int) {
 	w.at = at
 }
 
-// before returns where the context above a place begins.
+// before returns the start of the context lines above an offset.
 func (w *Walk) before(at int) int {
 	for range w.Context {
 		if at <= w.at {
@@ -280,7 +279,7 @@ func (w *Walk) roomForBlock(edits int) {
 	}
 }
 
-// pass passes on what there is of the hunk at hand.
+// pass passes on the current piece of the hunk.
 func (w *Walk) pass(done bool) error {
 	err := w.Hunk(w.open, done)
 	if w.own = 0; done {
@@ -303,7 +302,7 @@ func (w *Walk) keep(at int) {
 	w.advance(at)
 }
 
-// finish appends the lines behind the last block of the hunk at hand, and passes it on.
+// finish appends the context lines after the last block of the current hunk, and passes the hunk on.
 func (w *Walk) finish() error {
 	h := w.open
 	to := w.at

@@ -30,7 +30,7 @@ func Unified(dst []byte, name string, hunks []Hunk, about func(Hunk) string) []b
 // Nothing is the name of a file that does not exist yet.
 const Nothing = "/dev/null"
 
-// AppendHeader appends the line that a hunk begins with, and what is said about it.
+// AppendHeader appends the hunk's header line, with the text about after it.
 func (h Hunk) AppendHeader(dst []byte, about string) []byte {
 	dst = append(dst, h.Header()...)
 	if about != "" {
@@ -39,7 +39,7 @@ func (h Hunk) AppendHeader(dst []byte, about string) []byte {
 	return append(dst, '\n')
 }
 
-// Append appends a line as it stands in a unified diff.
+// Append appends a line in the form of a unified diff.
 func (l Line) Append(dst []byte) []byte {
 	dst = append(append(dst, byte(l.Op)), l.Text...)
 	if n := len(l.Text); n == 0 || l.Text[n-1] != '\n' {
@@ -48,7 +48,7 @@ func (l Line) Append(dst []byte) []byte {
 	return dst
 }
 
-// Header returns the line that says where a hunk stands.
+// Header returns the line with a hunk's line numbers.
 func (h Hunk) Header() string {
 	return "@@ -" + interval(h.OldStart, h.OldLines) + " +" + interval(h.NewStart, h.NewLines) + " @@"
 }

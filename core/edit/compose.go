@@ -11,7 +11,7 @@ import (
 //
 // Edits of the two lists that overlap in middle become one edit, which takes its
 // new text from middle with second applied; all others keep their own. An edit of
-// the result that writes what was there is dropped.
+// the result that does not alter the text is dropped.
 func Compose(text, middle []byte, first, second List) List {
 	switch {
 	case len(first) == 0:

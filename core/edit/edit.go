@@ -45,12 +45,12 @@ func (l List) Apply(text []byte) []byte {
 	return l.Within(text, 0, len(text))
 }
 
-// Within returns what the edits, all of them within text[start:end], make of it.
+// Within returns text[start:end] with the edits applied, all of which are within it.
 func (l List) Within(text []byte, start, end int) []byte {
 	return l.appendTo(make([]byte, 0, end-start+l.Growth()), text, start, end)
 }
 
-// AppendTo appends what the edits make of text.
+// AppendTo appends text with the edits applied.
 func (l List) AppendTo(out, text []byte) []byte { return l.appendTo(out, text, 0, len(text)) }
 
 func (l List) appendTo(out, text []byte, start, end int) []byte {
@@ -62,7 +62,7 @@ func (l List) appendTo(out, text []byte, start, end int) []byte {
 	return append(out, text[start:end]...)
 }
 
-// Growth returns by how many bytes the edits lengthen a text.
+// Growth returns the number of bytes that the edits add to a text's length; it may be negative.
 func (l List) Growth() int {
 	n := 0
 	for _, e := range l {
@@ -71,7 +71,7 @@ func (l List) Growth() int {
 	return n
 }
 
-// Changing returns the list without the edits that write what is there.
+// Changing returns the list without edits that do not alter the text.
 func (l List) Changing(text []byte) List {
 	same := func(e Edit) bool { return bytes.Equal(text[e.Start:e.End], e.New) }
 	if !slices.ContainsFunc(l, same) {

@@ -13,12 +13,12 @@ import (
 	"frizzel/core/codec"
 )
 
-// Source is edits in the order of their places that may be too many to be held at once: a
-// [List], or what reads them from where they are kept, as often as they are asked for.
+// A Source is a sequence of edits in order, possibly too many for memory: a [List], or a reader of stored edits.
+// It can be read any number of times.
 type Source interface {
 	// All yields the edits, and an error, which ends them, if they cannot be read.
 	All() iter.Seq2[Edit, error]
-	// Len returns how many there are.
+	// Len returns the number of edits.
 	Len() int
 }
 
@@ -62,7 +62,7 @@ type Rewriter struct {
 	e    Edit // the next one
 	more bool
 	at   int // bytes of the text so far
-	gone int // up to where it is taken away
+	gone int // end of the deleted range
 }
 
 // NewRewriter returns what writes to out. It is closed once all of the text was written.
@@ -104,7 +104,7 @@ func (w *Rewriter) Write(text []byte) (int, error) {
 	return len(text), nil
 }
 
-// make writes what the next edit writes.
+// make writes the text of the next edit.
 func (w *Rewriter) make() error {
 	_, err := w.out.Write(w.e.New)
 	w.gone = w.e.End
@@ -114,8 +114,7 @@ func (w *Rewriter) make() error {
 // Stop ends the writing before the text's end.
 func (w *Rewriter) Stop() { w.stop() }
 
-// Close writes what stands behind the text's end. The error is ErrMisfit where edits reach
-// beyond it.
+// Close writes the edits at the text's end. The error is ErrMisfit if edits reach beyond it.
 func (w *Rewriter) Close() error {
 	defer w.stop()
 	for w.more && w.e.Start == w.at && w.at >= w.gone {
@@ -158,7 +157,7 @@ type Inverse struct {
 // Len returns how many edits there are.
 func (i Inverse) Len() int { return i.Edits.Len() }
 
-// All yields the edits against what the others make of the text.
+// All yields the inverse edits, which are against the edited text.
 func (i Inverse) All() iter.Seq2[Edit, error] {
 	return func(yield func(Edit, error) bool) {
 		file, err := i.Open()
@@ -192,7 +191,7 @@ func (i Inverse) All() iter.Seq2[Edit, error] {
 	}
 }
 
-// maxEdits is how many edits are encoded together.
+// maxEdits is the maximum number of edits in an encoded piece.
 const maxEdits = 1024
 
 // Append appends edits to dst as Write writes them.
@@ -295,7 +294,7 @@ func readList(r io.Reader, size int64) (List, error) {
 	return Decode(body)
 }
 
-// shortText is up to how many bytes room is made for before they are there.
+// shortText is the maximum length in bytes that is allocated before the bytes are read.
 const shortText = 64 << 10
 
 // readBytes reads size bytes, which may be missing: no more room is made than for those that

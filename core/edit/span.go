@@ -14,12 +14,11 @@ type Span struct {
 	Direct bool
 }
 
-// SpanOf returns the span of the lines [start, end), none of which closes it.
+// SpanOf returns the span of the lines [start, end) without a closing line.
 func SpanOf(start, end int) Span { return Span{Start: start, End: end, Last: end, Below: end} }
 
-// Follow returns the spans, in the order of their beginnings, as they stand after the
-// edits to text. Spans do not share a line. What is written within a span belongs to it; whole lines inserted at its edge
-// do not.
+// Follow returns the positions of spans after the edits to text. Spans are in order and do not share a line. Text
+// that is written within a span belongs to it; whole lines inserted at its edge do not.
 func (l List) Follow(spans []Span, text []byte) []Span {
 	if len(l) == 0 {
 		return spans
@@ -58,34 +57,33 @@ func (m *mapper) follow(s Span) Span {
 	return out
 }
 
-// pass takes the edit at hand as lying before what is mapped.
+// pass skips the current edit, which ends before the mapped offset.
 func (m *mapper) pass() {
 	e := m.list[m.i]
 	m.shift += len(e.New) - (e.End - e.Start)
 	m.i++
 }
 
-// replaces reports whether the edit at hand takes all of a span.
+// replaces reports whether the current edit replaces all of a span.
 func (m *mapper) replaces(s Span) bool {
 	return m.i < len(m.list) && m.list[m.i].Start <= s.Start && s.Start < s.End && m.list[m.i].End >= s.End
 }
 
-// start maps a place where a span begins.
+// start maps the start of a span.
 func (m *mapper) start(at int) int {
 	to, _ := m.place(at)
 	return to
 }
 
-// place maps a place where a line begins: past all before it, and past lines
-// inserted there. It reports whether an edit covers the line's beginning, and then
-// returns where the edit begins.
+// place maps the start of a line, past lines that are inserted there. If an edit covers the line's start, it
+// reports true and returns the edit's start.
 func (m *mapper) place(at int) (to int, covered bool) {
 	for m.i < len(m.list) {
 		e := m.list[m.i]
 		if e.Start > at || e.Start == at && !(e.Side != Within && e.End == at) {
 			break
 		}
-		if e.End > at { // the edit covers the place: the span begins where it does
+		if e.End > at { // the edit covers the offset: the span starts with the edit
 			return e.Start + m.shift, e.Start < at
 		}
 		m.pass()
@@ -93,13 +91,13 @@ func (m *mapper) place(at int) (to int, covered bool) {
 	return at + m.shift, false
 }
 
-// end maps the place where the span that begins at start ends: before lines
-// inserted there, and before what is written at the next line's start.
+// end maps the end of the span that begins at start: before lines that are inserted there, and before text that
+// is inserted at the next line's start.
 func (m *mapper) end(start, at int) int {
 	open := m.open(at)
 	for m.i < len(m.list) {
 		e := m.list[m.i]
-		// An empty span takes what is written at it.
+		// Text that is inserted at an empty span belongs to it.
 		within := e.Side == Behind || e.Side == Within && (open || start == at && e.End == at)
 		if e.Start > at || e.Start == at && !within {
 			if open && e.Start == at { // lines written here begin with the ending that the span's lacked
@@ -115,7 +113,7 @@ func (m *mapper) end(start, at int) int {
 	return at + m.shift
 }
 
-// below maps the place where the next lines below a span go.
+// below maps the offset for further lines below a span.
 func (m *mapper) below(at int) int {
 	for m.i < len(m.list) {
 		e := m.list[m.i]

@@ -13,14 +13,14 @@ type Opener func() (io.ReadCloser, error)
 // Empty opens a text without anything in it.
 func Empty() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(nil)), nil }
 
-// Between is edits that make one text another, piece by piece where they differ, for texts that
-// may be too large to be held or compared.
+// Between is the edits that turn one text into another, piece by piece, for texts that may be too large for
+// memory or for a comparison of lines.
 type Between struct{ Old, Fresh Opener }
 
-// Len returns 1: how many there are is not known before they are read.
+// Len returns 1, because the number is unknown before the texts are read.
 func (Between) Len() int { return 1 }
 
-// piece is how many bytes of two texts are compared at once.
+// piece is the number of bytes of two texts that are compared at once.
 const piece = 64 << 10
 
 // All yields the edits.
@@ -81,7 +81,7 @@ func Edited(open Opener, edits Source) Opener {
 	}
 }
 
-// pulled reads what is written as it is asked for.
+// A pulled is a reader of a text that is written on demand.
 type pulled struct {
 	in   io.Closer
 	next func() ([]byte, bool)

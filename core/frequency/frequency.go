@@ -1,5 +1,5 @@
 // Package frequency estimates how often each byte occurs in configuration, logs and sources, so that a
-// search can look for the rarest byte of what it wants.
+// search can look for the rarest byte of its target.
 package frequency
 
 import "unicode/utf8"

@@ -6,12 +6,12 @@ package lines
 
 import "bytes"
 
-// Start returns where the line that holds text[at] begins, not before lo.
+// Start returns the start of the line that contains text[at], at least lo.
 func Start(text []byte, lo, at int) int {
 	return lo + bytes.LastIndexByte(text[lo:at], '\n') + 1
 }
 
-// Next returns where the line after the one that holds text[at] begins, not past hi.
+// Next returns the start of the line after the one that contains text[at], at most hi.
 func Next(text []byte, at, hi int) int {
 	i := bytes.IndexByte(text[at:hi], '\n')
 	if i < 0 {
@@ -20,8 +20,8 @@ func Next(text []byte, at, hi int) int {
 	return at + i + 1
 }
 
-// After returns the first place that is not on the line that holds text[at]: Next, or one
-// beyond hi where the line has no ending, since hi is then on it.
+// After returns the first offset that is not on the line that contains text[at]: Next, or hi+1 if the line has no
+// ending, because the offset hi then belongs to it.
 func After(text []byte, at, hi int) int {
 	next := Next(text, at, hi)
 	if next == at || text[next-1] != '\n' {
@@ -30,7 +30,7 @@ func After(text []byte, at, hi int) int {
 	return next
 }
 
-// Previous returns where the line before the one that begins at at begins, not before lo.
+// Previous returns the start of the line before the one that begins at at, at least lo.
 func Previous(text []byte, lo, at int) int {
 	if at <= lo {
 		return lo
@@ -38,7 +38,7 @@ func Previous(text []byte, lo, at int) int {
 	return Start(text, lo, at-1)
 }
 
-// Below returns where the n-th line below the one that holds text[at] begins, or the text ends.
+// Below returns the start of the n-th line below the one that contains text[at], or the text's end.
 func Below(text []byte, at, n int) int {
 	for range n {
 		at = Next(text, at, len(text))
@@ -46,7 +46,7 @@ func Below(text []byte, at, n int) int {
 	return at
 }
 
-// Above returns where the n-th line above the one that holds text[at] begins, or the text.
+// Above returns the start of the n-th line above the one that contains text[at], or the text's start.
 func Above(text []byte, at, n int) int {
 	at = Start(text, 0, at)
 	for range n {
@@ -55,8 +55,8 @@ func Above(text []byte, at, n int) int {
 	return at
 }
 
-// End returns where the line that holds text[at] ends, before its ending and not
-// before at, and where the next line begins; neither is past hi.
+// End returns the end of the line that contains text[at], before its ending and at least at, and the start of
+// the next line. Both are at most hi.
 func End(text []byte, at, hi int) (end, next int) {
 	next = Next(text, at, hi)
 	return at + len(Content(text[at:next])), next
@@ -100,7 +100,7 @@ func FirstEnding(text []byte) string {
 	return "\n"
 }
 
-// Count counts the lines of a text, the last of which may lack its ending.
+// Count returns the number of lines of a text. The last one may lack its ending.
 func Count(text []byte) int {
 	n := bytes.Count(text, []byte("\n"))
 	if len(text) > 0 && text[len(text)-1] != '\n' {

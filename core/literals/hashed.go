@@ -68,5 +68,5 @@ func (h *hashed) find(text []byte) int {
 	return -1
 }
 
-// many reports whether what a window ends with rules nothing out.
+// many reports whether the last bytes of a window rarely rule out a match, because there are many literals.
 func (h *hashed) many() bool { return len(h.literals) > 4000 }

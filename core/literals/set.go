@@ -82,7 +82,7 @@ type edge struct {
 	to int32
 }
 
-// Spec says what a Set finds.
+// A Spec is the literals of a Set and the conditions for their matches.
 type Spec struct {
 	Literals   []string // none empty, none twice, none with a line break
 	Word       bool     // at whole-word boundaries
@@ -119,7 +119,7 @@ func New(spec Spec) *Set {
 	return s
 }
 
-// manyLengths is from how many lengths on a trie tells sooner which literal stands somewhere.
+// manyLengths is the number of lengths from which a trie is faster than a hash for each length.
 const manyLengths = 64
 
 type key struct {
@@ -240,7 +240,7 @@ func (s *Set) Find(text []byte, lo, hi int, yield func(start, end, which int) bo
 	}
 }
 
-// skip returns the first place at or after at where a literal may begin.
+// skip returns the first offset at or after at where a literal may begin.
 func (s *Set) skip(text []byte, at int) int {
 	if s.window == 0 {
 		for at < len(text) && text[at] < utf8.RuneSelf && s.first[foldASCII(text[at], s.ignoreCase)] == 0 {
@@ -270,10 +270,9 @@ func (s *Set) begins(text []byte, at int) bool {
 	return s.heads.may(text, at) && (!s.whole || !s.joiners.Before(text, at))
 }
 
-// next is skip for a large set, where the last bytes of a window rule nothing out:
-// it looks where words begin, or at each character that a literal begins with, unless fewer
-// characters of words follow there than behind the beginning of any literal. What each of 32 bytes
-// is is put in bits first, without a branch for each.
+// next is skip for a large set, for which the last bytes of a window rule out little. It stops at the starts of
+// words, or at each character that begins a literal, unless fewer word characters follow than after the start of
+// every literal. The classes of 32 bytes are computed as bits first, without branches.
 func (s *Set) next(text []byte, at int) int {
 	const words, firsts = 0x5555555555555555, 0xaaaaaaaaaaaaaaaa // which bits tell what of 32 bytes
 	for last := len(text) - s.window; at <= last; {
@@ -286,7 +285,7 @@ func (s *Set) next(text []byte, at int) int {
 		if s.whole { // none begins behind a character of words
 			begin &^= kinds & words << 3
 		}
-		plain := kinds&words | words<<(2*len(block)) // what is behind the block is not known
+		plain := kinds&words | words<<(2*len(block)) // assume a word after the block
 		for range min(s.all.plain, 8) - 1 {
 			plain = plain>>2 | 1<<62
 			begin &= plain << 1
@@ -308,8 +307,8 @@ func foldASCII(c byte, ignoreCase bool) byte {
 	return c
 }
 
-// longest returns the end and the index of the longest literal that stands at
-// text[at] and is accepted, or -1 for the index.
+// longest returns the end and the index of the longest accepted literal at text[at]. The index is -1 if there is
+// none.
 func (s *Set) longest(text []byte, at, hi int) (end, which int) {
 	which = -1
 	if s.whole && s.joiners.Before(text, at) {

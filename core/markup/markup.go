@@ -1,9 +1,9 @@
-// Package markup reads the tags of XML and HTML: what begins with <, where it ends, and where the names and
-// attributes in it are. It takes texts as they are and checks nothing; those who use it decide what is an error.
+// Package markup finds the tags of XML and HTML in a text, with the ranges of their names and attributes. It
+// accepts any text and does not report errors; its callers decide which texts are invalid.
 //
-// [Opening] tells what a < begins, [TagEnd] finds the end of a start tag past the quotes of its attributes,
-// [Next] cuts a text into tokens, and [Attributes] reads those of a tag. All take time in proportion to what they
-// pass, and share the memory of the text.
+// [Opening] identifies the token that a < begins, [TagEnd] finds the end of a start tag past the quotes of its
+// attributes, [Next] splits a text into tokens, and [Attributes] reads those of a tag. All take time in proportion
+// to the bytes that they read, and share the memory of the text.
 package markup
 
 import "bytes"
@@ -123,7 +123,7 @@ type Attributes struct {
 	at, end int
 	// Name and Value are offsets of the current one's name, and of its value without the quotes.
 	Name, Value [2]int
-	// Fault says what is wrong with the current one; "" if nothing is.
+	// Fault is the error of the current attribute, or "".
 	Fault string
 }
 

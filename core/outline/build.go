@@ -89,8 +89,8 @@ func (b *builder) hardTop() int {
 	return b.hard[len(b.hard)-1]
 }
 
-// closesHard reads a line that closes the innermost block. If it opens something else, as } else {
-// does, the outermost of what it closes goes on.
+// closesHard reads a line that closes the innermost block. If the line also opens one, as } else { does, the
+// outermost of the blocks that it closes continues.
 func (b *builder) closesHard(i, closing, from int) bool {
 	top := b.hardTop()
 	if top < 0 || b.stack[top].close != i {
@@ -247,7 +247,7 @@ func (b *builder) holds(head, i int) bool {
 	return !IsListItem(line) && (h.flags&endsKey != 0 || b.d.flow && endsInProperties(line))
 }
 
-// endsInProperties reports whether nothing but an anchor and a tag stand behind a key of YAML.
+// endsInProperties reports whether a key of YAML is followed only by an anchor or a tag.
 func endsInProperties(line []byte) bool {
 	_, value, ok := bytes.Cut(line, []byte(": "))
 	if !ok {
@@ -282,7 +282,7 @@ func (b *builder) adopt(i int) {
 	}
 }
 
-// unwind closes all but the outermost keep of what is open, before line i.
+// unwind closes all open items except the outermost keep ones, before line i.
 func (b *builder) unwind(keep, i int, header bool) {
 	b.resolvePending(keep, header)
 	for len(b.stack) > keep {
@@ -290,7 +290,7 @@ func (b *builder) unwind(keep, i int, header bool) {
 	}
 }
 
-// pop closes the innermost open item, and says where it ends.
+// pop closes the innermost open item and sets its end.
 func (b *builder) pop() {
 	k := len(b.stack) - 1
 	f := b.stack[k]

@@ -45,7 +45,7 @@ const (
 	spacedStars       // as the first thing, after white space, a bracket or ;
 )
 
-// tags says where an element's tag may stand.
+// tags is the set of positions where an element's tag is recognized.
 type tags uint8
 
 const (
@@ -115,7 +115,7 @@ func headerName(line []byte) ([]byte, bool) {
 	return name, true
 }
 
-// IsHeader reports whether name can stand in a section's header.
+// IsHeader reports whether name is valid in a section's header.
 func IsHeader(name string) bool {
 	called, ok := headerName([]byte("[" + name + "]"))
 	return ok && string(called) == name && !bytes.ContainsAny(called, "\r\n")
@@ -149,8 +149,8 @@ func opensList(line []byte) bool {
 	return !IsListItem(line) && bytes.HasSuffix(bytes.TrimRight(line, " \t\r\n"), []byte(":"))
 }
 
-// TrailingMark returns where the first of the marks stands on a line behind something else, after
-// white space and outside quotes; -1 if there is none.
+// TrailingMark returns the offset of the first mark that follows other text and whitespace on a line, outside
+// quotes, or -1.
 func TrailingMark(line []byte, marks []string) int {
 	for at := 0; at < len(line); {
 		alone := lines.Blank(line[:at])
@@ -170,8 +170,8 @@ func TrailingMark(line []byte, marks []string) int {
 	return -1
 }
 
-// TrailingComment returns where a comment begins that stands behind something else on a line, up to the
-// line's end, as the text's dialect has it; -1 if there is none.
+// TrailingComment returns the offset of a comment that follows other text and extends to the line's end, in the
+// text's dialect, or -1.
 func (t *Text) TrailingComment(line []byte) int {
 	one := New(line, t.syntax)
 	s := newScanner(one)

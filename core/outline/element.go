@@ -72,8 +72,8 @@ func (s *scanner) declarationEnd(at int) (int, bool) {
 	return end, ok
 }
 
-// tagEnd returns where the opening tag ends that begins at a byte, with its attributes in quotes, and
-// whether it closes itself. If quotes never pair up to the text's end, they are characters from there on.
+// tagEnd returns the end of the opening tag at an offset, past quoted attributes, and whether the tag is
+// self-closing. If a quote has no partner in the rest of the text, quotes are ordinary characters from there on.
 func (s *scanner) tagEnd(at int) (end int, empty, ok bool) {
 	text := s.t.Bytes
 	if !s.failed["quote"] {
@@ -119,8 +119,8 @@ func (s *scanner) firstTag(c *cursor, rest []byte) bool {
 	return true
 }
 
-// firstTagEnd returns where the tag at the cursor ends: on its line, or on one of the deeper-indented
-// lines right below it that begin with no tag.
+// firstTagEnd returns the end of the tag at the cursor: on its line, or on one of the following lines that are
+// indented deeper and do not begin with a tag.
 func (s *scanner) firstTagEnd(c *cursor) (int, bool) {
 	quote := byte(0)
 	own := s.nodes[c.i].column

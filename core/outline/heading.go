@@ -92,8 +92,7 @@ func (t *Text) fenceOf(n *ast.FencedCodeBlock, from int) (fence, bool) {
 	return fence{first, min(last+2, t.Count())}, true
 }
 
-// frontMatter returns where a document begins behind the settings that may stand before it, between
-// two lines of ---.
+// frontMatter returns the start of a document after optional settings between two lines of ---.
 func (t *Text) frontMatter() int {
 	if t.Count() == 0 || string(t.Content(0)) != "---" {
 		return 0

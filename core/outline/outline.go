@@ -75,7 +75,7 @@ const (
 type Item struct {
 	Kind     Kind
 	By       By   // of a Block
-	Unclosed bool // of a Block: what it opens is never closed, and it is its opening line alone
+	Unclosed bool // a Block whose bracket or tag is never closed; it is only its opening line
 	From, To int
 	Parent   int // the first line of the item around it; -1 for none
 }
@@ -86,9 +86,8 @@ func (t *Text) Item(i int) Item {
 	return Item{n.kind, n.by, n.flags&unclosed != 0 && n.kind == Block, i, int(n.end), int(n.parent)}
 }
 
-// Block returns the block that line i opens, or the line alone if it is an entry. It reports false
-// if line i opens what is never closed. The span is empty if the line is blank, a comment or a
-// header.
+// Block returns the block that line i opens, or only the line if it is an entry. It reports false if line i opens
+// a bracket or tag that is never closed. The span is empty if the line is blank, a comment or a header.
 func (t *Text) Block(i int) (edit.Span, bool) {
 	item := t.Item(i)
 	switch {
@@ -117,8 +116,7 @@ func (t *Text) Opens(i int) bool {
 	return n.kind == Block || n.kind == Section || n.flags&(inner|lastLine) != 0
 }
 
-// Own yields the runs of lines [from, to), the first of which is an own line, without the lines of the
-// blocks that open below the first one.
+// Own yields the lines [from, to) as runs, without the blocks that open below the first line.
 func (t *Text) Own(from, to int) iter.Seq2[int, int] {
 	return func(yield func(int, int) bool) {
 		nodes := t.tree()
@@ -171,7 +169,7 @@ func (t *Text) IsComment(i int) bool { return t.tree()[i].kind == Comment }
 // Within reports whether line i begins within a comment or a string of several lines.
 func (t *Text) Within(i int) bool { return t.tree()[i].flags&(raw|commented) != 0 }
 
-// KindOf returns what a line would be by itself.
+// KindOf returns the kind of a line without its context.
 func (t *Text) KindOf(line []byte) Kind {
 	one := New(line, t.syntax)
 	if one.Count() == 0 {

@@ -39,10 +39,9 @@ const (
 	inTag // or a declaration, or the like
 )
 
-// scanner cuts lines into tokens, and matches what opens with what closes it. For each line it leaves
-// in its node: the kind Blank, Comment or Entry; in end the last line of the outermost of what it
-// leaves open that is closed, 0 if nothing is; by, what makes that; in parent the first line of those
-// that opened what it closes; and flags.
+// A scanner splits lines into tokens and matches opening with closing ones. For each line it sets these fields
+// of the node: kind, which is Blank, Comment or Entry; end, the line that closes the outermost opening token of
+// the line, or 0; by, the sort of that token; parent, the first line whose token this line closes; and flags.
 type scanner struct {
 	t     *Text
 	d     *dialect
@@ -52,12 +51,12 @@ type scanner struct {
 	count [openers]int
 	tags  map[string]*[2]int // by name: how many elements, and how many slashed tags, are open
 
-	skip   int    // the byte up to which what began earlier goes on
+	skip   int    // end of a token that began earlier
 	within inside // what that is
 	last   map[string]int
 	failed map[string]bool // terminators that do not occur in the rest of the text
 
-	trailing int // on the line read last: where a comment begins behind something, -1 for none
+	trailing int // offset of a comment after other text on the last line, or -1
 }
 
 func newScanner(t *Text) *scanner {
@@ -76,7 +75,7 @@ func (s *scanner) scan() {
 		s.drop()
 	}
 	for i := range s.nodes {
-		if n := &s.nodes[i]; n.kind == Comment && n.flags&events != 0 { // what stands behind the comment counts
+		if n := &s.nodes[i]; n.kind == Comment && n.flags&events != 0 { // text follows the comment
 			n.kind = Entry
 		}
 	}
@@ -86,7 +85,7 @@ func (s *scanner) scan() {
 type cursor struct {
 	i     int // the line
 	start int // its first byte
-	at    int // the byte at hand
+	at    int // the current offset
 	end   int // behind its content
 	alone bool
 	first bool // the first thing on the line is a comment
@@ -181,7 +180,7 @@ func (s *scanner) tokens(c *cursor) {
 			c.at++
 		}
 		c.alone = false
-		if s.skip > c.at { // it goes on behind the line, or to a place within it
+		if s.skip > c.at { // the token ends later on this line, or after it
 			c.at = min(s.skip, c.end)
 		}
 	}
@@ -297,7 +296,7 @@ func (s *scanner) string(c *cursor, end int) {
 	s.pass(c, end, inString)
 }
 
-// tripleEnd returns where a string of several lines ends that is open at a byte.
+// tripleEnd returns the end of a multi-line string that is open at an offset.
 func (s *scanner) tripleEnd(from int, mark string) (int, bool) {
 	if s.failed[mark] {
 		return 0, false
@@ -351,15 +350,15 @@ func (s *scanner) pop() opened {
 	return o
 }
 
-// drop takes what was opened last for never closed.
+// drop marks the innermost opening token as never closed.
 func (s *scanner) drop() {
 	if o := s.pop(); o.kind != slashed {
 		s.nodes[o.line].flags |= unclosed | events
 	}
 }
 
-// close takes what closes something on line i: the nearest open one of its kind and name. What was
-// opened inside that is never closed. If none is open, it is a character.
+// close handles a closing token on line i. It closes the nearest open token of its kind and name; tokens opened
+// inside that one are never closed. If none is open, the token has no effect.
 func (s *scanner) close(kind opener, name string, i int) {
 	if kind == element {
 		n := s.tags[name]

@@ -24,8 +24,7 @@ type Text struct {
 // New returns the text b, which must not change.
 func New(b []byte, s syntax.Syntax) *Text { return &Text{Bytes: b, syntax: s} }
 
-// NewDocument returns the text of an office document, whose headings are known but for their names, which
-// are their lines.
+// NewDocument returns the text of an office document with the given headings. A heading's name is its line.
 func NewDocument(b []byte, headings []Heading) *Text {
 	t := &Text{Bytes: b, syntax: syntax.Markdown, headings: []Heading{}}
 	for _, h := range headings {

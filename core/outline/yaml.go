@@ -2,8 +2,8 @@ package outline
 
 import "bytes"
 
-// yamlTokens reads the rest of a line of YAML, where quotes and brackets count only where a value may
-// begin, or between brackets.
+// yamlTokens reads the rest of a line of YAML. Quotes and brackets count only at the start of a value or between
+// brackets.
 func (s *scanner) yamlTokens(c *cursor) {
 	text := s.t.Bytes
 	s.leaveFlow(c)
@@ -67,11 +67,11 @@ func (s *scanner) yamlTokens(c *cursor) {
 	}
 }
 
-// spacedAt reports whether white space, or the text's end, stands at a byte.
+// spacedAt reports whether text[at] is whitespace, or at is the text's end.
 func spacedAt(text []byte, at int) bool { return at >= len(text) || isSpace(text[at]) }
 
-// leaveFlow takes brackets for never closed on a line that cannot be part of what they hold: one that is
-// not deeper than the line that opened the first of them, and begins with nothing that closes one.
+// leaveFlow marks the open brackets as never closed if the line cannot be inside them: it is not indented deeper
+// than the line of the first bracket, and does not begin with a closing one.
 func (s *scanner) leaveFlow(c *cursor) {
 	if len(s.open) == 0 || c.at != c.start {
 		return
@@ -87,8 +87,8 @@ func (s *scanner) leaveFlow(c *cursor) {
 	}
 }
 
-// yamlQuoteEnd returns where the quoted scalar at the cursor ends. Outside brackets the lines that it
-// goes on in are deeper than its key.
+// yamlQuoteEnd returns the end of the quoted scalar at the cursor. Outside brackets its further lines are
+// indented deeper than its key.
 func (s *scanner) yamlQuoteEnd(c *cursor, key int, flow bool) (int, bool) {
 	text := s.t.Bytes
 	quote := text[c.at]

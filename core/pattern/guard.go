@@ -55,7 +55,7 @@ func newGuard(g Guard, ignoreCase bool, j word.Joiners) (guard, error) {
 	return c, err
 }
 
-// holds reports whether what the guard names touches the match text[start:end].
+// holds reports whether the guard's pattern matches next to text[start:end].
 func (g guard) holds(text []byte, start, end int) bool {
 	if g.literal == nil {
 		if g.preceded {
@@ -73,8 +73,8 @@ func (g guard) holds(text []byte, start, end int) bool {
 	return ok && (!g.whole || g.joiners.Whole(text, from, to))
 }
 
-// endsAt reports whether the expression matches text that ends at text[at], in
-// at's line. Its ^ and \b see the line as it is.
+// endsAt reports whether the expression has a match that ends at the offset at, within its line. ^ and \b refer
+// to the whole line.
 func (g guard) endsAt(text []byte, at int) bool {
 	lo := 0
 	if g.width >= 0 { // a character more, for what ^ and \b look at

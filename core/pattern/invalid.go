@@ -11,8 +11,8 @@ import (
 // matches, and a class that excludes others.
 const private = 0x10f800 // and the byte
 
-// namesReplacement reports whether U+FFFD stands in an expression, alone or in a class that
-// is not made of what others leave.
+// namesReplacement reports whether an expression contains U+FFFD, as a literal or in a class that is not
+// negated.
 func namesReplacement(re *syntax.Regexp) bool {
 	switch re.Op {
 	case syntax.OpLiteral:
@@ -34,7 +34,7 @@ func withoutInvalid(text []byte) ([]byte, func(at int) int) {
 		return text, nil
 	}
 	var out []byte
-	var wide []int // places behind the characters that stand for a byte
+	var wide []int // offsets after the characters that represent invalid bytes
 	for at := 0; at < len(text); {
 		r, size := utf8.DecodeRune(text[at:])
 		if r == utf8.RuneError && size == 1 {

@@ -8,17 +8,15 @@ import (
 	"frizzel/core/word"
 )
 
-// literal is a text to be found as it stands, or ignoring case. A line feed in
-// it matches either line ending.
+// A literal is a text to search for, exactly or ignoring case. A newline in it matches either line ending.
 type literal struct {
 	text  []byte
 	runes []rune // folded, if case is ignored; else nil
 	head  []byte // text up to its first line feed
 	lines bool   // text holds a line feed
 
-	// The rarest character of what stands before the first line feed is looked for: the byte of
-	// head, or where case is ignored the character of runes, of which variants holds the
-	// encodings.
+	// The search looks for the rarest character before the first newline: a byte of head, or, if case is
+	// ignored, a character of runes, whose encodings in both cases are variants.
 	rarest   int
 	variants [][]byte
 }
@@ -62,8 +60,8 @@ type seeker struct {
 	*literal
 	text []byte
 	next []int // of each variant of the rarest character, the next place; -1 unknown
-	vain int   // how often the rarest character stood somewhere else
-	many bool  // which is so often that another way to look for the literal is better
+	vain int   // number of times the rarest character was not part of a match
+	many bool  // vain is so large that another search is faster
 }
 
 func (l *literal) seek(text []byte) *seeker {
@@ -100,7 +98,7 @@ const (
 	oneInVain = 128
 )
 
-// candidate returns the first place at or after at where head stands.
+// candidate returns the first offset at or after at where head occurs.
 func (s *seeker) candidate(at int) int {
 	if len(s.head) == 0 {
 		i := index(s.text, []byte("\n"), at)
@@ -176,7 +174,7 @@ func (s *seeker) rare(at int) int {
 	return best
 }
 
-// matchAt returns where the literal ends if it begins at text[at].
+// matchAt returns the end of the literal if it begins at text[at].
 func (l *literal) matchAt(text []byte, at int) (end int, ok bool) {
 	if l.runes == nil && !l.lines {
 		if !bytes.HasPrefix(text[at:], l.text) {
@@ -190,7 +188,7 @@ func (l *literal) matchAt(text []byte, at int) (end int, ok bool) {
 	return l.follow(text, at, 0)
 }
 
-// follow returns where the folded characters from the n-th on end if they begin at text[at].
+// follow returns the end of the folded characters from the n-th on if they begin at text[at].
 func (l *literal) follow(text []byte, at, n int) (end int, ok bool) {
 	for _, want := range l.runes[n:] {
 		r, size := utf8.DecodeRune(text[at:])
@@ -229,8 +227,7 @@ func matchLines(text []byte, at int, want []byte) (int, bool) {
 	}
 }
 
-// endsAt returns where the literal begins if it ends at text[at]; it holds no
-// line feed.
+// endsAt returns the start of the literal if it ends at text[at]. The literal must not contain a newline.
 func (l *literal) endsAt(text []byte, at int) (start int, ok bool) {
 	if l.runes == nil {
 		return at - len(l.text), bytes.HasSuffix(text[:at], l.text)
@@ -238,7 +235,7 @@ func (l *literal) endsAt(text []byte, at int) (start int, ok bool) {
 	return l.before(text, at, len(l.runes))
 }
 
-// before returns where the first n folded characters begin if they end at text[at].
+// before returns the start of the first n folded characters if they end at text[at].
 func (l *literal) before(text []byte, at, n int) (start int, ok bool) {
 	for i := n - 1; i >= 0; i-- {
 		r, size := utf8.DecodeLastRune(text[:at])

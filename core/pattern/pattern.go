@@ -12,10 +12,10 @@ import (
 type Kind int
 
 const (
-	Text  Kind = iota // the characters as they stand
+	Text  Kind = iota // literal characters
 	Word              // the same, at whole-word boundaries
 	Regex             // a regular expression in RE2's syntax
-	Lines             // the characters as they stand, as whole lines
+	Lines             // literal characters that are whole lines
 )
 
 // Spec says what to match.
@@ -157,8 +157,7 @@ func (p *Pattern) accepts(text []byte, lo, hi, start, end int) bool {
 	return true
 }
 
-// wholeLines reports whether a match takes whole lines, the last of which is there even
-// if it is empty.
+// wholeLines reports whether a match covers whole lines. An empty last line counts as a line.
 func (p *Pattern) wholeLines(text []byte, hi, start, end int) bool {
 	if strings.HasSuffix(p.spec.Source, "\n") && end >= hi {
 		return false
@@ -166,8 +165,7 @@ func (p *Pattern) wholeLines(text []byte, hi, start, end int) bool {
 	return lines.AtStart(text, start) && lines.AtEnd(text, end)
 }
 
-// MatchesWhole reports whether the pattern matches all of s; nothing stands
-// before or after it for a guard to find.
+// MatchesWhole reports whether the pattern matches all of s. Guards see no text before or after it.
 func (p *Pattern) MatchesWhole(s string) bool {
 	for _, g := range p.guards {
 		if !g.not {

@@ -9,8 +9,8 @@ import (
 	"frizzel/core/frequency"
 )
 
-// pivot is a byte that every match of an expression holds, with what may stand right before
-// and behind it there: the dot of an address, between two digits.
+// A pivot is a byte that every match of an expression contains, with the sets of bytes that may precede and
+// follow it, for example the dot of an address between two digits.
 type pivot struct {
 	at            byte
 	before, after *byteSet // nil if anything may
@@ -33,8 +33,8 @@ func pivotOf(re *syntax.Regexp) *pivot {
 	return best
 }
 
-// seek looks for a rarer pivot in a part of the expression that every match holds, between
-// what stands before and behind it.
+// seek searches for a rarer pivot in a required part of the expression. before and after are the bytes that may
+// surround that part.
 func (p *pivot) seek(re *syntax.Regexp, before, after *byteSet) {
 	switch re.Op {
 	case syntax.OpLiteral:
@@ -74,7 +74,7 @@ func (p *pivot) literal(re *syntax.Regexp, before, after *byteSet) {
 	}
 }
 
-// from returns the first place at or after at where the pivot stands, or -1.
+// from returns the first offset of the pivot at or after at, or -1.
 func (p *pivot) from(text []byte, at int) int {
 	for {
 		i := bytes.IndexByte(text[at:], p.at)
@@ -89,7 +89,7 @@ func (p *pivot) from(text []byte, at int) int {
 	}
 }
 
-// holds reports whether the byte at at may stand there.
+// holds reports whether the set contains the byte at at.
 func (s *byteSet) holds(text []byte, at int) bool {
 	return s == nil || 0 <= at && at < len(text) && s[text[at]]
 }
@@ -126,8 +126,8 @@ type ends struct {
 	empty bool
 }
 
-// beside returns what stands beside another part that this one touches, further being what
-// stands beyond this one.
+// beside returns the bytes at this part's edge as seen by an adjacent part. If this part may be empty, they
+// include further, the bytes beyond it.
 func (e ends) beside(further *byteSet) *byteSet {
 	if !e.empty {
 		return e.set
@@ -195,7 +195,7 @@ func setOf(r rune, fold bool) *byteSet {
 }
 
 // add adds the bytes of the characters from lo to hi. All above ASCII go together, since bytes
-// that are not UTF-8 are matched as U+FFFD; a line feed may stand in a text as both of its bytes.
+// that are not UTF-8 are matched as U+FFFD; a newline may be written as two bytes.
 func (s *byteSet) add(lo, hi rune) {
 	for r := lo; r <= hi && r < utf8.RuneSelf; r++ {
 		s[r] = true

@@ -12,7 +12,7 @@ import (
 	"frizzel/core/lines"
 )
 
-// regex is a compiled regular expression and what it requires.
+// A regex is a compiled regular expression with the requirements of its matches.
 type regex struct {
 	source  string // with its flags, as one atom
 	re      *regexp.Regexp
@@ -20,9 +20,9 @@ type regex struct {
 	// replacement says that U+FFFD is named, which no invalid byte is.
 	replacement bool
 
-	whole   func() *regexp.Regexp     // the expression and nothing else, made when first asked for
-	machine func() *automaton.Machine // that finds lines which match, nil for none; the same
-	extents bool                      // the machine finds all that is asked for
+	whole   func() *regexp.Regexp     // the expression without guards, compiled on first use
+	machine func() *automaton.Machine // finds matching lines, compiled on first use; may return nil
+	extents bool                      // the machine also finds the extents of matches
 }
 
 func newRegex(spec Spec) (*regex, error) {
@@ -79,8 +79,8 @@ func namesLineFeed(re *syntax.Regexp) bool {
 	return slices.ContainsFunc(re.Sub, namesLineFeed)
 }
 
-// findInLines runs the expression on each line that may hold a match: one that holds what it
-// requires, or that the automaton finds.
+// findInLines runs the expression on each line that may match: one that contains a required literal, or that the
+// automaton finds.
 func (p *Pattern) findInLines(text []byte, lo, hi int, yield func([]int) bool) {
 	finder := p.regex.machine().Finder()
 	defer finder.Done()
@@ -157,8 +157,8 @@ func shift(loc []int, by int) {
 	}
 }
 
-// findAcross runs the expression on all lines at once. Windows line endings are
-// seen as line feeds, and matches carried back to where they stand.
+// findAcross runs the expression on all lines at once. It searches a copy with Windows line endings replaced by
+// newlines, and translates the matches back.
 func (p *Pattern) findAcross(text []byte, lo, hi int, yield func([]int) bool) {
 	if !p.regex.require.in(text[lo:hi]) {
 		return
@@ -200,8 +200,8 @@ func withoutReturns(text []byte) ([]byte, []int) {
 	}
 }
 
-// A requirement is a set of literals, at least one of which is in every match, or a rare byte that
-// every match holds. With neither, nothing is known.
+// A requirement is a set of literals of which every match contains at least one, or a rare byte that every
+// match contains, or nothing.
 type requirement struct {
 	literals []*literal
 	pivot    *pivot
@@ -217,7 +217,7 @@ func (r requirement) in(text []byte) bool {
 
 const notAsked = -2
 
-// needed walks through the places where a required literal stands.
+// A needed iterates over the occurrences of required literals.
 type needed struct {
 	text    []byte
 	pivot   *pivot
@@ -255,8 +255,7 @@ func (n *needed) from(at int) int {
 	return best
 }
 
-// Limits of what is worth searching for: many literals, or short ones, rule out
-// little.
+// Limits on required literals: many literals, or short ones, rule out few lines.
 const (
 	maxAlternatives = 8
 	minRequired     = 2 // bytes
@@ -283,8 +282,7 @@ type need struct {
 	ignoreCase bool
 }
 
-// required returns literals, one of which is in every match of re, or nothing
-// if none is known.
+// required returns literals of which every match of re contains one, or nil if none are known.
 func required(re *syntax.Regexp) []need {
 	switch re.Op {
 	case syntax.OpLiteral:

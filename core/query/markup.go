@@ -37,8 +37,8 @@ func compileMarkup(source string) (made *markupPath, err error) {
 			return nil, &Error{m[2], fmt.Sprintf("%s() is not known here", bare[m[2]:m[3]]), remedy}
 		}
 	}
-	// The navigator says of a name's namespace only how its prefix is written, and of a name that
-	// is asked for without one nothing.
+	// The navigator returns only the written prefix of a name's namespace, and nothing for a name without a
+	// prefix.
 	prefixes := map[string]string{}
 	for _, m := range prefixName().FindAllStringSubmatch(bare, -1) {
 		prefixes[m[1]] = m[1]
@@ -68,8 +68,8 @@ func compileMarkup(source string) (made *markupPath, err error) {
 	return made, nil
 }
 
-// unionOf cuts a path at each | that stands in no bracket and no quote. bare is the path with
-// blanks for what stands in quotes.
+// unionOf splits a path at each | outside brackets and quotes. bare is the path with quoted text replaced by
+// spaces.
 func unionOf(source, bare string) (parts []string) {
 	from, depth := 0, 0
 	for i := range len(bare) {

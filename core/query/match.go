@@ -18,11 +18,11 @@ var (
 		return regexp.MustCompile(`'(?:[^'\\]|\\.)*'|"(?:[^"\\]|\\.)*"|\b(?:match|search)\s*\(`)
 	})
 	renamed    = map[byte]string{'m': "matc_", 's': "searc_"}
-	expression sync.Map // by its source: *regexp.Regexp, nil for what is none
+	expression sync.Map // from source to *regexp.Regexp; nil for an invalid expression
 	kept       atomic.Int32
 )
 
-// maxCompiled bounds how many expressions are kept, which may come from the values themselves.
+// maxCompiled limits the cached expressions, because values of a file may be expressions.
 const maxCompiled = 1000
 
 // parseValues parses a JSONPath.

@@ -58,7 +58,7 @@ func Compile(source string) (*Path, error) {
 // Hits are the nodes that a path selects.
 type Hits struct {
 	Nodes []*tree.Node // in the order of their places, each once
-	// Shielded are the aliases and merges through which more is reached, which is not selected.
+	// Shielded are aliases and merges through which the path would reach more nodes. These are not selected.
 	Shielded []*tree.Node
 }
 
@@ -69,8 +69,8 @@ func (TooLargeError) Error() string {
 	return fmt.Sprintf("its aliases would unfold to more than %d values", maxUnfolded)
 }
 
-// Select returns what the path selects: of whole documents, or if it is relative of values in
-// them, from. The error is a TooLargeError.
+// Select returns the nodes that the path selects: in whole documents, or, for a relative path, below the nodes
+// from. The error is a TooLargeError.
 func (p *Path) Select(d *tree.Document, from []*tree.Node) (*Hits, error) {
 	if !p.Relative {
 		from = d.Roots
@@ -89,7 +89,7 @@ func (p *Path) Select(d *tree.Document, from []*tree.Node) (*Hits, error) {
 	return hits, nil
 }
 
-// once orders nodes by their places, and drops those that stand among them twice.
+// once sorts nodes by position and removes duplicates.
 func once(nodes []*tree.Node) []*tree.Node {
 	seen := make(map[*tree.Node]bool, len(nodes))
 	out := nodes[:0]

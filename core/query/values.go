@@ -44,11 +44,11 @@ func compileValues(source string) (*valuesPath, error) {
 	return &valuesPath{q}, nil
 }
 
-// maxUnfolded bounds how many values a document has with its aliases unfolded.
+// maxUnfolded limits the number of values of a document after its aliases are expanded.
 const maxUnfolded = 20_000_000
 
-// find adds what the path selects. The library reads objects as maps, in which a name stands once:
-// where a name is doubled it is asked for once more for each further one.
+// find adds the selected nodes. The library represents objects as maps, which contain each name once, so if a
+// name occurs several times in an object, the query is repeated for each further occurrence.
 func (p *valuesPath) find(d *tree.Document, from []*tree.Node, hits *Hits) error {
 	u := &unfolding{doubled: 1}
 	if d.Syntax == syntax.YAML {
@@ -90,14 +90,14 @@ func (p *valuesPath) find(d *tree.Document, from []*tree.Node, hits *Hits) error
 // maxDoubled bounds how often a doubled name is looked at.
 const maxDoubled = 16
 
-// unfolding counts the values of a document with its aliases unfolded, and how often a name stands
-// in one object.
+// An unfolding counts the values of a document after its aliases are expanded, and the maximum number of times
+// that an object contains a name.
 type unfolding struct {
 	sizes   map[*tree.Node]int // nil if there are no aliases
 	doubled int
 }
 
-// names looks how often a name stands in an object.
+// names updates the maximum number of equal names with those of an object.
 func (u *unfolding) names(n *tree.Node) {
 	const few = 8
 	if len(n.Members) <= few {
@@ -156,7 +156,7 @@ type variant struct {
 func (v *variant) any(n *tree.Node) any {
 	switch n.Kind {
 	case tree.Object, tree.Array, tree.Alias:
-		if v.made == nil { // nothing stands in two places
+		if v.made == nil { // no value has several parents
 			return v.composed(n)
 		}
 		if made, ok := v.made[n]; ok {
@@ -197,7 +197,7 @@ func (v *variant) composed(n *tree.Node) any {
 			times = make(map[string]int, len(n.Members))
 		}
 		for _, m := range n.Members {
-			if _, ok := object[m.Name]; ok && times[m.Name] >= v.nth { // for the first of each name no more is asked
+			if _, ok := object[m.Name]; ok && times[m.Name] >= v.nth { // keep the nth occurrence, or the last one
 				continue
 			}
 			if v.nth > 0 {
@@ -249,7 +249,7 @@ func merged(n *tree.Node) []*tree.Node {
 	return out
 }
 
-// member returns the member of an object by its name, nil for none.
+// member returns the member of an object by its name, or nil.
 func (v *variant) member(n *tree.Node, name string) *tree.Node {
 	const few = 16
 	if len(n.Members) > few {

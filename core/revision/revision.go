@@ -19,13 +19,12 @@ type Revision struct {
 	Text edit.List // against File.Text
 	Raw  edit.List // the same against File.Raw
 	Made *program.Result
-	// Refuse is why the file cannot be written: a *FailureError, or that of an encoding
-	// that cannot hold what was to be written.
+	// Refuse is the reason why the file must not be written: a *FailureError, or the error of an encoding
+	// that cannot represent the new text.
 	Refuse error
 }
 
-// FailureError is the error of a file for which a rule could not make what it was
-// to write.
+// A FailureError reports that a rule could not produce its text for a file.
 type FailureError struct{ program.Note }
 
 func (e *FailureError) Error() string {
@@ -71,7 +70,7 @@ func None(p *program.Program, file *textfile.File, in program.Input) *program.Re
 
 func leave(program.Proposal) program.Answer { return program.Answer{Leave: true} }
 
-// Changes returns how many changes the rules made, or a person.
+// Changes returns the number of changes, by rules or by hand.
 func (r *Revision) Changes() int { return r.Made.All() }
 
 // Document returns the office document that a file is, as a program asks it; nil for other files.

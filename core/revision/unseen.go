@@ -10,7 +10,7 @@ import (
 	"frizzel/core/textfile"
 )
 
-// maxPlaces is how many places are named.
+// maxPlaces is the maximum number of places in a message.
 const maxPlaces = 3
 
 // Unseen returns what look finds in the parts of a document that its text does not show, and that

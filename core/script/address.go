@@ -14,7 +14,7 @@ type Address struct {
 	Direct  bool // of a block its own lines alone, of a document's section those before its first subsection
 }
 
-// A Form is the sort of an address, and what it looks for.
+// A Form is a form of address with its operands.
 type Form interface {
 	// chunks returns the address behind its opening word, on, in or outside.
 	chunks(opening string) []chunk
@@ -232,13 +232,13 @@ func (h Holding) word() string {
 	return "having"
 }
 
-// addressed reads an address and what it applies to: a statement or a block.
+// addressed parses an address and the statement or block that it applies to.
 func (p *parser) addressed(h Head, opening string) Node {
 	n := &Addressed{Head: h, Address: &Address{Pos: h.Pos, Outside: opening == "outside"}}
 	return p.applied(n, func() { p.selector(n.Address, opening) })
 }
 
-// atPath reads a path and what it applies to.
+// atPath parses a path and the statement or block that it applies to.
 func (p *parser) atPath(h Head) Node {
 	n := &Addressed{Head: h, Address: &Address{Pos: h.Pos}}
 	return p.applied(n, func() {
@@ -247,7 +247,7 @@ func (p *parser) atPath(h Head) Node {
 	})
 }
 
-// applied reads an address, as read does, and what it applies to.
+// applied calls read to parse an address, and parses the statement or block that it applies to.
 func (p *parser) applied(n *Addressed, read func()) Node {
 	h := n.Head
 	if p.depth++; p.depth > maxDepth {
@@ -321,7 +321,7 @@ func (p *parser) direct(a *Address, r *addressRow) {
 	}
 }
 
-// having reads what the parts must hold, or must lack.
+// having parses the patterns that the parts must contain or lack.
 func (p *parser) having(a *Address, takes bool) {
 	for {
 		if takes {

@@ -5,8 +5,8 @@ import (
 	"strings"
 )
 
-// Complete returns the words that may come next in a statement, in the order of the table; the text ends
-// where the next word begins. In place of an operand that is not a word nothing is returned.
+// Complete returns the words that may follow text, the start of a statement, in the order of the table. It
+// returns nil if the next operand is not a word.
 func Complete(text string) []string {
 	return complete(text, func(p *parser) { p.statement(inRule) })
 }

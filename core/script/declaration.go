@@ -18,7 +18,7 @@ type (
 		Head
 		Text *Text
 	}
-	// Param is a parameter, where its value comes from, and what it may be.
+	// Param declares a parameter, the source of its value, and the allowed values.
 	Param struct {
 		Head
 		Name     string
@@ -61,7 +61,7 @@ type (
 		Body  []Node
 		End   []string
 	}
-	// Example is a text and what the script makes of it.
+	// Example is a text and the script's expected result for it.
 	Example struct {
 		Head
 		Name  *Text  // nil without one
@@ -176,7 +176,7 @@ func (p *parser) version(h Head) Node {
 	return &Version{h, n}
 }
 
-// options returns what may follow a parameter's name, but for the default value.
+// options returns the options that may follow a parameter's name, except the default value.
 func (n *Param) options() []option {
 	env := texted(&n.Env, true, "the environment variable", "an environment variable's name", "from", "env")
 	for i := range env.chunks {
@@ -292,7 +292,7 @@ type (
 		Pattern *Pattern // nil for `when file changed`
 		By      string   // the rule that changed it, "" for any
 	}
-	// Expect is how many changes a rule must make if it makes any.
+	// Expect declares the number of changes that a rule must make if it makes any.
 	Expect struct {
 		Head
 		Bound   bound.Bound
@@ -303,7 +303,7 @@ type (
 		Head
 		Forbid  bool
 		Bound   bound.Bound // of a require; {AtLeast, 1} if none is written
-		Plain   bool        // no bound is written
+		Plain   bool        // written without a bound
 		Pattern *Pattern    // nil for each value of the path around it, as a search may ask for
 		PerFile bool
 	}

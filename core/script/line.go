@@ -37,7 +37,7 @@ type (
 	}
 )
 
-// Edge is where an insert goes: above or below each span, or to the top or the end of the file.
+// An Edge is the position of an insert: above or below each span, or the top or the end of the file.
 type Edge int
 
 const (

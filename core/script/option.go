@@ -2,12 +2,12 @@ package script
 
 import "slices"
 
-// An option is words that may follow a form, with what they say. It is defined once for the parser, which
-// refuses what is said twice and what contradicts another option, and for the printer.
+// An option is words that may follow a form, with their effect on the node. It is defined once for the parser,
+// which refuses repeated and contradicting options, and for the printer.
 type option struct {
 	words []string // that it begins with
-	what  string   // what it says, for "… is said twice"
-	// group is what only one option of a form may say; the same as what for those that stand alone.
+	what  string   // the subject of the message "… is said twice"
+	// group identifies options that exclude each other. It is equal to what for an option without others.
 	group string
 
 	many bool // it may be said several times
@@ -50,7 +50,7 @@ func when(ok bool, words string) []chunk {
 // options reads the options of a form, in any order, as often as read is called.
 type options struct {
 	p     *parser
-	build func() []option // called if an option may follow, which is seldom
+	build func() []option // called only if an option may follow, which is rare
 	all   []option
 	said  []said
 }

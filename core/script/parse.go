@@ -5,8 +5,8 @@ import "slices"
 // LanguageVersion is the version of the language that this package reads.
 const LanguageVersion = 1
 
-// parser turns tokens into a tree. A mistake is reported where it stands, by a
-// panic with bailout that ends the statement; the next one is read as usual.
+// A parser turns tokens into a tree. It reports a mistake at its position and panics with bailout to leave the
+// statement; parsing continues with the next statement.
 type parser struct {
 	source   *Source
 	tokens   []token
@@ -21,7 +21,7 @@ type parser struct {
 	expected   []string
 }
 
-// context is where a node stands.
+// A context is the position of a node: in a script, a rule, or an address.
 type context int
 
 const (
@@ -36,8 +36,7 @@ const maxDepth = 100
 
 type bailout struct{}
 
-// Parse reads a script. If problems holds an error the tree lacks what could
-// not be read.
+// Parse parses a script. If problems contains an error, the tree lacks the statements with mistakes.
 func Parse(name, text string) (*Script, Problems) {
 	source := &Source{Name: name, Text: text}
 	tokens, problems := lex(source)
@@ -55,7 +54,7 @@ func Parse(name, text string) (*Script, Problems) {
 	return s, p.problems
 }
 
-// merge adds what the lexer reports, unless the line is known to be wrong before that place.
+// merge adds the lexer's problems, except those after another problem on the same line.
 func (p *parser) merge(problems Problems) {
 	first := map[int]int{} // column, by line
 	for _, q := range p.problems {
@@ -80,8 +79,7 @@ func (p *parser) fail(pos Pos, reason, remedy string) {
 	panic(bailout{})
 }
 
-// nodes reads what stands up to a closing brace or the script's end, and the
-// comments after the last of it.
+// nodes parses statements up to a closing brace or the script's end, and the comments after the last one.
 func (p *parser) nodes(where context) (nodes []Node, end []string) {
 	p.depth++
 	defer func() { p.depth-- }()
@@ -161,7 +159,7 @@ func ends(t token) bool {
 	return false
 }
 
-// hint guesses what a stray word was meant to be.
+// hint suggests a correction for an unexpected word.
 func (p *parser) hint(t token) string {
 	switch {
 	case t.kind == kindString:
@@ -179,8 +177,8 @@ func (p *parser) hint(t token) string {
 // optionWords are those that may come after a complete statement.
 var optionWords = append(slices.Clone(continuing), "in", "not", "and", "from", "until", "to")
 
-// skip passes over the rest of a statement that holds a mistake; what stands in
-// its braces is read, for its own mistakes, and dropped.
+// skip skips the rest of a statement that has a mistake. It parses statements in its braces to report their
+// mistakes, and drops them.
 func (p *parser) skip() {
 	for {
 		switch t := p.peek(); t.kind {
@@ -201,7 +199,7 @@ func (p *parser) skip() {
 	}
 }
 
-// whole reads a part of a script that stands alone; name is what messages call it.
+// whole parses text as a separate part of a script. Messages refer to it by name.
 func whole(name, text string, read func(p *parser)) Problems {
 	source := &Source{Name: name, Text: text}
 	tokens, problems := lexIn(source, source)

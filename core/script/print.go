@@ -52,7 +52,7 @@ func (p *printer) nodes(nodes []Node, end []string) {
 	p.comments(end)
 }
 
-// stands reports whether a node stands between blank lines.
+// stands reports whether a node is surrounded by blank lines.
 func stands(n Node) bool {
 	switch n.(type) {
 	case *Rule, *Example:

@@ -117,11 +117,10 @@ func visible(line string) string {
 // Problems is all that was found in one go, in the order of their places.
 type Problems []Problem
 
-// Few is how many problems are shown in full; of more only the number helps.
+// Few is the maximum number of problems that are shown in full.
 const Few = 10
 
-// Shown returns the first problems, and what is said of the others, "" where there are
-// none.
+// Shown returns the first problems, and a line with the number of the others, or "".
 func (ps Problems) Shown() (first Problems, more string) {
 	if len(ps) <= Few {
 		return ps, ""
@@ -133,7 +132,7 @@ func (ps Problems) Shown() (first Problems, more string) {
 	return ps[:Few], more
 }
 
-// Error joins the first problems, each in full, and says how many more there are.
+// Error returns the first problems in full, and the number of the others.
 func (ps Problems) Error() string {
 	first, more := ps.Shown()
 	var texts []string

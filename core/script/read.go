@@ -6,8 +6,7 @@ import (
 	"strings"
 )
 
-// continuing are the words that a line begins with when it goes on with the
-// statement before it.
+// continuing are the words that mark a line as the continuation of the statement before it.
 var continuing = append([]string{"with", "as"}, opening...)
 
 // opening are the words that begin an option and nothing else.
@@ -17,8 +16,7 @@ var opening = []string{
 	"directly", "per", "matching", "about",
 }
 
-// continues reports whether the line that begins with token i goes on with the
-// statement before it.
+// continues reports whether the line that begins with token i continues the statement before it.
 func (p *parser) continues(i int) bool {
 	t := p.tokens[i]
 	if t.kind == kindMargin {
@@ -52,8 +50,7 @@ func (p *parser) nextLine() (int, []string) {
 	}
 }
 
-// peek returns the next token of the statement: the one on the next line where
-// that line goes on with it.
+// peek returns the next token of the statement. It may be on the next line if that line continues the statement.
 func (p *parser) peek() token {
 	if t := p.tokens[p.at]; t.kind == kindNewline || t.kind == kindComment {
 		if i, comments := p.nextLine(); p.continues(i) {
@@ -64,7 +61,7 @@ func (p *parser) peek() token {
 	return p.tokens[p.at]
 }
 
-// owed returns the next token where an operand is still owed, on whatever line.
+// owed returns the next token for a required operand, which may be on the next line.
 func (p *parser) owed() token {
 	i, comments := p.nextLine()
 	if i > p.at {
@@ -156,7 +153,7 @@ func list(words []string) string {
 	return s
 }
 
-// once reports what is said a second time, unless first is set.
+// once reports what as repeated, unless first is true.
 func (p *parser) once(pos Pos, first bool, what string) {
 	if !first {
 		p.fail(pos, what+" is said twice", "say it once")

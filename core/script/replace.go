@@ -151,7 +151,7 @@ func (p *parser) counted(n *Replace) {
 	}
 }
 
-// interval reads `N to M` or `N to last`, which is 0.
+// interval parses `N to M` or `N to last`. to is 0 for last.
 func (p *parser) interval(what string) (from, to int) {
 	from = p.number(what, 1)
 	p.want("to", "the first number")

@@ -8,8 +8,8 @@ type (
 		Pattern   *Pattern
 		Text      *Text
 		Commented *Text // the comment marks, each a character; nil for none
-		// KeepComment says that a comment behind the line stays. The line goes on in the next one
-		// if it ends in Continued, or, with ByIndentation, in deeper ones below it.
+		// KeepComment keeps a comment at the end of the line. The line continues on the next one if it ends with
+		// Continued, or, with ByIndentation, on lines below it that are indented deeper.
 		KeepComment   bool
 		Continued     *Text // nil for none
 		ByIndentation bool

@@ -5,9 +5,9 @@ import (
 	"strings"
 )
 
-// The table of the language. Each form is one row, by the word that it begins with: where it may be,
-// how the rest of it is parsed, and its uses with a line of help and an example each. The parser,
-// shell completion, the help and the reference page read the table; the printer asks the nodes.
+// The table of the language. Each form is one row, by its first word: the contexts that allow it, the parser of
+// the rest, and its uses with a line of help and an example each. The parser, shell completion, the help and the
+// reference page read the table; the printer uses the nodes.
 
 // row is the forms that begin with one word. The word is consumed when parse is called.
 type row struct {
@@ -95,7 +95,7 @@ func Reference() []Chapter {
 	}
 }
 
-// words returns the words that begin what may stand somewhere. The slice is shared.
+// words returns the first words of the forms that a context allows. The caller must not modify the slice.
 func words(where context) []string { return wordsOf[where] }
 
 // addressWords returns the words that an address begins with behind an opening word, "" for any. The slice is

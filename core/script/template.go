@@ -35,7 +35,7 @@ func ParseTemplate(name, raw string) (*Text, Problems) {
 	return whole, problems
 }
 
-// literal appends what stands for itself.
+// literal appends literal text.
 func (t *Text) literal(s string) {
 	if n := len(t.Parts); n > 0 && t.Parts[n-1].Hole == nil {
 		t.Parts[n-1].Literal += s

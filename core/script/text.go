@@ -43,7 +43,7 @@ func FilterNames() (names []string) {
 	return names
 }
 
-// placeholderRow is what may stand in {=…} by itself. Its name is not a parameter's and no group's.
+// A placeholderRow is a built-in placeholder. Parameters and groups cannot have its name.
 type placeholderRow struct {
 	name string // "" for those that a script names
 	use  Use
@@ -136,7 +136,7 @@ func (p *parser) textFrom(lines []token) *Text {
 	return t
 }
 
-// placeholder parses what stands between {= and }.
+// placeholder parses the text between {= and }.
 func (p *parser) placeholder(pos Pos, inside string) *Placeholder {
 	words := strings.Fields(inside)
 	if len(words) == 0 {
@@ -174,9 +174,9 @@ func (p *parser) placeholder(pos Pos, inside string) *Placeholder {
 	return hole
 }
 
-// NewText makes the text that stands for s as it is, in the quote that fits it,
-// preferring the one given; several lines become a margin block. It reports false
-// where s holds all three quotes and no line break, which no string can.
+// NewText returns a text whose value is s, in a quote that s does not contain, preferably prefer. Several lines
+// become a margin block. It reports false if s contains all three quotes and no newline, since no string can
+// express that.
 func NewText(s string, prefer byte) (*Text, bool) {
 	raw := strings.ReplaceAll(s, "{=", "{==")
 	t := &Text{Raw: raw}
@@ -202,8 +202,7 @@ func (t *Text) Quoted(prefer byte) bool {
 	return false
 }
 
-// ParseText parses a text that stands alone, placeholders and all; name is what
-// messages call it.
+// ParseText parses a separate text with placeholders. Messages refer to it by name.
 func ParseText(name, raw string) (t *Text, _ Problems) {
 	p := &parser{source: &Source{Name: name, Text: raw}}
 	p.attempt(func() {

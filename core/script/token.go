@@ -153,7 +153,7 @@ func (l *lexer) skipSpace() {
 	}
 }
 
-// margin takes the whole line: '|', at most one space, then text as it is.
+// margin reads a line of a margin block: '|', at most one space, then literal text.
 func (l *lexer) margin() {
 	rest := l.line[l.at+1:]
 	text := strings.TrimPrefix(rest, " ")
@@ -196,7 +196,7 @@ func (l *lexer) next() {
 	}
 }
 
-// numeral takes a whole number, and knows 3-8 for what it is meant to be.
+// numeral reads an integer. It reports 3-8 with the form for an interval.
 func (l *lexer) numeral(rest string) {
 	n := countWhile(rest, isDigit)
 	if more := rest[n:]; strings.HasPrefix(more, "-") {
@@ -229,9 +229,8 @@ func (l *lexer) quoted(rest string) {
 	t.textColumn++
 }
 
-// escapes reports whether the string that rest begins with, n bytes long, ends in what was
-// meant to escape its closing quote: a backslash, if text goes on right behind it, or the
-// line's other quotes of the kind do not pair.
+// escapes reports whether the string of n bytes that rest begins with seems to end in an escaped quote: its last
+// character is a backslash, and text follows immediately or the line's other quotes of the kind do not pair.
 func escapes(rest string, n int) bool {
 	if !strings.HasSuffix(rest[:n-1], `\`) || n == len(rest) {
 		return false

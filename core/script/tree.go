@@ -12,7 +12,7 @@ type Script struct {
 type Node interface {
 	Place() Pos
 	head() *Head
-	// chunks returns the node as it is printed, for a node with a body the line before it.
+	// chunks returns the printed form of the node, or of its opening line if it has a body.
 	chunks() []chunk
 }
 
@@ -23,7 +23,7 @@ type Head struct {
 	After string   // the comment behind it on its line
 }
 
-// Place returns where the node begins.
+// Place returns the node's position.
 func (h *Head) Place() Pos  { return h.Pos }
 func (h *Head) head() *Head { return h }
 
@@ -58,7 +58,7 @@ type Filter struct {
 	Word   string // of or
 }
 
-// Plain returns the text's value where it holds no placeholder.
+// Plain returns the text's value if it has no placeholders.
 func (t *Text) Plain() (string, bool) {
 	switch {
 	case len(t.Parts) == 0:

@@ -16,7 +16,7 @@ const (
 	YAML
 	TOML
 	XML
-	CSV     // RFC 4180, with a header; separated by what is most frequent
+	CSV     // RFC 4180, with a header; the separator is the most frequent candidate
 	BareCSV // without a header
 	HTML
 	CSS

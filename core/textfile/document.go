@@ -12,8 +12,8 @@ type DocumentError struct{ Err error }
 func (e *DocumentError) Error() string { return e.Err.Error() }
 func (e *DocumentError) Unwrap() error { return e.Err }
 
-// OfDocument reads the bytes of an office document, which the File keeps; document.Claims tells
-// what is one. The error is a *DocumentError.
+// OfDocument reads an office document, for which document.Claims reports true. The File retains raw. The error is
+// a *DocumentError.
 func OfDocument(name string, raw []byte) (*File, error) {
 	d, err := document.Read(name, raw)
 	if err != nil {

@@ -36,9 +36,8 @@ var (
 	utf16BEMark = wide("utf-16be-bom", binary.BigEndian, []byte("\xfe\xff"))
 )
 
-// EncodingNamed returns the encoding that a name stands for: utf-8, utf-8-bom,
-// utf-16le, utf-16be, the latter two with -bom, or any that the IANA registers and
-// that can be edited in place.
+// EncodingNamed returns the encoding of a name: utf-8, utf-8-bom, utf-16le, utf-16be, utf-16le-bom,
+// utf-16be-bom, or any name that the IANA registers for an encoding that can be edited in place.
 func EncodingNamed(name string) (*Encoding, error) {
 	switch key := strings.ToLower(strings.ReplaceAll(name, "_", "-")); key {
 	case "utf-8", "utf8", "ascii", "us-ascii":
@@ -216,7 +215,7 @@ func single(name string, m *charmap.Charmap) *Encoding {
 // several makes an encoding of a varying number of bytes a character, a character
 // at a time.
 func several(name string, e encoding.Encoding) *Encoding {
-	replacement, _ := e.NewEncoder().Bytes([]byte(string(utf8.RuneError))) // where it has one
+	replacement, _ := e.NewEncoder().Bytes([]byte(string(utf8.RuneError))) // empty if it has none
 	return &Encoding{
 		name: name,
 		step: func(raw []byte) (rune, int) {
@@ -230,7 +229,7 @@ func several(name string, e encoding.Encoding) *Encoding {
 				if written > 0 {
 					r, _ := utf8.DecodeRune(dst[:written])
 					if r == utf8.RuneError && !bytes.Equal(raw[:read], replacement) {
-						read = 1 // what does not go with the first byte, such as a line feed, stands for itself
+						read = 1 // a byte that cannot follow the first one, such as a newline, is a character of its own
 					}
 					return r, max(read, 1)
 				}

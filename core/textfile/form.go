@@ -8,12 +8,12 @@ import (
 type Form struct {
 	encoding *Encoding
 	mark     int    // bytes of the byte order mark
-	lineFeed []byte // a line feed, as it is written
+	lineFeed []byte // an encoded newline
 }
 
-// FormOf tells the form of a file of size bytes by its first ones, SniffLen of them or all.
-// encoding names what they are in; if it is "", a byte order mark tells, or the look of
-// UTF-16, and else the text is taken as UTF-8, invalid bytes and all.
+// FormOf determines the form of a file of size bytes from head, its first SniffLen bytes or all of them. encoding
+// is the declared encoding; if it is "", FormOf looks for a byte order mark or the zero bytes of UTF-16, and
+// otherwise assumes UTF-8, which may contain invalid bytes.
 func FormOf(head []byte, size int64, encoding string) (Form, error) {
 	e := detect(head, size)
 	if encoding != "" {
@@ -48,8 +48,8 @@ func (f Form) Decode(raw []byte, first bool) *File {
 	return text
 }
 
-// afterLineFeed returns the first place in raw, which stands at byte offset of the file, that
-// is right behind a line feed; -1 for none.
+// afterLineFeed returns the first index in raw immediately after a newline, or -1. offset is raw's offset in the
+// file.
 func (f Form) afterLineFeed(raw []byte, offset int64) int {
 	for at := 0; ; {
 		i := bytes.Index(raw[at:], f.lineFeed)

@@ -15,10 +15,10 @@ import (
 	"frizzel/core/edit"
 )
 
-// ErrBinary is returned for what is no text.
+// ErrBinary is returned for a file that is not text.
 var ErrBinary = errors.New("binary")
 
-// SniffLen is how many bytes tell a binary file.
+// SniffLen is the number of bytes that are checked to recognize a binary file.
 const SniffLen = 8 << 10
 
 // File is a text file: its bytes, and the same as UTF-8.

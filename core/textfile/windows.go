@@ -8,9 +8,9 @@ import (
 	"frizzel/core/lines"
 )
 
-// Windows is a file's text cut into runs of whole lines, each of which can be read by itself,
-// in any order: window k holds the lines that begin in the k-th Width bytes of the file. A line
-// longer than that makes one window longer, and others empty.
+// Windows splits a file's text into windows of whole lines, which can be read independently: window k contains the
+// lines that begin in the k-th Width bytes of the file. A longer line extends its window and leaves the following
+// ones empty.
 type Windows struct {
 	Form
 	File  io.ReaderAt // which may be read by several goroutines at once
@@ -18,25 +18,25 @@ type Windows struct {
 	Width int64       // bytes
 }
 
-// Count returns how many windows there are.
+// Count returns the number of windows.
 func (w *Windows) Count() int { return int((w.Size + w.Width - 1) / w.Width) }
 
 // Window is one run of whole lines.
 type Window struct {
 	*File // nil if no line begins there
-	// Offset is where it stands in the file, bytes.
+	// Offset is the window's offset in the file in bytes.
 	Offset int64
 	// Chunk is the k-th Width bytes of the file, whatever lines begin there.
 	Chunk []byte
 }
 
-// MostHeld is how many bytes of a text may be held at once.
+// MostHeld is the maximum number of bytes of a text in memory.
 const MostHeld = 2 << 30
 
 // ErrTooLong is the error of a line that cannot be held.
 var ErrTooLong = fmt.Errorf("one line is longer than the %d bytes that can be held at once", MostHeld)
 
-// ErrShrunk is the error of a file that has become shorter while it was read.
+// ErrShrunk is the error for a file that became shorter while it was read.
 var ErrShrunk = errors.New("it became shorter while it was read")
 
 // Read reads window k into the buffer, or a larger one, which the Window then shares.
@@ -69,8 +69,7 @@ func (w *Windows) Read(k int, buffer []byte) (Window, []byte, error) {
 	return win, buffer, nil
 }
 
-// From reads a run of whole lines from where one begins: size bytes and the rest of their last
-// line.
+// From reads whole lines from offset, the start of a line: size bytes and the rest of the last line.
 func (w *Windows) From(offset, size int64, buffer []byte) (Window, []byte, error) {
 	end := min(offset+size, w.Size)
 	buffer, err := w.read(grown(buffer, int(end-offset)+longAhead), offset, end)
@@ -85,7 +84,7 @@ func (w *Windows) From(offset, size int64, buffer []byte) (Window, []byte, error
 	return win, buffer, err
 }
 
-// Cut returns the window's first text bytes, where a line ends, as a window.
+// Cut returns the first text bytes of the window, which end with a line, as a window.
 func (w *Windows) Cut(win Window, text int) Window {
 	raw := win.mark + text
 	if w.Decoded() {
@@ -97,24 +96,23 @@ func (w *Windows) Cut(win Window, text int) Window {
 	return win
 }
 
-// lookAhead is how many bytes behind a window are read at once to find its last line's end, and
-// longAhead up to where what was read is kept for that.
+// lookAhead is the number of bytes after a window that are read at once to find the end of its last line.
+// longAhead is the maximum number of such bytes that are kept in memory before the end is found.
 const (
 	lookAhead = 4 << 10
 	longAhead = 64 << 10
 )
 
-// lastLine goes on reading, where buffer holds bytes of the file from offset on, until the line
-// that holds the last one ends.
+// lastLine extends buffer, which contains the file's bytes from offset, to the end of its last line.
 func (w *Windows) lastLine(buffer []byte, offset int64) ([]byte, error) {
 	have := len(buffer)
 	if n := len(w.lineFeed); have >= n && w.afterLineFeed(buffer[have-n:], offset+int64(have-n)) == n {
 		return buffer, nil
 	}
 	at := offset + int64(have)
-	from := max(have-len(w.lineFeed)+1, 0) // a line feed may stand across
+	from := max(have-len(w.lineFeed)+1, 0) // an encoded newline may be split
 	for ahead := int64(lookAhead); ; ahead *= 2 {
-		if ahead > longAhead { // the line may be very long: where it ends is found first
+		if ahead > longAhead { // find the end of a very long line before reading it
 			end, err := w.endOfLine(at)
 			if err != nil {
 				return buffer, err
@@ -136,7 +134,7 @@ func (w *Windows) lastLine(buffer []byte, offset int64) ([]byte, error) {
 	}
 }
 
-// endOfLine returns where the line ends that goes on at a byte of the file.
+// endOfLine returns the end of the line that contains the file's byte at.
 func (w *Windows) endOfLine(at int64) (int64, error) {
 	overlap := int64(len(w.lineFeed)) - 1
 	most := at + MostHeld
@@ -175,7 +173,7 @@ func (w *Windows) read(buffer []byte, from, to int64) ([]byte, error) {
 	return buffer, nil
 }
 
-// grown returns a buffer that holds what the given one does and has room for size bytes in all.
+// grown returns buffer with a capacity of at least size bytes.
 func grown(buffer []byte, size int) []byte {
 	if cap(buffer) >= size {
 		return buffer

@@ -55,7 +55,7 @@ func (d plain) insert(parent *Node, write func(indent, step string) string) (edi
 	indent := d.raw(line, start)
 	fresh := d.ending() + indent + write(indent, d.step())
 	at := d.lineEnd(behind)
-	if at >= closing { // the bracket stands behind it
+	if at >= closing { // the bracket is after it
 		at = behind
 	}
 	if comma >= 0 {

@@ -82,7 +82,7 @@ func lineStarts(text []byte) []int {
 	return starts
 }
 
-// mostFrequent returns the separator that stands most often in the first line, outside quotes.
+// mostFrequent returns the most frequent separator in the first line, outside quotes.
 func (d *Document) mostFrequent() rune {
 	counts := map[byte]int{}
 	quoted := false
@@ -112,7 +112,7 @@ func mostOf(counts map[byte]int) rune {
 	return rune(most)
 }
 
-// cellEnd returns where a cell ends that begins at its Start.
+// cellEnd returns the end of the cell that begins at n.Start.
 func (d *Document) cellEnd(n *Node) int {
 	at := n.Start
 	if at < len(d.Text) && d.Text[at] == '"' {
@@ -157,8 +157,8 @@ func (c csvFormat) fragment(n *Node, text string) (string, bool) {
 	return text, !strings.ContainsAny(text, needQuotes)
 }
 
-// needQuotes are what a cell must be quoted for: a separator of any kind counts if it is found
-// out which one the file has.
+// needQuotes are the characters that require quotes around a cell. They include every possible separator,
+// because the separator is detected from the text.
 const needQuotes = ",;\t\"\r\n"
 
 // brokenLines writes line breaks as the file does.

@@ -8,9 +8,9 @@ import (
 	"frizzel/core/lines"
 )
 
-// Delete returns the edits that take nodes away, none of which lies in another: members with their
-// separators, the comment on their line, and their line where they have one alone. If that would
-// take all that a parent has, it stays as an empty one. The error is a *MisfitError.
+// Delete returns the edits that delete nodes, none of which contains another. A member is deleted with its
+// separator, the comment on its line, and its line if it is alone there. A parent whose last member is deleted
+// stays as an empty one. The error is a *MisfitError.
 func (d *Document) Delete(nodes []*Node) (edit.List, Changes, error) {
 	changes := Changes{}
 	var edits edit.List
@@ -49,8 +49,7 @@ func (d *Document) deleteOf(parent *Node, nodes []*Node) (edit.List, error) {
 	return d.format.remove(parent, nodes)
 }
 
-// wholeLines widens bytes to their lines, with the last one's ending, if nothing but white space
-// and perhaps a comment stands beside them.
+// wholeLines extends a range to whole lines, if only whitespace and a comment are next to it on its lines.
 func (d *Document) wholeLines(start, end int, comments ...string) (int, int, bool) {
 	from := start
 	for from > 0 && (d.Text[from-1] == ' ' || d.Text[from-1] == '\t') {
@@ -83,8 +82,7 @@ func (n *Node) span() (int, int) {
 	return start, end
 }
 
-// comma returns where the comma behind a byte stands, past white space and comments; -1 where none
-// does before end.
+// comma returns the offset of the comma after at, past whitespace and comments, or -1 if there is none before end.
 func (d *Document) comma(at, end int) int {
 	for at < end {
 		switch c := d.Text[at]; c {
@@ -103,7 +101,7 @@ func (d *Document) comma(at, end int) int {
 	return -1
 }
 
-// deleteFlow takes members away that stand between brackets, with commas between them.
+// deleteFlow deletes members between brackets, which are separated by commas.
 func (d *Document) deleteFlow(parent *Node, nodes []*Node) (edits edit.List) {
 	gone := map[*Node]bool{}
 	for _, n := range nodes {
@@ -119,7 +117,7 @@ func (d *Document) deleteFlow(parent *Node, nodes []*Node) (edits edit.List) {
 	}
 	if last >= 0 && last < len(parent.Members)-1 && d.comma(lastEnd(parent), closing) < 0 {
 		_, end := parent.Members[last].span()
-		if comma := d.comma(end, closing); comma >= 0 { // no comma stood behind the last one
+		if comma := d.comma(end, closing); comma >= 0 { // the last member need not have a comma
 			edits = append(edits, edit.Edit{Start: comma, End: comma + 1})
 		}
 	}
@@ -146,7 +144,7 @@ func (d *Document) deleteFlow(parent *Node, nodes []*Node) (edits edit.List) {
 	return edits
 }
 
-// endsLine reports whether a line's ending, or the text's end, stands at a byte.
+// endsLine reports whether at is the end of a line or of the text.
 func (d *Document) endsLine(at int) bool {
 	rest := d.Text[at:]
 	return len(rest) == 0 || rest[0] == '\n' || rest[0] == '\r' && len(rest) > 1 && rest[1] == '\n'
@@ -157,7 +155,7 @@ func lastEnd(parent *Node) int {
 	return end
 }
 
-// brackets returns where a node's own brackets begin, behind an anchor or a tag.
+// brackets returns the offset of a node's opening bracket, after an anchor or a tag.
 func (d *Document) brackets(n *Node) int {
 	at := n.Start
 	for at < n.End && d.Text[at] != '[' && d.Text[at] != '{' {
@@ -166,7 +164,7 @@ func (d *Document) brackets(n *Node) int {
 	return at
 }
 
-// commented reports whether a comment stands between brackets.
+// commented reports whether there is a comment between brackets.
 func (d *Document) commented(start, end int) bool {
 	for at := start; at < end; at++ {
 		if d.format.pastComment(at) > at {

@@ -17,24 +17,23 @@ type format interface {
 	// valid reports whether a text is of the format without building its tree; known is false if the format
 	// cannot.
 	valid(text []byte) (ok, known bool)
-	// literal reads a text that stands for a value. The error is a *SyntaxError or a *MisfitError.
+	// literal parses a text in the syntax as a value. The error is a *SyntaxError or a *MisfitError.
 	literal(text string) (*Node, error)
 
 	// inner returns the bytes of a scalar without its quotes.
 	inner(n *Node) (start, end int)
-	// escape returns how many bytes of raw stand together for how many bytes of a value; no bytes
-	// of raw for a byte that stands for itself.
+	// escape returns the length of the escape that raw begins with, and the length of its text in value; 0 if
+	// raw begins with a literal byte.
 	escape(n *Node, raw, value string) (of, to int)
 	// fragment writes text for the middle of a scalar; false if the scalar cannot hold it.
 	fragment(n *Node, text string) (string, bool)
-	// forms returns how a whole text of a kind may be written in the place of a node, what is
-	// nearest to how it stands first.
+	// forms returns the possible notations of a text of a kind in place of n, the one most similar to n's first.
 	forms(n *Node, text string, kind Kind) []string
 	// reads returns what raw means in the place of a node.
 	reads(n *Node, raw string) (text string, kind Kind, ok bool)
 	// bareKind returns what kind of value a text is without any quotes.
 	bareKind(text string) Kind
-	// content returns where a scalar begins behind what belongs to its place, such as an anchor.
+	// content returns the start of a scalar after properties such as an anchor.
 	content(n *Node) int
 	// written returns the edits that put raw in the place of a value.
 	written(n *Node, raw string) edit.List
@@ -43,7 +42,7 @@ type format interface {
 	fits(s *Step, n *Node) bool
 	// canBecome returns a *MisfitError if no value can be put in the place of a node.
 	canBecome(n *Node, literal bool) error
-	// newKind returns the kind of what is added for a step: of a value, or of what holds others.
+	// newKind returns the kind of the node to add for a step: a value, or, if holds is set, a parent.
 	newKind(s *Step, holds bool) Kind
 	// add returns the edits that add a member to a parent.
 	add(w *memberWriter, parent, want *Node) (edit.List, error)
@@ -54,16 +53,16 @@ type format interface {
 	member(w *memberWriter, parent, n *Node, indent, step string) string
 	// remove returns the edits that remove members of one parent.
 	remove(parent *Node, nodes []*Node) (edit.List, error)
-	// key returns a name as it is written in the place of the name of n.
+	// key returns the notation of a name in place of n's name.
 	key(n *Node, name string) (string, error)
 	// renamed adds what else is renamed with n to changes.
 	renamed(n *Node, name string, changes Changes)
 	// pastComment returns the end of the comment that begins at a byte, or at if none does.
 	pastComment(at int) int
 
-	// holding returns the innermost member of a node that a byte lies in, nil for none.
+	// holding returns the innermost member of n that contains the byte at, or nil.
 	holding(n *Node, at int) *Node
-	// extent returns the bytes of a member with its name, without what stands elsewhere.
+	// extent returns the range of a member with its name. Parts elsewhere in the text are not included.
 	extent(n *Node) (start, end int)
 	// rootPath returns how the path of a root begins; alone is set if the path ends with it.
 	rootPath(alone bool) string
@@ -72,14 +71,14 @@ type format interface {
 // traits are facts of a format.
 type traits struct {
 	colon      string // between a name and its value
-	fixedColon bool   // no other is written, whatever siblings have
-	fresh      style  // of a text that is added where no sibling shows another
+	fixedColon bool   // always use this one, whatever siblings use
+	fresh      style  // of a new text without siblings
 	lists      bool   // a value may be a list
-	lines      bool   // what is added between brackets may have lines of its own
+	lines      bool   // a member between brackets may have its own line
 	anyBytes   bool   // texts may hold bytes that are not UTF-8
-	addsLast   bool   // what is added is the last member
+	addsLast   bool   // new members are the last ones
 	byHeaders  bool   // the order of members follows from headers
-	joinsTexts bool   // texts beside what is removed become one
+	joinsTexts bool   // texts around a deleted node become one
 }
 
 // formatOf returns the format of a syntax for a document, nil if the syntax has none.

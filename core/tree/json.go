@@ -45,7 +45,7 @@ func (d *Document) jsonFault(err error) error {
 	return &SyntaxError{syntax.JSON, line, fmt.Sprintf("column %s: %s", m[2], reason)}
 }
 
-// depth refuses what is nested so deep that a parser's stack would overflow.
+// depth returns an error if values are nested so deep that a parser's stack could overflow.
 func (d *Document) depth() error {
 	depth := 0
 	for i := 0; i < len(d.Text); i++ {
@@ -69,7 +69,7 @@ func (d *Document) depth() error {
 	return nil
 }
 
-// commentEnd returns where the comment of JSON ends that may begin at a slash.
+// commentEnd returns the end of the comment that begins at a slash, or at+1 if none does.
 func commentEnd(text []byte, at int) int {
 	rest := string(text[at:min(at+2, len(text))])
 	switch rest {
@@ -114,7 +114,7 @@ func (d *Document) jsonNode(v *hujson.Value, src string) *Node {
 	return n
 }
 
-// jsonKind returns the kind of a scalar as it is written.
+// jsonKind returns the kind of a scalar by its notation.
 func jsonKind(raw string) Kind {
 	switch raw[0] {
 	case '"':
@@ -127,7 +127,7 @@ func jsonKind(raw string) Kind {
 	return Number
 }
 
-// unquoted returns what a string means.
+// unquoted returns the value of a string.
 func unquoted(raw string) string {
 	if strings.IndexByte(raw, '\\') < 0 {
 		return raw[1 : len(raw)-1]
@@ -152,7 +152,7 @@ func (c jsonFormat) reads(_ *Node, raw string) (string, Kind, bool) {
 
 func (c jsonFormat) inner(n *Node) (int, int) { return quotesInner(n) }
 
-// quotesInner returns what stands between quotes of one character.
+// quotesInner returns the range between quotes of one character.
 func quotesInner(n *Node) (int, int) {
 	if n.style == doubleQuoted || n.style == singleQuoted {
 		return n.Start + 1, n.End - 1
@@ -192,7 +192,7 @@ func (c jsonFormat) escape(n *Node, raw, _ string) (of, to int) {
 	return of, to
 }
 
-// escapeLength returns how long the escape is that raw begins with, 0 for none.
+// escapeLength returns the length of the escape that raw begins with, or 0.
 func escapeLength(raw string) int {
 	if raw == "" || raw[0] != '\\' || len(raw) < 2 {
 		return 0
@@ -207,8 +207,8 @@ func escapeLength(raw string) int {
 	return min(n, len(raw))
 }
 
-// escapeMeans returns how many bytes an escape of YAML or TOML stands for. What is not right here is
-// found out when the whole is read.
+// escapeMeans returns the length of the text that an escape of YAML or TOML represents. Errors are found when the
+// result is parsed.
 func escapeMeans(escape string) int {
 	switch escape[1] {
 	case 'N', '_': // U+0085, U+00A0
@@ -228,7 +228,7 @@ func escapeMeans(escape string) int {
 // jsonEscapes are the short escapes that JSON and TOML share.
 var jsonEscapes = map[rune]string{'"': `\"`, '\\': `\\`, '\b': `\b`, '\f': `\f`, '\n': `\n`, '\r': `\r`, '\t': `\t`}
 
-// escaped writes a text with escapes for what cannot stand in double quotes.
+// escaped returns text with escapes for the characters that double quotes cannot contain.
 func escaped(text string, short map[rune]string) string {
 	var b strings.Builder
 	for i, r := range text {

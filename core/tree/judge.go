@@ -17,9 +17,8 @@ func MayBe(s syntax.Syntax, head []byte) bool {
 // checked for validity if its format can do so.
 const judgedSize = 64 << 20
 
-// Judge says how a text that could be read by its syntax cannot be read any more as it has become:
-// a *SyntaxError of the new one, or what is worse in it than in the old one. A text that could not
-// be read before is nobody's business.
+// Judge returns an error if before parses in its syntax and after does not: a *SyntaxError, or a description of
+// new duplicate names. It returns nil if before does not parse.
 func Judge(s syntax.Syntax, before, after []byte) error {
 	if f := formatOf(nil, s); f != nil && len(after) > judgedSize {
 		if was, known := f.valid(before); known {
@@ -46,7 +45,7 @@ func Judge(s syntax.Syntax, before, after []byte) error {
 	return nil
 }
 
-// doubles are names that stand more than once in one object.
+// doubles are the names that occur several times in one object.
 type doubles struct {
 	n    int
 	name string // the last of them

@@ -5,8 +5,8 @@ import (
 	"strings"
 )
 
-// Path returns where a node is among all: its normalized path of RFC 9535, or of XML an XPath with
-// positions; behind the number of its document if there are several.
+// Path returns a node's path: its normalized path of RFC 9535, or, in XML, an XPath with positions. It is preceded
+// by the number of the document if there are several.
 func (d *Document) Path(n *Node) string {
 	var steps []string
 	for ; n.Parent != nil; n = n.Parent {

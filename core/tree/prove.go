@@ -5,22 +5,21 @@ import (
 	"strings"
 )
 
-// Changes are what is to become of the nodes of a document. A node that is not among them, and
-// lies in none that is, must stay what it is.
+// Changes maps nodes of a document to their intended changes. All other nodes, except those within a changed one,
+// must stay equal.
 type Changes map[*Node]*Change
 
 // A Change is the intended change of one node.
 type Change struct {
-	// Text and Kind are those of a scalar that becomes another.
+	// Text and Kind are a scalar's new value.
 	Text *string
 	Kind Kind
-	// Opaque says that the lines of what has members change, to what must parse, and no more is
-	// known.
+	// Opaque means that lines of a node with members change. The result must parse; its value is not checked.
 	Opaque  bool
 	Removed bool
 	Name    *string // that it has from now on
 	Added   []*Node // members, in order, as they are to be; only their kinds, names, texts and members count
-	Becomes *Node   // what it is replaced by, likewise
+	Becomes *Node   // the replacement
 }
 
 // of returns the change of a node, and makes room for it.
@@ -31,8 +30,7 @@ func (c Changes) of(n *Node) *Change {
 	return c[n]
 }
 
-// Become says that a node's text becomes another, and its kind; of what has members, that its lines
-// change.
+// Become records a new text and kind of a scalar, or, for a node with members, a change of its lines.
 func (c Changes) Become(n *Node, text string, kind Kind) {
 	if n.HasMembers() {
 		c.of(n).Opaque = true
@@ -63,7 +61,7 @@ func (c Changes) Merge(others Changes) {
 	}
 }
 
-// DifferenceError is the error of a text that is not the old one with the changes asked for.
+// A DifferenceError reports that a result differs from the old text with the intended changes.
 type DifferenceError struct {
 	Path   string // of the value that differs
 	Reason string
@@ -73,9 +71,8 @@ func (e *DifferenceError) Error() string {
 	return fmt.Sprintf("what would be written does not read as what was meant: %s %s", e.Path, e.Reason)
 }
 
-// Prove parses what a document has become, and holds it against the document with the changes. It
-// returns the new document, and the nodes in it that some old ones are now. The error is a
-// *SyntaxError or a *DifferenceError.
+// Prove parses text and compares it with the document after the changes. It returns the new document, and its
+// nodes that correspond to follow. The error is a *SyntaxError or a *DifferenceError.
 func (d *Document) Prove(text []byte, changes Changes, follow ...*Node) (*Document, map[*Node]*Node, error) {
 	made, err := Parse(d.Syntax, text)
 	if err != nil {
@@ -112,7 +109,7 @@ func (p *proof) differs(n *Node, format string, args ...any) bool {
 	return false
 }
 
-// same reports whether a node has become what it is to be.
+// same reports whether now equals old with its change.
 func (p *proof) same(old, now *Node) bool {
 	if len(p.now) > 0 {
 		if _, ok := p.now[old]; ok {
@@ -192,13 +189,13 @@ func (p *proof) members(old, now *Node, c *Change, counts func(*Node) bool) bool
 	if t.byHeaders && old.Kind == Object { // whose order follows from headers
 		got = p.inOrderOf(want, got)
 	}
-	if touched && t.joinsTexts { // texts beside what is gone become one
+	if touched && t.joinsTexts { // texts around a deleted node become one
 		want, got = joinedTexts(want), joinedTexts(got)
 	}
 	if len(got) != len(want)+len(c.Added) {
 		return p.differs(old, "would have %d members, and not %d", len(got), len(want)+len(c.Added))
 	}
-	if len(c.Added) > 0 && !t.addsLast { // which may stand before others
+	if len(c.Added) > 0 && !t.addsLast { // new members may precede others
 		return p.unordered(old, want, got, c.Added)
 	}
 	for i, m := range want {
@@ -214,7 +211,7 @@ func (p *proof) members(old, now *Node, c *Change, counts func(*Node) bool) bool
 	return true
 }
 
-// inOrderOf returns members in the order in which their names stand in others, further ones behind.
+// inOrderOf returns want in the order of the names in got, followed by the other members.
 func (p *proof) inOrderOf(want, got []*Node) []*Node {
 	named := make(map[string]*Node, len(got))
 	for _, n := range got {
@@ -239,7 +236,7 @@ func (p *proof) inOrderOf(want, got []*Node) []*Node {
 	return out
 }
 
-// joinedTexts makes texts beside each other one.
+// joinedTexts merges adjacent texts.
 func joinedTexts(nodes []*Node) (out []*Node) {
 	for _, n := range nodes {
 		if last := len(out) - 1; n.Kind == Characters && last >= 0 && out[last].Kind == Characters {

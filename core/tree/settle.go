@@ -24,10 +24,9 @@ type Fresh struct {
 	Literal bool
 }
 
-// Settle returns the edits that give exactly one place below a node a value: what is there becomes
-// it, further members of the same names go, and what is missing is added, with missing parents,
-// unless add is not set. No edits mean that it is so already. The error is a *MisfitError or a
-// *CannotHoldError.
+// Settle returns the edits after which the path steps below a node leads to exactly one value, fresh. It changes
+// the existing value, deletes further members of the same names, and, if add is true, adds missing members and
+// parents. It returns no edits if nothing is to be done. The error is a *MisfitError or a *CannotHoldError.
 func (d *Document) Settle(from *Node, steps []Step, fresh Fresh, add bool) (edit.List, Changes, error) {
 	at, rest, doubles, err := d.walk(from, steps)
 	if err != nil {
@@ -94,7 +93,7 @@ func (d *Document) walk(from *Node, steps []Step) (at *Node, rest []Step, double
 	return at, nil, doubles, nil
 }
 
-// become returns the edits that make a node what settles it.
+// become returns the edits that give a node the value fresh.
 func (d *Document) become(n *Node, fresh Fresh) (edit.List, Changes, error) {
 	if n.scattered {
 		return nil, nil, misfit("%s is not a value in one place", d.Path(n))
@@ -142,7 +141,7 @@ func alike(a, b *Node) bool {
 	return true
 }
 
-// scalar writes a text as siblings of a place would stand.
+// scalar returns a text in the notation of the siblings of n.
 func (d *Document) scalar(n *Node, text string) string {
 	n.Kind = String
 	if p := n.Parent; p != nil {
@@ -198,8 +197,8 @@ func (d *Document) wanted(steps []Step, fresh Fresh) (*Node, error) {
 	return n, nil
 }
 
-// SettleItem returns the edits after which the list below a node holds exactly one item that is
-// equal to what is given. The list is made if it is missing. The errors are those of Settle.
+// SettleItem returns the edits after which the list at steps below a node contains exactly one item equal to
+// fresh. A missing list is added. The errors are those of Settle.
 func (d *Document) SettleItem(from *Node, steps []Step, fresh Fresh, add bool) (edit.List, Changes, error) {
 	if !d.format.traits().lists {
 		return nil, nil, misfit("a %s file has no lists", d.Syntax)
@@ -262,7 +261,7 @@ func (d *Document) item(n *Node, fresh Fresh) string {
 	return d.scalar(&Node{Parent: n.Parent}, fresh.Text)
 }
 
-// AnyLiteral reports whether a text stands for a value in some syntax that has literals.
+// AnyLiteral reports whether a text is a valid literal in some syntax.
 func AnyLiteral(text string) bool {
 	for _, name := range syntax.Names() {
 		d := &Document{}
@@ -275,7 +274,7 @@ func AnyLiteral(text string) bool {
 	return false
 }
 
-// literal reads a text that stands for a value in the syntax.
+// literal parses a literal of the document's syntax.
 func (d *Document) literal(text string) (*Node, error) {
 	n, err := d.format.literal(text)
 	var syntax *SyntaxError

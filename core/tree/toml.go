@@ -15,8 +15,8 @@ import (
 	"frizzel/core/syntax"
 )
 
-// parse reads a text with go-toml: its decoder judges, and its parser tells the places of keys
-// and scalars. Where lists and inline tables end follows from what stands behind their last member.
+// parse parses a text with go-toml: its decoder checks validity, and its parser returns the positions of keys and
+// scalars. The ends of lists and inline tables are found by scanning from their last member.
 func (d tomlFormat) parse() error {
 	if err := d.depthOfTOML(); err != nil {
 		return err
@@ -45,8 +45,8 @@ func (d tomlFormat) parse() error {
 	return nil
 }
 
-// depthOfTOML refuses what is nested so deep that a parser's stack would overflow; a rough count of
-// brackets is enough, since no text of TOML opens as many.
+// depthOfTOML returns an error if brackets are nested so deep that a parser's stack could overflow. A rough count
+// is enough, since no real file comes near the limit.
 func (d *Document) depthOfTOML() error {
 	depth := 0
 	for i, c := range d.Text {
@@ -56,7 +56,7 @@ func (d *Document) depthOfTOML() error {
 				return d.fault(i, "it is nested more than %d deep", maxDepth)
 			}
 		case '\n':
-			depth = max(depth-1, 0) // a header's bracket that stands in a comment
+			depth = max(depth-1, 0) // tolerates an unbalanced bracket in a comment
 		case ']', '}':
 			depth = max(depth-1, 0)
 		}
@@ -130,7 +130,7 @@ func (t *tomlReader) table(e *unstable.Node) {
 			}
 		}
 	}
-	// What stands below the header is the table's own text.
+	// The lines below the header are the table's own text.
 	at.header = header
 	at.Start = min(header.end+len(lines.Ending(t.Text[:lines.Next(t.Text, header.end, len(t.Text))])), len(t.Text))
 	at.End = at.Start
@@ -404,7 +404,7 @@ func (d tomlFormat) remove(parent *Node, nodes []*Node) (edit.List, error) {
 	return d.deleteTOML(parent, nodes)
 }
 
-// holding looks at all members, since those of a table may stand in several places.
+// holding checks all members, since a table's members may be in several places.
 func (d tomlFormat) holding(n *Node, at int) *Node {
 	for _, m := range n.Members {
 		if inner := d.holding(m, at); inner != nil {
@@ -491,7 +491,7 @@ func (d tomlFormat) atEnd(text string) edit.List {
 // dotted reports whether a table is made by dotted keys alone.
 func (d tomlFormat) dotted(n *Node) bool { return len(n.places) > 0 && n.header.end == 0 }
 
-// lastLine returns where the last key-value line of a table ends; -1 if it has none.
+// lastLine returns the end of the last key-value line of a table, or -1.
 func (d tomlFormat) lastLine(n *Node) int {
 	last := -1
 	for _, m := range n.Members {
@@ -529,8 +529,7 @@ func (d tomlFormat) tablePath(n *Node) (path []string) {
 	return path
 }
 
-// beforeHeaders returns where the root's keys go that has none: before the first header and the
-// comments above it.
+// beforeHeaders returns the offset for the first key of the root table: before the first header and its comments.
 func (d tomlFormat) beforeHeaders() int {
 	first := len(d.Text)
 	var walk func(n *Node)
@@ -553,7 +552,7 @@ func (d tomlFormat) beforeHeaders() int {
 	return first
 }
 
-// deleteTOML takes members of tables away, which may stand in several places.
+// deleteTOML deletes members of tables, which may have parts in several places.
 func (d tomlFormat) deleteTOML(parent *Node, nodes []*Node) (edits edit.List, err error) {
 	if inFlow(parent) {
 		return nil, misfit("%s is part of a dotted key in an inline table", d.Path(nodes[0]))
@@ -607,8 +606,8 @@ func (d tomlFormat) emptyTOML(parent *Node, nodes []*Node) (edits edit.List, err
 	return edits, nil
 }
 
-// tomlPlaces returns all bytes of a member: its line, or the lines of its headers with what stands
-// below them, and of all tables within.
+// tomlPlaces returns all ranges of a member: its line, or the lines of its headers and below them, including
+// nested tables.
 func (d tomlFormat) tomlPlaces(n *Node) (all []extent) {
 	if n.scattered {
 		if n.header.end > n.header.start {

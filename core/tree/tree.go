@@ -31,7 +31,7 @@ const (
 	Bool
 	Null
 	Date
-	Alias   // of YAML, for a value that stands elsewhere
+	Alias   // of YAML, a reference to an anchored value
 	Element // of XML, and all that follow
 	Attribute
 	Characters
@@ -51,7 +51,7 @@ func (k Kind) An() string {
 	return "a " + k.String()
 }
 
-// bare reports whether values of the kind stand as they are written.
+// bare reports whether values of the kind are shown in their notation.
 func (k Kind) bare() bool { return k == Number || k == Bool || k == Null || k == Date }
 
 // style is how a scalar is written.
@@ -65,29 +65,29 @@ const (
 	foldedBlock
 	doubleLines // TOML's """, with escapes
 	singleLines // TOML's '''
-	flow        // of what has members: between brackets, not by indentation
+	flow        // members are between brackets, not indented
 	cdata
 )
 
-// Node is a value, or in XML any node, with the place where it stands.
+// A Node is a value, or any node of XML, with its position.
 type Node struct {
 	Kind  Kind
 	style style
-	// scattered says that the value stands in several places, so that Start and End are not all.
+	// scattered means that the value has parts outside [Start, End).
 	scattered bool
 	Name      string // a member's; an element's or attribute's, with its prefix
-	Text      string // what a scalar means; a number and its like as they are written
+	Text      string // a scalar's value; numbers, booleans and null in their notation
 	// Start and End are the bytes that the value takes, with its quotes or its tags.
 	Start, End int
-	// Key and KeyEnd are the bytes of its name as it is written, equal if it has none.
+	// Key and KeyEnd are the range of its written name, empty if it has none.
 	Key, KeyEnd int
-	// Inner and InnerEnd are what stands between an element's tags.
+	// Inner and InnerEnd are the range between an element's tags.
 	Inner, InnerEnd int
 	Parent          *Node
 	nth             int      // among its parent's members
 	like            int      // of a node of XML: which it is of those of its kind, and of elements of its name; 0 if that is unknown
 	Members         []*Node  // attributes first
-	Anchor, Tag     string   // of YAML; of an alias the Anchor that it stands for
+	Anchor, Tag     string   // of YAML; for an alias, Anchor is its target
 	Target          *Node    // of an Alias
 	keyNode         *Node    // of YAML: the name as a value
 	keys            []extent // of TOML's tables: where else their names stand
@@ -139,7 +139,7 @@ func (d *Document) fault(at int, format string, args ...any) error {
 	return &SyntaxError{d.Syntax, lines.Number(d.Text, min(max(at, 0), len(d.Text))), fmt.Sprintf(format, args...)}
 }
 
-// raw is the text of some bytes as they stand.
+// raw returns the text of a range.
 func (d *Document) raw(start, end int) string { return string(d.Text[start:end]) }
 
 // add puts a member into a parent.
@@ -148,7 +148,7 @@ func (n *Node) add(m *Node) {
 	n.Members = append(n.Members, m)
 }
 
-// HasMembers reports whether the node is shown as it stands in the text, and not as what it means.
+// HasMembers reports whether the node has members. Such a node is shown as its text, not as a value.
 func (n *Node) HasMembers() bool {
 	switch n.Kind {
 	case Object, Array:
@@ -184,10 +184,10 @@ func (n *Node) Within(other *Node) bool {
 	return false
 }
 
-// lineStart returns where the line that holds a byte begins.
+// lineStart returns the start of the line that contains a byte.
 func (d *Document) lineStart(at int) int { return lines.Start(d.Text, 0, at) }
 
-// lineEnd returns where the line that holds a byte ends, before its line ending.
+// lineEnd returns the end of the line that contains a byte, before its line ending.
 func (d *Document) lineEnd(at int) int {
 	for at < len(d.Text) && d.Text[at] != '\n' {
 		at++

@@ -14,10 +14,10 @@ type Value struct {
 	Text []byte
 	doc  *Document
 	node *Node
-	// segments say where Text stands, in order; none if it is one with the bytes between the
-	// node's Start and End, or where that cannot be told segment by segment.
+	// segments map Text to the document's bytes, in order. They are empty if Text is equal to the node's
+	// bytes, or if it can only be written as a whole.
 	segments []segment
-	raw      bool // Text is the bytes from start on, as they stand
+	raw      bool // Text is equal to the bytes from start on
 	start    int
 }
 
@@ -27,10 +27,10 @@ func (v *Value) Node() *Node { return v.node }
 // Document returns the document that the value is part of.
 func (v *Value) Document() *Document { return v.doc }
 
-// Scattered reports whether a value stands in several places, so that it cannot be changed as one.
+// Scattered reports whether a value has several parts, so that it cannot be changed as one text.
 func (d *Document) Scattered(n *Node) bool { return n.scattered && n.header.end == 0 }
 
-// Aliases returns how many aliases stand for a value, or for one that it lies in.
+// Aliases returns the number of aliases of a value or of a value that contains it.
 func (d *Document) Aliases(n *Node) (count int) {
 	anchored := false
 	for at := n; at != nil; at = at.Parent {
@@ -52,16 +52,15 @@ func (d *Document) Aliases(n *Node) (count int) {
 	return count
 }
 
-// A segment is a part of a value: its bytes, or one escape, line break or other sign that stands for
-// them.
+// A segment is a part of a value: literal bytes, or one escape or line break.
 type segment struct {
 	at, to     int // of Value.Text
 	start, end int // of the document's text
 	one        bool
 }
 
-// Show returns the text that a node is for statements: what a scalar means, and as they stand in
-// the text the lines, or the bytes, of what has members.
+// Show returns the text of a node for statements: a scalar's value, or the lines (or the bytes) of a node with
+// members.
 func (d *Document) Show(n *Node) *Value {
 	if n.HasMembers() {
 		start := d.outer(n)
@@ -78,7 +77,7 @@ func (d *Document) Show(n *Node) *Value {
 	return v
 }
 
-// outer returns where what has members begins: with its line, if it stands alone on that.
+// outer returns the start of a node with members: the start of its line, if only whitespace precedes it.
 func (d *Document) outer(n *Node) int {
 	line := d.lineStart(n.Start)
 	if n.style != flow && strings.Trim(d.raw(line, n.Start), " \t") == "" {
@@ -87,7 +86,7 @@ func (d *Document) outer(n *Node) int {
 	return n.Start
 }
 
-// align finds out which bytes of a scalar stand for which of its text; nil if it cannot be told.
+// align maps the bytes of a scalar to its text. It returns nil if the mapping is unknown.
 func (d *Document) align(c format, n *Node, start, end int) (all []segment) {
 	raw, value := d.raw(start, end), n.Text
 	r, v := 0, 0
@@ -118,7 +117,7 @@ func (d *Document) align(c format, n *Node, start, end int) (all []segment) {
 	return all
 }
 
-// Place returns where a byte of the value's text stands in the document's.
+// Place returns the document's offset for a byte of the value's text.
 func (v *Value) Place(at int) int {
 	if v.raw {
 		return v.start + at
@@ -137,7 +136,7 @@ func (v *Value) Place(at int) int {
 	return v.node.Start
 }
 
-// CannotHoldError is the error of a text that a value cannot become.
+// A CannotHoldError reports that a value cannot have a text.
 type CannotHoldError struct{ Reason string }
 
 func (e *CannotHoldError) Error() string { return e.Reason }
@@ -168,8 +167,7 @@ func (d *Document) Write(v *Value, edits edit.List) (edit.List, Kind, error) {
 	return out, kind, err
 }
 
-// kindOf returns what kind of value a node is when it becomes a text: what it was, if the text
-// can be that.
+// kindOf returns the kind of a node after it becomes text: its old kind if the text is valid for it.
 func (d *Document) kindOf(c format, n *Node, text string) Kind {
 	if n.Kind.bare() {
 		return c.bareKind(text)
@@ -218,7 +216,7 @@ func (d *Document) replaced(start, end int, fresh string) edit.List {
 // bySegments carries edits back one by one, and reports whether that gives the text.
 func (d *Document) bySegments(c format, v *Value, edits edit.List, fresh string, kind Kind) (edit.List, bool) {
 	n := v.node
-	if n.Start == n.End { // nothing stands there
+	if n.Start == n.End { // an empty value
 		return nil, false
 	}
 	var out edit.List
@@ -227,7 +225,7 @@ func (d *Document) bySegments(c format, v *Value, edits edit.List, fresh string,
 		if !ok {
 			return nil, false
 		}
-		if n.style == literalBlock && e.End == len(v.Text) { // whose last line break stands behind it
+		if n.style == literalBlock && e.End == len(v.Text) { // the block's last newline follows its text
 			text = strings.TrimSuffix(text, "\n")
 		}
 		raw, ok := c.fragment(n, text)
@@ -245,7 +243,7 @@ func (d *Document) bySegments(c format, v *Value, edits edit.List, fresh string,
 	return out, ok && got == fresh && k == kind
 }
 
-// covering returns the bytes that an edit is carried back to, and what they are to stand for.
+// covering returns the range of bytes to rewrite for an edit, and the new text of that range.
 func (v *Value) covering(e edit.Edit) (start, end int, text string, ok bool) {
 	text = string(e.New)
 	if v.raw {
@@ -285,7 +283,7 @@ func (v *Value) covering(e edit.Edit) (start, end int, text string, ok bool) {
 	return 0, 0, "", false
 }
 
-// shifted returns edits of a text that stands by bytes further on in a larger one.
+// shifted returns edits with their offsets increased by by.
 func shifted(edits edit.List, by int) edit.List {
 	out := slices.Clone(edits)
 	for i := range out {

@@ -15,14 +15,14 @@ type Finder struct {
 	asked  int
 }
 
-// maxFound bounds how often a text is asked about, and findable how many bytes it may have.
+// maxFound limits the number of queries about a text, and findable its size in bytes.
 const (
 	maxFound = 2000
 	findable = 64 << 20
 )
 
-// At returns the path of the innermost value that a byte of a text lies in, "" for none. The text
-// must not change while it is asked about.
+// At returns the path of the innermost value that contains a byte of text, or "". The text must not change
+// between calls.
 func (f *Finder) At(text []byte, at int) string {
 	if !f.read(text) {
 		return ""
@@ -57,7 +57,7 @@ func (f *Finder) read(text []byte) bool {
 	return f.doc != nil && f.asked <= maxFound
 }
 
-// holding returns the innermost member of a node that a byte lies in, nil for none.
+// holding returns the innermost member of n that contains the byte at, or nil.
 func (d plain) holding(n *Node, at int) *Node {
 	i := sort.Search(len(n.Members), func(i int) bool {
 		_, end := d.format.extent(n.Members[i])

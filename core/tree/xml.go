@@ -72,7 +72,7 @@ func (d xmlFormat) parse() error {
 type xmlReader struct {
 	*Document
 	src      string
-	at       *Node // the innermost open element, or what stands for the whole text
+	at       *Node // the innermost open element, or the root
 	entities map[string]string
 }
 
@@ -203,7 +203,7 @@ func innerText(n *Node) string {
 	return b.String()
 }
 
-// text takes characters, of which encoding/xml gives those of a CDATA section apart.
+// text adds characters. encoding/xml returns those of a CDATA section separately.
 func (x *xmlReader) text(text string, start, end int) error {
 	n := &Node{Kind: Characters, Text: text, Start: start, End: end}
 	if strings.HasPrefix(x.src[start:end], "<![CDATA[") {
@@ -273,7 +273,7 @@ func (c xmlFormat) escape(n *Node, raw, value string) (of, to int) {
 	return 0, 0
 }
 
-// entityLength returns how many bytes of a value an entity stands for.
+// entityLength returns the length of an entity's text in value.
 func entityLength(entity, value string) int {
 	switch entity {
 	case "&amp;", "&lt;", "&gt;", "&quot;", "&apos;":
@@ -283,7 +283,7 @@ func entityLength(entity, value string) int {
 		_, size := utf8.DecodeRuneInString(value)
 		return size
 	}
-	return len(value) + 1 // which no value is, so that it is taken whole
+	return len(value) + 1 // too long, so the value is rewritten as a whole
 }
 
 var (
@@ -352,7 +352,7 @@ func (c xmlFormat) forms(n *Node, text string, _ Kind) []string {
 	return []string{textEscapes.Replace(text)}
 }
 
-// wholeCDATA reports whether an element's text stands in one CDATA section.
+// wholeCDATA reports whether an element's content is one CDATA section.
 func (c xmlFormat) wholeCDATA(n *Node) bool {
 	return len(n.Members) > 0 && n.Members[len(n.Members)-1].style == cdata
 }
@@ -532,7 +532,7 @@ func (c xmlFormat) add(w *memberWriter, parent, want *Node) (edit.List, error) {
 	return edit.List{{Start: last.End, End: last.End, New: []byte(c.element(want, "", ""))}}, nil
 }
 
-// element writes an element with what it is to hold.
+// element returns an element with its content.
 func (c xmlFormat) element(n *Node, indent, step string) string {
 	var b strings.Builder
 	b.WriteString("<" + n.Name)

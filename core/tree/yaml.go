@@ -72,7 +72,7 @@ type yamlReader struct {
 	starts  []int // of lines, as yaml.v3 counts them
 	anchors map[*yaml.Node]*Node
 	depth   int
-	// The place that was asked for last.
+	// The last offset that was computed.
 	line, column, at int
 }
 
@@ -111,8 +111,7 @@ func (y *yamlReader) place(line, column int) (int, error) {
 	return at, nil
 }
 
-// node takes a node that stands at or behind the byte from. indent is the indentation of what it is
-// a member of, -1 for none.
+// node converts a node that begins at or after the byte from. indent is its parent's indentation, or -1.
 func (y *yamlReader) node(of *yaml.Node, from, indent int) (*Node, error) {
 	if y.depth++; y.depth > maxDepth {
 		return nil, y.fault(from, "it is nested more than %d deep", maxDepth)
@@ -147,7 +146,7 @@ func (y *yamlReader) node(of *yaml.Node, from, indent int) (*Node, error) {
 	return n, nil
 }
 
-// behindProperties returns where the content of a node begins that has an anchor or a tag.
+// behindProperties returns the start of a node's content after an anchor or a tag.
 func (y *yamlReader) behindProperties(at int) int {
 	for end := at; at < len(y.src); {
 		switch c := y.src[at]; {
@@ -170,7 +169,7 @@ func (y *yamlReader) behindProperties(at int) int {
 	return at
 }
 
-// column returns how many characters stand before a byte on its line.
+// columnOf returns the number of characters before a byte on its line.
 func (y *yamlReader) columnOf(at int) int {
 	return utf8.RuneCountInString(y.src[y.lineStart(at):at])
 }
@@ -210,7 +209,7 @@ func (y *yamlReader) mapping(n *Node, of *yaml.Node, at int) error {
 	return y.ends(n, end, '}')
 }
 
-// bare returns where a node begins behind its anchor and tag.
+// bare returns the start of a node after its anchor and tag.
 func (y *yamlReader) bare(n *Node) int {
 	if n.Anchor != "" && n.Kind != Alias || n.Tag != "" {
 		return y.behindProperties(n.Start)
@@ -257,7 +256,7 @@ func (y *yamlReader) ends(n *Node, at int, closing byte) error {
 			at++
 		default:
 			n.End = at
-			return nil // a pair without brackets; what is changed there is proven
+			return nil // a pair without brackets; the proof checks changes there
 		}
 	}
 	n.End = at
@@ -307,7 +306,7 @@ func quotedEnd(rest string, escape byte) int {
 	return len(rest)
 }
 
-// plainEnd returns where an unquoted text ends that means value.
+// plainEnd returns the end of the unquoted scalar at at with the given value.
 func (y *yamlReader) plainEnd(at int, value string) int {
 	for i := 0; i < len(value); {
 		if c := value[i]; c == ' ' || c == '\n' || c == '\t' {
@@ -326,8 +325,7 @@ func (y *yamlReader) plainEnd(at int, value string) int {
 
 var blockHeader = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^[|>][-+0-9]*`) })
 
-// blockEnd returns where a block of lines ends, before its last line ending, and how many spaces
-// stand before each of its lines.
+// blockEnd returns the end of a block scalar, before its last line ending, and its indentation.
 func (y *yamlReader) blockEnd(at, indent int) (end, block int) {
 	header := blockHeader().FindString(y.src[at:])
 	if i := strings.IndexAny(header, "123456789"); i > 0 {
@@ -373,7 +371,7 @@ var nonStrings = sync.OnceValue(func() []nonString {
 	}
 })
 
-// bareYAML returns what kind of value a text is where it stands without quotes.
+// bareYAML returns the kind of a text without quotes.
 func bareYAML(text string) Kind {
 	switch { // no number or date that is written by hand, or nothing that any of them begins with
 	case len(text) > 64, text != "" && strings.IndexByte("0123456789+-.~=<yYnNtTfFoO", text[0]) < 0:
@@ -407,7 +405,7 @@ func (c yamlFormat) inner(n *Node) (start, end int) {
 	return n.Inner, n.End
 }
 
-// indented returns how many of a block's spaces of indentation stand at a byte.
+// indented returns the number of the block's indentation spaces at a byte.
 func (c yamlFormat) indented(at int, n *Node) int {
 	i := 0
 	for i < n.InnerEnd && at+i < n.End && c.Text[at+i] == ' ' {
@@ -443,7 +441,7 @@ func (c yamlFormat) escape(n *Node, raw, value string) (of, to int) {
 	return 0, 0
 }
 
-// folded returns how many bytes of a value a folded line break stands for.
+// folded returns the length of a folded line break's text in value.
 func folded(value string) int {
 	if strings.HasPrefix(value, " ") {
 		return 1
@@ -520,7 +518,7 @@ func (c yamlFormat) spaced(n *Node, text string) string {
 	return text
 }
 
-// block writes a text as a block of lines; false for one that stands better in quotes.
+// block returns a text as a block scalar. It reports false if quotes are better.
 func (c yamlFormat) block(n *Node, text string) (string, bool) {
 	body := strings.TrimRight(text, "\n")
 	if body == "" || strings.ContainsAny(text, "\r\u0085\u2028\u2029\ufeff") {
@@ -609,7 +607,7 @@ func (c yamlFormat) reads(n *Node, raw string) (string, Kind, bool) {
 	return got.Text, got.Kind, true
 }
 
-// indent returns how many spaces stand before the members of a node.
+// indent returns the indentation of a node's members.
 func (d yamlFormat) indent(n *Node) int { return len([]rune(d.raw(d.lineStart(n.Inner), n.Inner))) }
 
 func (yamlFormat) traits() traits {
@@ -696,7 +694,7 @@ func (c yamlFormat) remove(parent *Node, nodes []*Node) (edit.List, error) {
 	return c.deleteBlock(parent, nodes)
 }
 
-// addBlock adds a member to what stands by its indentation in YAML, or below a key that has nothing.
+// addBlock adds a member to an indented parent, or below a key without a value.
 func (d yamlFormat) addBlock(parent *Node, write func(indent, step string) string) (edit.List, error) {
 	step := d.step()
 	if step == "\t" {
@@ -739,7 +737,7 @@ func (d yamlFormat) addBelowKey(n *Node, step string, write func(indent, step st
 	return append(edits, edit.Edit{Start: at, End: at, New: []byte(d.ending() + indent + write(indent, step))}), nil
 }
 
-// deleteBlock takes members of YAML away that stand by their indentation.
+// deleteBlock deletes indented members.
 func (d yamlFormat) deleteBlock(parent *Node, nodes []*Node) (edits edit.List, err error) {
 	if len(nodes) == len(parent.Members) {
 		empty := "{}"
@@ -791,7 +789,7 @@ func (d yamlFormat) deleteBlock(parent *Node, nodes []*Node) (edits edit.List, e
 	return edits, nil
 }
 
-// dash returns where the dash of an item stands; -1 where that cannot be told.
+// dash returns the offset of an item's dash, or -1 if it cannot be determined.
 func (d yamlFormat) dash(parent, n *Node) int {
 	column := d.indent(parent)
 	for at := d.lineStart(n.Start); ; at = d.lineStart(at - 1) {

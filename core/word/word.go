@@ -11,7 +11,7 @@ import (
 	"unicode/utf8"
 )
 
-// Is reports whether r belongs to a word wherever it stands.
+// Is reports whether r always belongs to a word.
 func Is(r rune) bool {
 	if r < utf8.RuneSelf {
 		return 'a' <= r && r <= 'z' || 'A' <= r && r <= 'Z' || '0' <= r && r <= '9' || r == '_'
@@ -19,8 +19,7 @@ func Is(r rune) bool {
 	return unicode.IsLetter(r) || unicode.IsMark(r) || unicode.IsDigit(r)
 }
 
-// Joiners are the characters that belong to a word where they stand between two
-// characters that do.
+// Joiners are the characters that belong to a word if they are between two characters that do.
 type Joiners string
 
 // Before reports whether the character that ends at text[at] belongs to a word.
@@ -47,7 +46,7 @@ func (j Joiners) After(text []byte, at int) bool {
 	return Is(r) || j.joins(r, size) && between(text[:at], text[at+size:])
 }
 
-// Whole reports whether text[start:end] stands at whole-word boundaries.
+// Whole reports whether text[start:end] begins and ends at word boundaries.
 func (j Joiners) Whole(text []byte, start, end int) bool {
 	return !j.Before(text, start) && !j.After(text, end)
 }
@@ -66,15 +65,14 @@ func (j Joiners) joins(r rune, size int) bool {
 	return strings.ContainsRune(string(j), r) && !(r == utf8.RuneError && size == 1)
 }
 
-// between reports whether a word's characters stand at the end of left and at the
-// start of right.
+// between reports whether left ends and right begins with a character of a word.
 func between(left, right []byte) bool {
 	l, _ := utf8.DecodeLastRune(left)
 	r, _ := utf8.DecodeRune(right)
 	return Is(l) && Is(r)
 }
 
-// Fold returns the least character that is equal to r but for case.
+// Fold returns the smallest character that is equal to r ignoring case.
 func Fold(r rune) rune {
 	if r < utf8.RuneSelf {
 		if 'a' <= r && r <= 'z' {
@@ -89,8 +87,7 @@ func Fold(r rune) rune {
 	return least
 }
 
-// FoldString folds every character of s, so that two texts that are equal but for
-// case give the same.
+// FoldString folds every character of s. Texts that are equal ignoring case have equal results.
 func FoldString(s string) string { return strings.Map(Fold, s) }
 
 // HasCase reports whether any character of s has another case.
@@ -98,7 +95,7 @@ func HasCase(s string) bool {
 	return strings.ContainsFunc(s, func(r rune) bool { return unicode.SimpleFold(r) != r })
 }
 
-// Variants returns the UTF-8 of all characters that are r but for case, r's first.
+// Variants returns the UTF-8 of all characters that are equal to r ignoring case, r's first.
 func Variants(r rune) [][]byte {
 	all := [][]byte{[]byte(string(r))}
 	for f := unicode.SimpleFold(r); f != r; f = unicode.SimpleFold(f) {

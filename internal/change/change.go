@@ -23,8 +23,7 @@ import (
 	"frizzel/internal/exit"
 )
 
-// TempPrefix is what the names of the files begin with that a run stages beside
-// their targets.
+// TempPrefix is the prefix of the names of the temporary files that a run stages beside its targets.
 const TempPrefix = ".frizzel-"
 
 // An Op is the kind of change made to a file.
@@ -61,13 +60,13 @@ type Role string
 const (
 	Target Role = ""       // one that was to be changed
 	Beside Role = "beside" // the old content, left beside the new one
-	Copy   Role = "copy"   // a changed copy of a file that stays as it is
+	Copy   Role = "copy"   // a changed copy of a file that stays unchanged
 )
 
 // Absolute returns the whole path of the file that a change is about.
 func (c *Change) Absolute() string { return filepath.Join(c.Dir, c.Name) }
 
-// Count returns how many edits there are.
+// Count returns the number of edits.
 func (c *Change) Count() int {
 	if c.Edits == nil {
 		return 0
@@ -85,7 +84,7 @@ func (e *ChangedError) Error() string {
 	return fmt.Sprintf("%s has changed since it was read; nothing was written", e.Path)
 }
 
-// Open opens the file as it is now. The error is a *ChangedError if it is not there any more.
+// Open opens the current file. The error is a *ChangedError if it no longer exists.
 func (c *Change) Open(system disk.System) (disk.File, error) {
 	abs := c.Absolute()
 	dir, err := system.OpenDir(filepath.Dir(abs))
@@ -103,7 +102,7 @@ func (c *Change) Open(system disk.System) (disk.File, error) {
 	return f, err
 }
 
-// Now reads the file as it is now.
+// Now reads the current file and returns its digest and print.
 func (c *Change) Now(system disk.System) (digest.Digest, Print, error) {
 	f, err := c.Open(system)
 	if err != nil {
@@ -126,8 +125,8 @@ func (c *Change) Windows(system disk.System) diff.Windows {
 	return diff.Stream(func() (io.ReadCloser, error) { return c.Reader(system) }, c.Edits)
 }
 
-// Reader reads the file as it is now, nothing of one to be created. At its end it fails with a
-// *ChangedError where the file is not what the change is against.
+// Reader returns a reader of the current file, which is empty if the change creates the file. At the end it fails
+// with a *ChangedError if the content is not the one that the change is against.
 func (c *Change) Reader(system disk.System) (io.ReadCloser, error) {
 	if c.Op == Create {
 		return io.NopCloser(strings.NewReader("")), nil
@@ -139,7 +138,7 @@ func (c *Change) Reader(system disk.System) (io.ReadCloser, error) {
 	return &checked{change: c, file: f, in: disk.Reader(f), by: digest.By(c.Before), hash: digest.By(c.Before).New()}, nil
 }
 
-// checked reads a file that is to be what a change is against.
+// A checked reads a file and verifies that its content is the one that a change is against.
 type checked struct {
 	change *Change
 	file   disk.File
@@ -161,7 +160,7 @@ func (r *checked) Read(p []byte) (int, error) {
 
 func (r *checked) Close() error { return r.file.Close() }
 
-// Path is a path that need not be UTF-8: one that is not stands in JSON as its bytes.
+// A Path is a path that need not be UTF-8. If it is not, it is encoded in JSON as bytes.
 type Path string
 
 type pathBytes struct {

@@ -11,16 +11,15 @@ import (
 	"frizzel/internal/disk"
 )
 
-// Print tells a content from others as long as this program runs, at a fraction of what a
-// digest costs: of its size and of the sums of its chunks, of ChunkSize bytes each but for the
-// last, in their order. Nobody who does not see this program's memory can make two contents
-// with one print.
+// A Print identifies a content while this process runs, at a fraction of a digest's cost. It consists of the size
+// and the keyed hashes of the chunks of ChunkSize bytes, in order. The key is in this process's memory, so nobody
+// else can make two contents with the same print.
 type Print struct {
 	Size int64
 	Sum  uint64
 }
 
-// ChunkSize is how many bytes of a content are summed up at once.
+// ChunkSize is the size of a chunk in bytes.
 const ChunkSize = 256 << 10
 
 var seed = maphash.MakeSeed()
@@ -39,7 +38,7 @@ func (p Print) With(sum uint64, size int) Print {
 	return Print{p.Size + int64(size), h.Sum64()}
 }
 
-// Printing makes the print of a content that is written to it. It is ready for use as it is.
+// A Printing computes the print of the content that is written to it. The zero Printing is ready to use.
 type Printing struct {
 	print Print
 	chunk []byte
@@ -74,7 +73,7 @@ var buffers = sync.Pool{New: func() any { return new([64 << 10]byte) }}
 
 // Read reads a content to its end, and returns its digest, made in one way, and its print.
 func Read(in io.Reader, by digest.Algorithm) (digest.Digest, Print, error) {
-	var sums hash.Hash // nil while what was read is one chunk
+	var sums hash.Hash // nil up to the end of the first chunk
 	buffer := buffers.Get().(*[64 << 10]byte)
 	defer buffers.Put(buffer)
 	print, chunk := Print{}, buffer[:0]

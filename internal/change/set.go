@@ -12,28 +12,28 @@ import (
 // Set is changes by their numbers, from 0.
 type Set interface {
 	Len() int
-	// At returns change i, which is the caller's own.
+	// At returns a copy of change i.
 	At(i int) (Change, error)
 }
 
 // List is changes that are held.
 type List []Change
 
-// Len returns how many changes there are.
+// Len returns the number of changes.
 func (l List) Len() int { return len(l) }
 
 // At returns change i.
 func (l List) At(i int) (Change, error) { return l[i], nil }
 
-// Spooled is changes that may be too many for memory: their edits, if they are in memory, and all
-// else of them go to disk. It is ready for use as it is.
+// Spooled is a list of changes that may be too large for memory. Changes, and their edits unless those are on disk
+// already, are spooled to disk. The zero Spooled is ready to use.
 type Spooled struct {
 	table   spool.Table
 	sources map[int]edit.Source // of edits that are not held
 	encoder Encoder
 }
 
-// Len returns how many changes there are.
+// Len returns the number of changes.
 func (k *Spooled) Len() int { return k.table.Len() }
 
 // Add appends a change.
@@ -85,7 +85,7 @@ func (k *Spooled) At(i int) (Change, error) {
 	return c, err
 }
 
-// ahead is how many changes are read while others are at work.
+// ahead is the number of changes that are read in advance.
 const ahead = 256
 
 // All yields the changes. While some are at work the next ones are read.
@@ -124,7 +124,7 @@ func (k *Spooled) All() iter.Seq2[Change, error] {
 	}
 }
 
-// Without returns the changes but for those that left says.
+// Without returns the changes for which left is false.
 func (k *Spooled) Without(left func(i int, c *Change) bool) (*Spooled, error) {
 	rest := &Spooled{}
 	for i := range k.Len() {

@@ -168,7 +168,7 @@ func (ap *applying) problems(reasons []string) error {
 	return nil
 }
 
-// end prints what was written, and how to undo it.
+// end prints the result of the run, and the command that undoes it.
 func (ap *applying) end(a *usecase.Applied, err error, tellChanged bool) error {
 	if ap.events != nil && a != nil && a.Summary != nil {
 		id := ""

@@ -34,8 +34,7 @@ func (a *app) canAskBy(c *cobra.Command, said string, yes bool) error {
 	return a.canAsk(yes)
 }
 
-// wayToAsk returns how a person is asked: as they said, else on the whole screen
-// where the terminal has one.
+// wayToAsk returns the kind of review: said, or else the whole screen if the terminal supports it.
 func (a *app) wayToAsk(said string) string {
 	if said != "" {
 		return said
@@ -103,7 +102,7 @@ type byFile struct {
 	*app
 	prompt  *review.Prompt // nil if nothing is asked
 	agreed  bool           // to all the rest
-	stopped bool           // the rest stays as it is
+	stopped bool           // decline all remaining files
 	taken   int            // files
 	said    *bufio.Writer  // of files that nobody is asked about; nil before there is one
 }
@@ -116,8 +115,8 @@ func (b *byFile) flush() error {
 	return b.said.Flush()
 }
 
-// take reports whether a file is to be written; show shows its changes first, if a
-// person is asked. said is what is said of a file that nobody is asked about.
+// take reports whether to write a file. If a person is asked, it calls show first. said is the message for a file
+// that is written without a question.
 func (b *byFile) take(ctx context.Context, path, said, what string, show func() error) (bool, error) {
 	switch {
 	case b.stopped:

@@ -30,7 +30,7 @@ import (
 	"frizzel/internal/vault/store"
 )
 
-// Streams are where a command reads and writes.
+// Streams are the standard streams of a command.
 type Streams struct {
 	In       *os.File
 	Out, Err *os.File
@@ -47,7 +47,7 @@ func holdLittle() {
 // app is the state that all commands share.
 type app struct {
 	In       *os.File
-	Out, Err *terminal.Writer // where everything is written, but for the whole screen
+	Out, Err *terminal.Writer // all output except that of the whole screen
 	files    Streams
 	color    string
 	told     []string // messages about earlier runs
@@ -97,7 +97,7 @@ func runMain(args []string, s Streams) exit.Status {
 		case <-time.After(grace):
 			if !store.Working() && !a.patient.Load() {
 				if m := a.meter.Load(); m != nil && !errors.Is(context.Cause(ctx), errBrokenPipe) {
-					// of a command that has begun to write, nobody knows here what it wrote
+					// a command that has begun to write reports itself which files it wrote
 					if err := interrupted(m, ctx.Err()); exit.Of(err) == exit.Interrupted {
 						fmt.Fprintln(a.Err, a.describe(err))
 					}
@@ -172,7 +172,7 @@ func (a *app) describe(err error) string {
 	return strings.Join(lines, "\n")
 }
 
-// problems words the first of them, and says how many more there are.
+// problems returns the message of the first problems and the number of the others.
 func (a *app) problems(problems script.Problems) string {
 	style := report.Style{On: a.colored(term.IsTerminal(int(a.files.Err.Fd())))}
 	first, more := problems.Shown()

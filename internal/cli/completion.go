@@ -21,7 +21,7 @@ and --in, parameters of the scripts that are given, and runs.
   zsh    frizzel completion zsh > "${fpath[1]}/_frizzel"
   fish   frizzel completion fish > ~/.config/fish/completions/frizzel.fish`
 
-// bashAlone stands in for what the script uses of a package that a server may not have.
+// bashAlone replaces a function of a package that a server may not have installed.
 const bashAlone = `if ! declare -F _get_comp_words_by_ref >/dev/null; then
     _get_comp_words_by_ref() {
         cur=${COMP_WORDS[COMP_CWORD]} prev=${COMP_WORDS[COMP_CWORD-1]} cword=$COMP_CWORD
@@ -32,8 +32,8 @@ const bashAlone = `if ! declare -F _get_comp_words_by_ref >/dev/null; then
 fi
 `
 
-// bashQuotes lets the script complete within a quote that is still open: it is closed for
-// the question, and what comes back is inserted as it is.
+// bashQuotes makes the script complete within an open quote: the quote is closed in the request, and the results
+// are inserted without quoting.
 var bashQuotes = strings.NewReplacer(
 	"    # Use eval to handle", `    __frizzel_quote=
     case ${cur} in

@@ -167,7 +167,7 @@ func (a *app) finding(c *cobra.Command, rules *usecase.Compiled, how *findFlags,
 // file shows the matches of one file.
 func (f *finding) file(found *run.Found) error {
 	if f.events != nil || f.show == nil && !f.without && !f.names && !f.count && !f.printer.Terminal {
-		return f.counting(found, f.plain) // which needs not know before how many there are
+		return f.counting(found, f.plain) // plain output does not need the count in advance
 	}
 	n, err := found.Count()
 	if err != nil || (n == 0) != f.without {

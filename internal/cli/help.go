@@ -37,7 +37,7 @@ var topics = []topic{
 	{"settings", "what can be set for good", "commands.md", "settings"},
 }
 
-// chapterName returns what a chapter of the language's forms is called as a topic.
+// chapterName returns the help topic of a chapter of the language's forms.
 func chapterName(c script.Chapter) string {
 	return strings.ReplaceAll(strings.ToLower(c.Name), " ", "-")
 }

@@ -67,7 +67,7 @@ func canSave(path string) error {
 // save creates a file that only its owner may read.
 func save(path string, text []byte) error { return saveFrom(path, bytes.NewReader(text)) }
 
-// saveFrom is save for a text that is written as it is read.
+// saveFrom is save for a text that is streamed.
 func saveFrom(path string, from io.WriterTo) error {
 	f, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
 	if errors.Is(err, fs.ErrExist) {

@@ -19,12 +19,11 @@ import (
 )
 
 const (
-	patience = time.Second            // how long work goes on before its progress is shown
+	patience = time.Second            // time before progress is shown
 	redrawn  = 200 * time.Millisecond // how often it is shown then
 )
 
-// doing does work, showing its progress where standard error is a terminal, and says how
-// far it came where it is interrupted.
+// doing runs work. It shows progress if standard error is a terminal, and reports the progress on interruption.
 func doing[T any](a *app, done *progress.Meter, work func() (T, error)) (T, error) {
 	stop := func() {}
 	if term.IsTerminal(int(a.files.Err.Fd())) && os.Getenv("TERM") != "dumb" {
@@ -36,8 +35,7 @@ func doing[T any](a *app, done *progress.Meter, work func() (T, error)) (T, erro
 	return s, interrupted(done, err)
 }
 
-// interrupted returns err, or if it is that of a search or a preview which was interrupted, one that says how many
-// files were read.
+// interrupted returns err, or, if a search or a preview was interrupted, an error with the number of files read.
 func interrupted(done *progress.Meter, err error) error {
 	if phase, files, _ := done.Now(); errors.Is(err, context.Canceled) && phase == "reading" {
 		return exit.With(exit.Interrupted, fmt.Errorf("interrupted after %s; nothing was written", report.Count(int(files), "file")))
@@ -88,7 +86,7 @@ type watched struct {
 	drawn bool
 }
 
-// draw shows how far the phase at hand is; none has no name.
+// draw shows the progress of the current phase, if any.
 func (w *watched) draw() {
 	w.mu.Lock()
 	defer w.mu.Unlock()

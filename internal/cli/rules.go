@@ -74,7 +74,7 @@ type kindFlag struct {
 func (*kindFlag) String() string { return "" }
 func (*kindFlag) Type() string   { return "string" }
 
-// Set takes what to look for.
+// Set sets the text to search for.
 func (k *kindFlag) Set(old string) error {
 	if !slices.Contains(k.of.kinds, "--"+k.kind) {
 		k.of.kinds = append(k.of.kinds, "--"+k.kind)
@@ -115,7 +115,7 @@ func given(c *cobra.Command, names ...string) (out []string) {
 	return out
 }
 
-// rules returns what the flags say of rules, the one-off change as a script.
+// rules returns the rules that the flags name, with the one-off change as a script.
 func (f *ruleFlags) rules(a *app, oneOff *script.Script) (usecase.Rules, error) {
 	r := usecase.Rules{Scripts: f.scripts, Stdin: a.In, OneOff: oneOff, ValueFiles: f.valueFiles, Values: map[string]string{}, AllowUnreadable: f.allowUnreadable, AllowBroken: f.allowBroken}
 	if f.syntax != "" {
@@ -164,7 +164,7 @@ func (a *app) compileWith(c *cobra.Command, f *ruleFlags, oneOff *script.Script)
 	return compiled, err
 }
 
-// noRules says that no rules are given, and how to give what most likely is meant for one.
+// noRules returns the error that no rules are given, with a suggestion for the arguments.
 func (a *app) noRules(c *cobra.Command) error {
 	said := "no rules are given: name a script with -r, or what to look for with --word"
 	if args := c.Flags().Args(); len(args) > 0 {
@@ -182,14 +182,14 @@ func (a *app) noRules(c *cobra.Command) error {
 	return exit.Wrongf("%s; see %s --help", said, c.CommandPath())
 }
 
-// warn says what the rules allow and most likely do not mean.
+// warn prints the warnings of the rules.
 func (a *app) warn(warnings script.Problems) {
 	if len(warnings) > 0 {
 		fmt.Fprintln(a.Err, a.problems(warnings))
 	}
 }
 
-// oneOff returns the change that the flags stand for.
+// oneOff returns the change that the flags define.
 func (f *ruleFlags) oneOff(c *cobra.Command) (*usecase.OneOff, error) {
 	if len(f.kinds) > 1 {
 		return nil, exit.Wrongf("%s do not go together: give one of them", strings.Join(f.kinds, " and "))

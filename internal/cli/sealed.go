@@ -40,7 +40,7 @@ func selecting() (names []string) {
 	return names
 }
 
-// previewSealed shows what would be written, made from what would be written itself.
+// previewSealed shows the changes of a seal, computed from the contents that it would write.
 func (a *app) previewSealed(c *cobra.Command, how *previewFlags, paths []string) error {
 	s, err := readSeal(c, how.sealed, paths)
 	if err != nil {
@@ -82,7 +82,7 @@ func (a *app) previewSealed(c *cobra.Command, how *previewFlags, paths []string)
 	return err
 }
 
-// applySealed writes exactly what was reviewed, or names the files that differ.
+// applySealed writes exactly the reviewed contents, or names the files that differ.
 func (a *app) applySealed(c *cobra.Command, f *applyFlags, paths []string) error {
 	s, err := readSeal(c, f.sealed, paths)
 	if err != nil {

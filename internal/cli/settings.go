@@ -72,8 +72,7 @@ func (a *app) showSettings() *cobra.Command {
 // rescues are the commands that put something back, or keep it.
 var rescues = []string{"undo", "redo", "recover", "keep", "guard"}
 
-// set reads what is set for good and gives it to the options of a command that are not
-// given.
+// set reads the settings files and applies them to options that are not on the command line.
 func (a *app) set(c *cobra.Command) error {
 	var err error
 	a.settings, err = settings.Read()
@@ -107,8 +106,8 @@ func (a *app) set(c *cobra.Command) error {
 	return nil
 }
 
-// fits holds what is set against what the options take, so that a command is never refused for
-// an option that nobody typed.
+// fits checks the settings against the values that options accept, so that an error names the settings file and
+// not an option that nobody typed.
 func fits(s *settings.Settings) error {
 	for _, k := range settings.Keys() {
 		v := s.Values[k.Name]
@@ -121,7 +120,7 @@ func fits(s *settings.Settings) error {
 	return nil
 }
 
-// misfit returns what a setting wants instead of text; "" is for one that fits.
+// misfit returns a description of the values that a setting accepts, or "" if text is one of them.
 func misfit(name, text string) string {
 	switch name {
 	case "color":
@@ -154,7 +153,7 @@ func oneOf(choices []string) string {
 	return strings.Join(choices[:last], ", ") + " or " + choices[last]
 }
 
-// How long runs are kept, and how much they may take, if nothing is set.
+// The default limits on the age and the size of kept runs.
 var usual = history.Keeping{For: 365 * 24 * time.Hour, Bytes: 2 << 30}
 
 // keeping returns how long runs are kept.

@@ -51,8 +51,8 @@ func (f *writeFlags) addCommon(c *cobra.Command) {
 	fl.BoolVar(&f.tellChanged, "tell-changed", false, "exit with status 5 if something was written")
 }
 
-// check returns what is wrong with the flags: what was given and is empty, such as a
-// variable that is not set, must not count as not given.
+// check returns an error if a flag was given an empty value, for example from an unset variable: that must not be
+// treated as if the flag were missing.
 func (f *writeFlags) check(c *cobra.Command) error {
 	for name, value := range map[string]string{
 		"prove": f.prove, "prove-file": f.proveFile, "after": f.after, "beside": f.beside, "into": f.into,
@@ -93,7 +93,7 @@ func (a *app) tidied(runs int, freed int64, err error) {
 	}
 }
 
-// writingWith adds what the flags say.
+// writingWith returns the way to write with the flags applied.
 func (a *app) writingWith(c *cobra.Command, f *writeFlags) (usecase.Writing, error) {
 	w, err := a.writing()
 	if err == nil {
@@ -110,7 +110,7 @@ func (a *app) writingWith(c *cobra.Command, f *writeFlags) (usecase.Writing, err
 	return w, err
 }
 
-// wrote says which run it was and how to take it back.
+// wrote prints the number of the run and the command that undoes it.
 func (a *app) wrote(r *store.Record, files int) {
 	fmt.Fprintf(a.Err, "%s written as run %s; to take it back: frizzel undo %s\n", report.Count(files, "file"), r.ID, r.Name())
 	if until := r.HeldUntil(); !until.IsZero() {

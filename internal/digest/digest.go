@@ -54,9 +54,8 @@ func (a Algorithm) Sum(h hash.Hash) Digest {
 	return d
 }
 
-// Digest tells a content from all others, on any machine and at any time. The two of a change, of
-// what a file was and of what it becomes, are made in the same way, so that either can be held
-// against what the file is. The zero value is that of nothing known.
+// A Digest identifies a content on any machine and at any time. The digests of a file's old and new content have
+// the same algorithm, so that the current content can be compared with both. The zero Digest is unknown.
 type Digest struct {
 	By  Algorithm
 	Sum [sha256.Size]byte
@@ -68,8 +67,8 @@ func Of(content []byte) Digest { return Fastest().Of(content) }
 // Fits reports whether a content is the one that the digest is of; if nothing is known any is.
 func (d Digest) Fits(content []byte) bool { return d == (Digest{}) || d.By.Of(content) == d }
 
-// By is how the first of the digests that is known was made, and if none is, the way that is
-// fastest here: other digests that are to be held against these are made like that.
+// By returns the algorithm of the first known digest, or else the fastest algorithm on this machine. Digests to
+// compare with these must be computed with it.
 func By(digests ...Digest) Algorithm {
 	for _, d := range digests {
 		if d != (Digest{}) {
@@ -79,7 +78,7 @@ func By(digests ...Digest) Algorithm {
 	return Fastest()
 }
 
-// String returns the algorithm's name, as it stands in records and trailers.
+// String returns the algorithm's name in records and trailers.
 func (a Algorithm) String() string {
 	if a == BLAKE3 {
 		return "blake3"

@@ -1,10 +1,10 @@
-// Package disk gives access to files and directories that are held open, identified by device and inode,
+// Package disk gives access to files and directories that are kept open, identified by device and inode,
 // and never reached through a link.
 //
 // A [Dir] is an open directory; its methods take single names, so no link leads out of it, and a link
 // in the place of a file is not followed. A [File] is an open regular file. Readers and writers use the
-// same calls, and compare the identity of what they opened with what they expect. [System] opens
-// directories by path; [Real] is that of the machine, and tests have one that loses what was not synced.
+// same calls, and compare the identity of an opened file with the expected one. [System] opens
+// directories by path; [Real] is that of the machine, and tests have one that loses unsynced data.
 package disk
 
 import (
@@ -23,7 +23,7 @@ import (
 
 // System opens directories.
 type System interface {
-	// OpenDir opens a directory by its absolute path, the last part of which is not a link.
+	// OpenDir opens a directory by its absolute path, whose last part must not be a link.
 	OpenDir(path string) (Dir, error)
 }
 
@@ -43,7 +43,7 @@ type Dir interface {
 	Rename(from, to string) error
 	Remove(name string) error    // a file
 	RemoveDir(name string) error // an empty directory
-	// Stat says what a name is; a link is not followed.
+	// Stat returns the attributes of a name. It does not follow a link.
 	Stat(name string) (Info, error)
 	Names() ([]string, error) // in no order
 	// Writable returns why the user may not write a file, by effective rights.
@@ -60,7 +60,7 @@ type Dir interface {
 	Close() error
 }
 
-// Lister is a directory that says what its names stand for.
+// A Lister is a directory that lists its names with their types.
 type Lister interface {
 	Dir
 	// Entries lists the directory, in the order of the names. If it cannot be read whole,
@@ -136,7 +136,7 @@ func MetaOf(f File, info Info) (Meta, error) {
 	return Meta{Mode: info.Mode, UID: info.UID, GID: info.GID, Attributes: attributes}, err
 }
 
-// Close closes what was only read, if an error tells nothing more.
+// Close closes a file that was only read, and ignores the error.
 func Close(c interface{ Close() error }) { _ = c.Close() }
 
 // MaxContent is the size, in bytes, from which on a file is not taken into memory whole.
@@ -185,7 +185,7 @@ func ReadStream(r io.Reader, name string, limit int64) ([]byte, error) {
 	return text, err
 }
 
-// ReadFile reads a regular file, and says what it is.
+// ReadFile returns the content and the attributes of a regular file.
 func ReadFile(dir Dir, name string) ([]byte, Info, error) {
 	f, err := dir.Open(name)
 	if err != nil {
@@ -208,8 +208,7 @@ func ReadAll(f File, size int64) ([]byte, error) {
 	return ReadRest(f, make([]byte, 0, size+1))
 }
 
-// ReadRest reads the rest of an open file, of which content holds what was read so far,
-// into it, or a larger slice.
+// ReadRest appends the rest of an open file to content, the part that was read already.
 func ReadRest(f File, content []byte) ([]byte, error) {
 	for {
 		if len(content) == cap(content) { // it has grown
@@ -247,7 +246,7 @@ type Hastened struct {
 	begun   int64
 }
 
-// hastened is how many bytes are brought to the disk together.
+// hastened is the number of bytes after which writing to the disk is started early.
 const hastened = 16 << 20
 
 // Write writes the next bytes.
@@ -265,7 +264,7 @@ func (h *Hastened) Write(p []byte) (int, error) {
 type Durability int
 
 const (
-	Synced   Durability = iota // it is on disk before the call returns, but for its name
+	Synced   Durability = iota // the content is on disk before the call returns; its name may not be
 	Unsynced                   // data may be lost in a crash, or be there in part
 )
 

@@ -39,8 +39,7 @@ func openDir(at int, name, shown string) (*realDir, error) {
 	return f, nil
 }
 
-// openAt opens a name, which is not followed if it is a link, and which does not hold
-// the program up if it is a pipe.
+// openAt opens a name. It does not follow a link, and does not block on a pipe.
 func openAt(at int, name string, flag int, mode uint32) (int, error) {
 	for {
 		fd, err := unix.Openat(at, name, flag|unix.O_CLOEXEC|unix.O_NOFOLLOW|unix.O_NONBLOCK, mode)
@@ -173,11 +172,11 @@ type realFile struct {
 	fd     int
 	dir    *realDir
 	name   string // in it
-	opened Info   // what it was when it was opened for reading
-	fresh  bool   // nobody asked for that yet
+	opened Info   // the attributes when it was opened for reading
+	fresh  bool   // Stat was not called yet
 }
 
-// retried calls a system call again where a signal came between.
+// retried repeats a system call that a signal interrupted.
 func retried(call func() (int, error)) (int, error) {
 	for {
 		if n, err := call(); err != unix.EINTR {

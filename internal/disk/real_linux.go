@@ -22,8 +22,8 @@ func (f *realFile) Hasten(at, n int64) {
 	_ = unix.SyncFileRange(f.fd, at, n, unix.SYNC_FILE_RANGE_WRITE)
 }
 
-// Boot names the time since the machine came up, "" where that cannot be told: devices
-// may have other numbers afterwards.
+// Boot identifies the machine's current boot, or returns "" if it is unknown. Device numbers may change with the
+// next boot.
 func Boot() string {
 	id, err := os.ReadFile("/proc/sys/kernel/random/boot_id")
 	if err != nil {

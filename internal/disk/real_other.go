@@ -18,7 +18,7 @@ func syncSystem(f *os.File) error { return f.Sync() }
 // Hasten leaves it to Sync.
 func (f *realFile) Hasten(int64, int64) {}
 
-// Boot names the time since the machine came up, "" where that cannot be told.
+// Boot identifies the machine's current boot, or returns "" if it is unknown.
 func Boot() string {
 	boot, err := unix.SysctlRaw("kern.boottime")
 	if err != nil {

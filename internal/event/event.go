@@ -56,7 +56,7 @@ type File struct {
 	Changes  int    `json:"changes"`
 	Added    int    `json:"added"`
 	Removed  int    `json:"removed"`
-	Diff     string `json:"diff"` // last, so that it can be passed on as it is made
+	Diff     string `json:"diff"` // last, so that it can be streamed
 }
 
 // Skip is a file that was left out.
@@ -116,10 +116,10 @@ type State string
 const (
 	BeingWritten State = "being_written"
 	CutOff       State = "cut_off"         // it will be put back
-	Done         State = "done"            // all that it wrote stands
+	Done         State = "done"            // all files are written
 	Held         State = "held"            // the same, until Run.HeldUntil unless it is kept
-	PutBack      State = "put_back"        // it failed, and nothing of it stands
-	PutBackPart  State = "put_back_part"   // it failed, and Run.Left names what stands
+	PutBack      State = "put_back"        // it failed, and all files have their old content
+	PutBackPart  State = "put_back_part"   // it failed, and the files in Run.Left keep their new content
 	TakenBack    State = "taken_back"      // undone
 	TakenPart    State = "taken_back_part" // undone in part: Run.FilesTakenBack of its files
 )

@@ -85,7 +85,7 @@ func escaped(value any) (string, error) {
 	return b.String(), nil
 }
 
-// An Escaper writes text, which ends with a line, as it stands within a string of JSON.
+// An Escaper writes text, which must end with a line ending, as the content of a JSON string.
 type Escaper struct {
 	Out  io.Writer
 	line []byte // the beginning of a line whose end has not come yet

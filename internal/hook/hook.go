@@ -29,13 +29,13 @@ func (e *ProofError) Error() string { return e.what + "; everything is as before
 type Proof struct {
 	Command string
 	Limit   time.Duration
-	Out     io.Writer // gets what a failing command printed
+	Out     io.Writer // receives the output of a failing command
 }
 
 // All runs the command; it proves all files at once.
 func (p Proof) All(ctx context.Context) error { return p.run(ctx, p.Command, "the proof") }
 
-// File runs the command for one file, whose staged copy {=path} stands for.
+// File runs the command for one file. {=path} is replaced by the path of its staged copy.
 func (p Proof) File(ctx context.Context, path, staged string) error {
 	return p.run(ctx, strings.ReplaceAll(p.Command, "{=path}", Quote(staged)), "the proof of "+path)
 }
@@ -57,8 +57,8 @@ func (p Proof) run(ctx context.Context, command, name string) error {
 	return &ProofError{fmt.Sprintf("%s failed: %v", name, err)}
 }
 
-// shell makes a command of what a person wrote for one. If it is ended, all that
-// it started is.
+// shell returns a command that runs a shell command line. When it is killed, so are all processes that it
+// started.
 func shell(ctx context.Context, command string) *exec.Cmd {
 	c := exec.CommandContext(ctx, "/bin/sh", "-c", command)
 	c.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
@@ -67,8 +67,8 @@ func shell(ctx context.Context, command string) *exec.Cmd {
 	return c
 }
 
-// Quote writes a word so that a shell takes it as it is. Single quotes hold any character
-// but themselves, where quoting functions of libraries refuse some.
+// Quote quotes a word for a shell. Single quotes can contain every character except themselves, while quoting
+// functions of libraries refuse some.
 func Quote(s string) string {
 	if s != "" && strings.Trim(s, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_./:,=@%+") == "" {
 		return s
@@ -76,8 +76,8 @@ func Quote(s string) string {
 	return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
 }
 
-// After runs a command that follows a change, in the directory where the change was first
-// made, "" for the current one. What was written stays written, whatever comes of it.
+// After runs a command after a change, in the directory where the change was made first, or in the current one if
+// dir is "". The written files stay even if it fails.
 func After(ctx context.Context, command, dir string, out io.Writer) {
 	if command == "" {
 		return

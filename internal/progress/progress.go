@@ -6,8 +6,7 @@ package progress
 
 import "sync/atomic"
 
-// Meter counts what a phase of the work has done. It is safe for use by several
-// goroutines at once.
+// A Meter counts the files and bytes of a phase of the work. Several goroutines may use it at once.
 type Meter struct {
 	phase        atomic.Value // a string
 	files, bytes atomic.Int64
@@ -36,7 +35,7 @@ func (m *Meter) Add(bytes int64) {
 	}
 }
 
-// Now returns the phase and what it has done by now.
+// Now returns the current phase and its counts.
 func (m *Meter) Now() (phase string, files, bytes int64) {
 	phase, _ = m.phase.Load().(string)
 	return phase, m.files.Load(), m.bytes.Load()

@@ -25,7 +25,7 @@ func (s Style) Problem(p script.Problem) string {
 	return strings.Join(lines, "\n")
 }
 
-// Trial shows what a failed example wants, and what the rules give instead.
+// Trial shows the expected and the actual result of a failed example.
 func (s Style) Trial(t *compile.Trial) string {
 	var b strings.Builder
 	for _, f := range t.Failed {

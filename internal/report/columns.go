@@ -10,10 +10,10 @@ import (
 	"frizzel/internal/terminal"
 )
 
-// tabWidth is how many columns a tab takes where a text is cut to a width.
+// tabWidth is the width of a tab in columns in a text that is cut.
 const tabWidth = 8
 
-// Width returns how many columns a text takes on a terminal.
+// Width returns the width of a text on a terminal in columns.
 func Width(text string) int {
 	return uniseg.StringWidth(strings.ReplaceAll(text, "\t", strings.Repeat(" ", tabWidth)))
 }
@@ -65,7 +65,7 @@ func cutStart(text string, room int) string {
 
 // window cuts a line around text[start:end] to room columns; 0 for no bound.
 func window(text []byte, start, end, room int) (before, match, after string) {
-	if room > 0 { // what can be seen of a very long line stands near the match
+	if room > 0 { // show the part of a very long line that is near the match
 		near := 8 * room
 		if from := start - near; from > 0 {
 			for from < start && !utf8.RuneStart(text[from]) {
@@ -90,7 +90,7 @@ func window(text []byte, start, end, room int) (before, match, after string) {
 	}
 	before = cutStart(before, left)
 	after = Cut(after, rest-Width(before))
-	// A cut between characters that are drawn as one may widen what is left.
+	// A cut within characters that are drawn as one may make the rest wider.
 	for {
 		over := Width(before+match+after) - room
 		if over <= 0 {
@@ -107,8 +107,8 @@ func window(text []byte, start, end, room int) (before, match, after string) {
 	}
 }
 
-// Lines shows the lines of a hunk, each cut to width columns around what changes in
-// it. Lines that are left out stand back.
+// Lines shows the lines of a hunk, each cut to width columns around its change. If left is true they are
+// drawn faint, because the change is declined.
 func (s Style) Lines(h diff.Hunk, width int, left bool) []string {
 	lines := make([]string, len(h.Lines))
 	returns := mixedEndings(h)

@@ -63,7 +63,7 @@ func (p *Printer) diff(u *unified, text diff.Windows, values func(line, at int) 
 	return errors.Join(u.write(text), p.buffered().Flush())
 }
 
-// unified writes the diff of one file as it is made, however long it is.
+// A unified writes the diff of one file hunk by hunk, so its length is not limited by memory.
 type unified struct {
 	*Printer
 	out      *bufio.Writer
@@ -86,7 +86,7 @@ type unified struct {
 	written chan error
 }
 
-// longHunk is from how many lines on a hunk is not held.
+// longHunk is the number of lines from which a hunk is written in pieces.
 const longHunk = 4096
 
 func (u *unified) write(text diff.Windows) error {
@@ -109,7 +109,7 @@ func (u *unified) wait() error {
 	return err
 }
 
-// take takes a hunk, or a piece of one, which is written while the next one is made.
+// take writes a hunk or a piece of one, concurrently with the computation of the next one.
 func (u *unified) take(h *diff.Hunk, done bool) error {
 	if err := u.wait(); err != nil || done {
 		return errors.Join(err, u.hunk(h, done))
@@ -153,7 +153,7 @@ func (u *unified) hunk(h *diff.Hunk, done bool) error {
 	return err
 }
 
-// head writes what the file is called.
+// head writes the header with the file's name.
 func (u *unified) head() {
 	from, to := "--- "+u.from, "+++ "+u.to
 	if u.document {
@@ -165,7 +165,7 @@ func (u *unified) head() {
 	_, _ = u.out.WriteString(from + "\n" + to + "\n") // which keeps its error
 }
 
-// place writes where a hunk stands.
+// place writes the header of a hunk.
 func (u *unified) place(h *diff.Hunk) {
 	if u.drawn {
 		about := strings.TrimRight(" "+terminal.Visible([]byte(u.about(*h, u.values))), " ")
@@ -200,7 +200,7 @@ func (u *unified) lines(out *bufio.Writer, h *diff.Hunk) error {
 	return err
 }
 
-// writtenAtOnce is how many bytes of lines are written at once.
+// writtenAtOnce is the size in bytes of the buffer for lines.
 const writtenAtOnce = 32 << 10
 
 // mixedEndings reports whether the lines of a hunk end in more than one way, so
@@ -217,8 +217,8 @@ func mixedEndings(h diff.Hunk) bool {
 	return windows > 0 && unix > 0
 }
 
-// shownLine returns a line's text without its ending; the carriage return of a
-// Windows ending stays where it is to be shown.
+// shownLine returns a line's text without its ending. If returns is true, the carriage return of a Windows ending
+// stays.
 func shownLine(text []byte, returns bool) []byte {
 	if returns {
 		return bytes.TrimSuffix(text, []byte("\n"))
@@ -244,7 +244,7 @@ func (p *Printer) line(b io.StringWriter, l diff.Line, returns bool) {
 	at := 0
 	for _, m := range l.Marks {
 		from, to := min(m[0], len(text)), min(m[1], len(text))
-		if from == 0 && to == len(text) { // all of it: nothing stands out
+		if from == 0 && to == len(text) { // the whole line: no highlight
 			break
 		}
 		write(paint(terminal.Visible(text[at:from])))

@@ -9,8 +9,8 @@ import (
 	"frizzel/core/edit"
 )
 
-// asDocument returns what edits of an office document's bytes do to its text, and what tells where
-// lines of that stand; nil of what is none.
+// asDocument returns the text of an office document with the edits that correspond to those of its bytes, and a
+// function from its lines to their places. The function is nil if the file is not a document.
 func asDocument(path string, raw diff.Windows) (text diff.Windows, places func(line, at int) string) {
 	if document.KindOf(path) == document.None {
 		return nil, nil
@@ -25,7 +25,7 @@ func asDocument(path string, raw diff.Windows) (text diff.Windows, places func(l
 		whole = append(whole, w.Text...)
 		return nil
 	})
-	if err != nil { // which is said where the bytes are shown
+	if err != nil { // the diff of the bytes reports the error
 		return nil, nil
 	}
 	was, errWas := document.Read(path, whole)

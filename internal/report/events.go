@@ -54,13 +54,13 @@ func (e *Events) Found(f *run.Found) error {
 	})
 }
 
-// Result prints an event for a file: what would change, or was written.
+// Result prints the event of a file that would change or was written.
 func (e *Events) Result(p *Printer, r *run.Result) error {
 	return e.edits(p, r.At.Path, r.Changes(), r.Text(p.Context), r.IsDocument())
 }
 
-// Edits prints the event of a file with its number of changes. The diff is written as it is made,
-// whatever its length.
+// Edits prints the event of a file with its number of changes. The diff is streamed, so its length is not limited
+// by memory.
 func (e *Events) Edits(p *Printer, path string, changes int, text diff.Windows) error {
 	if shown, _ := asDocument(path, text); shown != nil {
 		return e.edits(p, path, changes, shown, true)
@@ -84,8 +84,8 @@ func (e *Events) edits(p *Printer, path string, changes int, text diff.Windows, 
 // Problem prints why nothing may be written.
 func (e *Events) Problem(reason string) error { return e.Write(event.Problem{Reason: reason}) }
 
-// Summary prints an event for each file left out, and the summary, which is last.
-// run names the run that was written, "" for none.
+// Summary prints an event for each omitted file, and then the summary. run is the name of the run that was
+// written, or "".
 func (e *Events) Summary(s *run.Summary, run string) error {
 	for _, k := range s.Skipped {
 		reason := string(k.Reason)
@@ -99,7 +99,7 @@ func (e *Events) Summary(s *run.Summary, run string) error {
 	return e.Total(event.Summary{FilesRead: s.Read, FilesChanged: s.Changed, FilesSkipped: len(s.Skipped), Changes: s.Changes, Run: run})
 }
 
-// Total prints the summary, which is last, with this host's name.
+// Total prints the summary with this host's name. It is the last event.
 func (e *Events) Total(s event.Summary) error {
 	s.Host, _ = os.Hostname()
 	return e.Write(s)

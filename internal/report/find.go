@@ -26,18 +26,18 @@ type Position struct {
 	Text                    []byte // the line, without its ending
 }
 
-// placer tells where the matches of a text stand, one after another.
+// A placer computes the positions of the matches of a text in order.
 type placer struct {
 	text             []byte
 	line, counted    int // lines up to a byte
-	start, next      int // of the line at hand
+	start, next      int // range of the current line
 	content          []byte
 	column, measured int // columns up to a byte of it
 }
 
 func placesOf(f *run.Sight) *placer { return &placer{text: f.File.Text, line: f.Line + 1, next: -1} }
 
-// place returns where the next match stands. One over several lines ends with its first one.
+// place returns the position of the next match. A match over several lines is cut at the end of the first one.
 func (p *placer) place(m *program.Match) Position {
 	p.line += bytes.Count(p.text[p.counted:m.Start], []byte("\n"))
 	p.counted = m.Start
@@ -60,7 +60,7 @@ func (p *placer) place(m *program.Match) Position {
 	}
 }
 
-// Places returns where all matches stand.
+// Places returns the positions of all matches.
 func Places(f *run.Sight) []Position {
 	places, of := make([]Position, len(f.Matches)), placesOf(f)
 	for i := range f.Matches {
@@ -123,15 +123,15 @@ func oneLine(value []byte) string {
 	return strings.NewReplacer("\r", `\r`, "\n", `\n`).Replace(strings.TrimSuffix(string(value), "\n"))
 }
 
-// A line that is longer than longLine bytes is not written once for each of its matches:
-// what stands within nearMatch bytes of one is.
+// For a match in a line longer than longLine bytes, only nearMatch bytes to each side are written, not the whole
+// line.
 const (
 	longLine  = 64 << 10
 	nearMatch = 500
 )
 
-// near returns the line of a place; of a very long one what stands around the match, with
-// … for the rest.
+// near returns the line of a position. Of a very long line it returns the part around the match, with … for the
+// rest.
 func (pl *Position) near() (before string, text []byte, after string) {
 	if len(pl.Text) <= longLine {
 		return "", pl.Text, ""
@@ -164,7 +164,7 @@ func (p *Printer) ruleOf(m program.Match) string {
 type lister struct {
 	*Printer
 	out    *bufio.Writer
-	digits int      // of line numbers; 0 if they are told by the matches
+	digits int      // width of line numbers; 0 to derive it from the matches
 	shown  int      // the last line that was shown
 	due    int      // up to which line those below a match are to be shown
 	tail   [][]byte // the last lines of the window before

@@ -70,7 +70,7 @@ type pageFile struct {
 	Before, After  string
 }
 
-// openFiles is how many files are open when the page is.
+// openFiles is the number of files that are expanded when the page opens.
 const openFiles = 20
 
 type pageLine struct {
@@ -84,8 +84,7 @@ type pagePart struct {
 	Mark bool
 }
 
-// NewPage begins a page about what a program would do, whose scripts and tables have these
-// texts, by name.
+// NewPage returns a page about the changes of a program. sources are the texts of its scripts and tables by name.
 func NewPage(printer *Printer, p *program.Program, sources map[string]string) *Page {
 	page := &Page{printer: printer, program: p, Title: printer.masked(p.Title), Time: time.Now().Format("2006-01-02 15:04"), ScriptDigest: template.HTMLAttr(scriptDigest())}
 	page.Host, _ = os.Hostname()
@@ -102,7 +101,7 @@ func NewPage(printer *Printer, p *program.Program, sources map[string]string) *P
 	return page
 }
 
-// masked returns a text as it is to be seen.
+// masked returns text with hidden parts replaced.
 func (p *Printer) masked(text string) string {
 	for _, hidden := range p.Hidden {
 		if out := masked(hidden, []byte(text)); out != nil {
@@ -211,8 +210,8 @@ func (f *filePage) hunk(h *diff.Hunk, done bool) error {
 	return pageTemplate().ExecuteTemplate(&f.body, "lines", part)
 }
 
-// sameBlock reports whether a line stands beside those before it: lines that are kept do not, and
-// new ones stand beside the old ones that they replace.
+// sameBlock reports whether a line belongs to the same block as the line before it: a run of removed lines and the
+// added lines that replace them. Unchanged lines are not in a block.
 func sameBlock(before, op diff.Op) bool {
 	return op != diff.Keep && before != diff.Keep && (before == op || op == diff.Add)
 }
@@ -266,7 +265,7 @@ func (page *Page) End(s *run.Summary, refuses []string) {
 	}
 }
 
-// WriteTo writes the page, which is at its end.
+// WriteTo finishes the page and writes it.
 func (page *Page) WriteTo(out io.Writer) (n int64, err error) {
 	w := &counting{out: out}
 	if err := pageTemplate().ExecuteTemplate(w, "top", page); err != nil {

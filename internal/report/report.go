@@ -1,5 +1,4 @@
-// Package report prints results for people: diffs, counts, and what was left out, on
-// a terminal or in a pipe.
+// Package report prints results: diffs, counts, and omitted files, on a terminal or in a pipe.
 //
 // The central type is [Printer]. Contents of files never control the terminal: control characters are
 // made visible. In a pipe a diff has the bytes themselves, so that it can be applied.
@@ -29,7 +28,7 @@ type Printer struct {
 	// and changes are marked.
 	Terminal bool
 	Style    Style
-	// Context is how many lines stand around a change.
+	// Context is the number of context lines around a change.
 	Context int
 	Rules   []string           // labels, by index
 	Width   int                // columns of the terminal, 0 for no bound
@@ -80,7 +79,7 @@ func masked(hidden *pattern.Pattern, text []byte) []byte {
 	return append(out, text[at:]...)
 }
 
-// maxPaths is how many values of a hunk are named.
+// maxPaths is the maximum number of values that a hunk's header names.
 const maxPaths = 3
 
 // pathsOf returns the paths of the values that h changes, judged by its removed lines.
@@ -138,8 +137,7 @@ func (p *Printer) rulesAbout(h diff.Hunk) string {
 // here is the current directory, which this program does not leave.
 var here = sync.OnceValues(func() (string, error) { return filepath.Abs(".") })
 
-// Here returns a path as it is seen from the current directory, if it is below it,
-// else the whole path.
+// Here returns a path relative to the current directory if it is below it, and otherwise the absolute path.
 func Here(path string) string {
 	abs := filepath.Clean(path)
 	if !filepath.IsAbs(abs) {
@@ -162,8 +160,8 @@ func DiffName(path string) string {
 	return strings.TrimPrefix(filepath.ToSlash(Here(path)), "/")
 }
 
-// Summary writes how many files were read, changed and left out, and the changes of
-// each rule. changed is a verb for the files, such as "would change".
+// Summary writes the numbers of files that were read, changed and omitted, and the number of changes of each rule.
+// changed is the verb for the files, such as "would change".
 func (p *Printer) Summary(s *run.Summary, changed string) {
 	fmt.Fprintf(p.Err, "%s read, %s %s: %s\n",
 		Read(s), Number(s.Changed), changed, Count(s.Changes, "change"))
@@ -172,7 +170,7 @@ func (p *Printer) Summary(s *run.Summary, changed string) {
 	p.Remarks(s)
 }
 
-// Remarks writes what a person should know of files, and of rules that had nothing to do.
+// Remarks writes the notes about files, and the rules and addresses that found nothing.
 func (p *Printer) Remarks(s *run.Summary) {
 	p.notes(s)
 	for _, place := range s.Tally.Idle() {
@@ -187,9 +185,9 @@ func (p *Printer) Remarks(s *run.Summary) {
 	}
 }
 
-// foreign says how many files paths passed over, since they select nothing in such ones.
+// foreign writes the number of files that paths skipped because of their syntax.
 func (p *Printer) foreign(s *run.Summary) {
-	by := map[int][]string{} // by how many files
+	by := map[int][]string{} // by number of files
 	for place, n := range s.Tally.Foreign() {
 		by[n] = append(by[n], place)
 	}
@@ -203,7 +201,7 @@ func (p *Printer) foreign(s *run.Summary) {
 	}
 }
 
-// Matches writes how many files were read and how many hold matches.
+// Matches writes the numbers of files that were read and that contain matches.
 func (p *Printer) Matches(s *run.Summary) {
 	fmt.Fprintf(p.Err, "%s read, %s with matches: %s\n",
 		Read(s), Number(s.Changed), Count(s.Changes, "match"))
@@ -212,17 +210,17 @@ func (p *Printer) Matches(s *run.Summary) {
 	p.notes(s)
 }
 
-// maxNotes is how many notes of a kind are written, if not all are wanted.
+// maxNotes is the maximum number of notes of a kind without Verbose.
 const maxNotes = 8
 
-// notes writes what a person should know of single files.
+// notes writes the notes about files.
 func (p *Printer) notes(s *run.Summary) {
 	for _, text := range p.noted(s) {
 		fmt.Fprintf(p.Err, "note: %s\n", text)
 	}
 }
 
-// noted returns what a person should know of single files, as many of a kind as are wanted.
+// noted returns the notes about files, at most maxNotes of a kind without Verbose.
 func (p *Printer) noted(s *run.Summary) (all []string) {
 	type kind struct {
 		rule int
@@ -289,8 +287,8 @@ func (p *Printer) perRule(s *run.Summary) {
 	}
 }
 
-// leftOut says what was not read, with the reason; the files themselves where Verbose is
-// set. What the rules themselves do not select is only counted then.
+// leftOut writes the numbers of omitted files by reason, and with Verbose also their paths. Files that the rules
+// do not select are counted only with Verbose.
 func (p *Printer) leftOut(s *run.Summary) {
 	reasons := s.Reasons()
 	var parts []string

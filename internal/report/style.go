@@ -2,14 +2,13 @@ package report
 
 import "frizzel/internal/terminal"
 
-// Style colours what is shown on a terminal. The zero Style colours nothing. The
-// colours are of middling brightness, to be read on light and dark backgrounds.
+// A Style colours output on a terminal. The zero Style uses no colours. The colours have a medium brightness, so
+// they are readable on light and dark backgrounds.
 type Style struct {
 	On bool
 }
 
-// Parameters of colour sequences: of the 256 colours that terminals share, and how text
-// stands out.
+// Parameters of the escape sequences for the 256 standard colours and for emphasis.
 const (
 	red     = "38;5;167"
 	green   = "38;5;71"
@@ -36,10 +35,10 @@ func (s Style) removed(t string) string { return s.paint(t, bold, reverse, red) 
 func (s Style) add(t string) string     { return s.paint(t, green) }
 func (s Style) added(t string) string   { return s.paint(t, bold, reverse, green) }
 
-// Strong stands out.
+// Strong returns t in bold.
 func (s Style) Strong(t string) string { return s.paint(t, bold) }
 
-// Soft stands back.
+// Soft returns t in faint letters.
 func (s Style) Soft(t string) string { return s.paint(t, faint) }
 
 // Key is a key that can be pressed.

@@ -10,8 +10,7 @@ import (
 	"frizzel/internal/terminal"
 )
 
-// Path writes a path for a message: as it is, or quoted where it holds what cannot
-// be seen.
+// Path returns a path for a message. It is quoted if it contains invisible characters.
 func Path(path string) string {
 	if utf8.ValidString(path) && terminal.Visible([]byte(path)) == path && !strings.Contains(path, "\t") {
 		return path

@@ -33,8 +33,7 @@ func NewWriter(out io.Writer, about About) (*Writer, error) {
 // Close ends the file in its digest.
 func (w *Writer) Close() error { return w.out.Close() }
 
-// Add adds a file: what it is, the edits to it, how many changes they are, and what writes
-// their diff.
+// Add adds a file: its old content, the edits to it, the number of changes, and a function that writes the diff.
 func (w *Writer) Add(path string, changes int, old edit.Opener, edits edit.Source, diff func(io.Writer) error) error {
 	abs, err := filepath.Abs(path)
 	if err == nil {
@@ -78,7 +77,7 @@ func (w *Writer) fresh(old edit.Opener, edits edit.Source, before, after io.Writ
 	return errors.Join(err, packer.Close(), fresh.Close())
 }
 
-// chunks writes what it is given as lines of JSON.
+// chunks writes a content as lines of JSON.
 type chunks struct {
 	lines *json.Encoder
 	as    func([]byte) line
@@ -86,7 +85,7 @@ type chunks struct {
 	chunk []byte
 }
 
-// chunkSize is how many bytes of a content stand on one line.
+// chunkSize is the number of bytes of a content on one line.
 const chunkSize = 48 << 10
 
 func (p *chunks) Write(text []byte) (int, error) {
@@ -150,7 +149,7 @@ func (f *File) chunks(of func(line) []byte) io.Reader {
 	return &joined{lines: json.NewDecoder(io.NewSectionReader(f.seal.file, f.at, math.MaxInt64-f.at)), of: of}
 }
 
-// openFresh reads what would be written.
+// openFresh returns a reader of the new content.
 func (f *File) openFresh() (io.ReadCloser, error) {
 	in := f.chunks(func(l line) []byte { return l.Fresh })
 	unpacked, err := zstd.NewReader(in, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(64<<20))
@@ -160,10 +159,10 @@ func (f *File) openFresh() (io.ReadCloser, error) {
 	return unpacked.IOReadCloser(), nil
 }
 
-// openOld reads what the file was.
+// openOld returns a reader of the old content.
 func (f *File) openOld() (io.ReadCloser, error) { return edit.Edited(f.openFresh, f.back())() }
 
-// back are the edits from what would be written to what the file was.
+// back returns the edits from the new content to the old one.
 func (f *File) back() edit.Source { return back{f} }
 
 type back struct{ file *File }

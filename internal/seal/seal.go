@@ -1,10 +1,10 @@
 // Package seal stores a review in one file that can be carried to another machine: which files it covers,
-// their contents, and exactly what would be written.
+// their old contents, and exactly the new ones.
 //
 // A [Writer] writes it file by file, and a [Seal] is read from it. For each file it has the edits in both
-// directions and the digests of both contents, so what was shown is what is written, or the seal
+// directions and the digests of both contents, so the written content is the shown one, or the seal
 // is reported as damaged. The file consists of lines of JSON, one for the review and several for each file,
-// whose contents are split so that none is ever in memory as a whole; it ends in a digest.
+// whose contents are split so that they need not fit into memory; it ends in a digest.
 package seal
 
 import (
@@ -57,13 +57,13 @@ type Seal struct {
 // File is one file of a review.
 type File struct {
 	Path    change.Path   // whole
-	Changes int           // how many
-	Before  digest.Digest // of what it was
-	After   digest.Digest // of what would be written
+	Changes int           // number of changes
+	Before  digest.Digest // of the old content
+	After   digest.Digest // of the new content
 
 	seal  *Seal
 	at    int64 // where its lines begin in the seal's file
-	edits int   // how many
+	edits int   // number of edits
 }
 
 // A line of a seal's file about one of its files: first its path, then chunks, then its end.
@@ -71,8 +71,8 @@ type line struct {
 	Path    change.Path `json:"path,omitempty"`
 	Changes int         `json:"changes,omitempty"`
 
-	Fresh []byte `json:"fresh,omitempty"` // of what would be written, as a Zstandard frame
-	Back  []byte `json:"back,omitempty"`  // of the edits from that to what it was
+	Fresh []byte `json:"fresh,omitempty"` // part of the new content, as a Zstandard frame
+	Back  []byte `json:"back,omitempty"`  // part of the edits from the new to the old content
 	Diff  string `json:"diff,omitempty"`  // for a person who opens the seal; nothing is made of it
 
 	Edits  int           `json:"edits,omitempty"`
@@ -145,7 +145,7 @@ func (s *Seal) read(path string) error {
 	return err
 }
 
-// index finds where the files' lines are.
+// index finds the offsets of the files' lines.
 func (s *Seal) index(body *io.SectionReader) error {
 	lines := bufio.NewReaderSize(body, 32<<10)
 	at := int64(0)
@@ -182,10 +182,10 @@ func (s *Seal) index(body *io.SectionReader) error {
 	}
 }
 
-// Standing is how the files of a seal stand on this host.
+// A Standing is the comparison of a seal's files with those on this host.
 type Standing struct {
 	Changes []change.Change // to files that did not change since the review
-	Counts  []int           // how many changes each of those holds
+	Counts  []int           // their numbers of changes
 	Done    []string        // files that are the result already
 	Differ  []string        // files that are neither
 }
@@ -215,8 +215,8 @@ func (s *Seal) Stand(system disk.System) (*Standing, error) {
 	return st, nil
 }
 
-// Shown is what the file was and what would be done to it, as the seal has it.
+// Shown returns the file's old content and the edits to it.
 func (f *File) Shown() diff.Windows { return diff.Stream(f.openOld, f.Edits()) }
 
-// Edits are what would be done to the file.
+// Edits returns the edits to the file's old content.
 func (f *File) Edits() edit.Source { return edit.Inverse{Edits: f.back(), Open: f.openFresh} }

@@ -1,7 +1,7 @@
 // Package selection turns paths and globs into files, in the order of paths.
 //
-// The central type is [Selection]; [Selection.Walk] finds its files. Nothing is skipped silently: what is
-// left out is reported with its reason. No file is visited twice.
+// The central type is [Selection]; [Selection.Walk] finds its files. Nothing is skipped silently: an omitted
+// file is reported with the reason. No file is visited twice.
 package selection
 
 import (
@@ -28,7 +28,7 @@ type Selection struct {
 	Follow        bool            // follow symbolic links to directories
 	OneFileSystem bool            // stay on the file systems of the directories named
 	Rules         map[string]bool // whole paths of scripts and tables in use, left out unless they are named
-	State         disk.ID         // the directory of backups, which is left out; zero for none
+	State         disk.ID         // the directory of backups, which is omitted; zero if there is none
 }
 
 // File is a file that was found.
@@ -39,8 +39,8 @@ type File struct {
 	// Rel is the path from the directory given, or from the current one for a file
 	// given singly, with slashes.
 	Rel string
-	// Dir and Name are where the file is written: Dir is absolute, Name is
-	// below it, and no link within Name is followed out of Dir.
+	// Dir and Name are the path for writing the file: Dir is absolute, Name is relative to it, and no link
+	// within Name is followed out of Dir.
 	Dir, Name string
 	// In is the directory that holds the file.
 	In disk.ID
@@ -114,7 +114,7 @@ const (
 	Damaged  Reason = "unreadable document" // damaged, encrypted or the like
 )
 
-// Count writes how many files were left out for the reason.
+// Count returns the phrase for n files that were omitted for the reason.
 func (r Reason) Count(n int) string {
 	if n != 1 && r == InUse {
 		return fmt.Sprintf("%d files of these rules", n)
@@ -129,7 +129,7 @@ func (r Reason) Count(n int) string {
 type Skip struct {
 	Path   string
 	Reason Reason
-	Err    error // of what is Unreadable
+	Err    error // set if Reason is Unreadable
 }
 
 // MissingError is the error of paths that are not there.
@@ -151,7 +151,7 @@ func (e *MissingError) Error() string {
 // versionControl are the directories that version control keeps its own files in.
 var versionControl = []string{".git", ".hg", ".svn", ".bzr", ".jj", ".pijul", "_darcs", "CVS"}
 
-// Check returns a *MissingError where a path is not there.
+// Check returns a *MissingError if a path does not exist.
 func (s *Selection) Check() error {
 	var missing []string
 	for _, p := range s.Paths {

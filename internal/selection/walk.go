@@ -15,8 +15,8 @@ import (
 	"frizzel/internal/disk"
 )
 
-// Walk calls file with each file, in path order, and skip with what is left out. Whoever
-// gets a file opens or drops it. An error of either ends the walk and is returned; so does the context.
+// Walk calls file with each file, in path order, and skip with each omitted one. The receiver of a file must open
+// or drop it. An error of either function, or of the context, ends the walk and is returned.
 func (s *Selection) Walk(ctx context.Context, file func(File) error, skip func(Skip)) error {
 	paths := slices.Clone(s.Paths)
 	if len(paths) == 0 {
@@ -261,7 +261,7 @@ func (w *walker) link(at dir) error {
 
 // found passes a file on, unless it came before or is not wanted.
 func (w *walker) found(f File, abs func() string) error {
-	var again string // what it comes under a second time
+	var again string // the path of its second occurrence
 	if len(w.Paths) > 1 || w.Follow {
 		again = abs()
 	}

@@ -1,7 +1,7 @@
 // Package settings reads the user's settings files.
 //
 // The central type is [Settings]. Its keys are names of options. Options that let a run write without
-// asking, or accept what is refused, cannot be set.
+// asking, or override a refusal, cannot be set.
 package settings
 
 import (
@@ -36,8 +36,8 @@ type Key struct {
 	Kind    Kind
 	Default string // for people
 	About   string
-	// OneOff says that it decides what a change means, and so counts only for one that is
-	// given on the command line: a script means the same on every host.
+	// OneOff means that the option affects the meaning of a change. It applies only to changes given on the
+	// command line, because a script has the same meaning on every host.
 	OneOff bool
 }
 

@@ -16,10 +16,10 @@ type Edits struct {
 	whole bool // all are kept
 }
 
-// together is how many edits are kept as one piece, at most.
+// together is the maximum number of edits in a piece.
 const together = 1024
 
-// maxEdits is how many bytes of edits are kept, at most; tests keep fewer.
+// maxEdits is the maximum size in bytes of spooled edits. Tests make it small.
 var maxEdits = 256 << 20
 
 // Len returns how many edits there are.
@@ -39,7 +39,7 @@ func (e *Edits) All() iter.Seq2[edit.Edit, error] {
 	return e.first
 }
 
-// first reads the source, and keeps what it yields.
+// first reads the source and spools its edits.
 func (e *Edits) first(yield func(edit.Edit, error) bool) {
 	e.Close()
 	e.kept, e.parts = Spool{}, nil

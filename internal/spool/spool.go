@@ -28,13 +28,13 @@ type block struct {
 	text   []byte
 }
 
-// Ref is where a piece is.
+// A Ref is the position of a piece.
 type Ref struct {
 	at   int64
 	size int
 }
 
-// held is how many bytes stay in memory.
+// held is the maximum number of bytes in memory.
 const held = 1 << 20
 
 // Append keeps a piece.
@@ -86,7 +86,7 @@ func (s *Spool) Read(r Ref, buffer []byte) ([]byte, error) {
 	return buffer, s.read(buffer, r.at)
 }
 
-// blockSize is how many bytes are read at once for small pieces.
+// blockSize is the number of bytes that are read at once for small pieces.
 const blockSize = 64 << 10
 
 // read reads bytes of the file.

@@ -1,13 +1,13 @@
 package spool
 
-// Table is pieces by their numbers, each of which may be replaced. Numbers that are there may
-// be used by several goroutines at once, each by one.
+// A Table is a list of pieces that can be replaced. Several goroutines may read and replace different pieces at
+// once.
 type Table struct {
 	kept Spool
 	refs []Ref
 }
 
-// Len returns how many pieces there are.
+// Len returns the number of pieces.
 func (t *Table) Len() int { return len(t.refs) }
 
 // Grow makes room for n pieces in all, which are empty.

@@ -14,8 +14,8 @@ import (
 	"unicode/utf8"
 )
 
-// mark is what the program's own sequences begin with until they are written. Nobody can
-// know it who wrote a file before the program was started.
+// mark is the prefix of the program's own escape sequences until they are written. It is random, so a file cannot
+// contain it.
 var mark = "\x1b" + rand.Text()
 
 // Paint returns text between a colour sequence (ECMA-48, SGR) with the parameters and one
@@ -30,8 +30,8 @@ func Paint(text string, parameters ...string) string {
 // ClearLine goes back to the start of the line and clears it.
 func ClearLine() string { return mark + "[1G" + mark + "[K" }
 
-// Render returns text as it is sent to a terminal: the program's own sequences as they
-// are, all else made visible, but for line feeds and tabs.
+// Render returns text for a terminal: the program's own escape sequences are unchanged, and all control characters
+// except newlines and tabs are made visible.
 func Render(text string) string {
 	own := strings.Split(text, mark)
 	for i, part := range own {

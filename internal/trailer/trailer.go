@@ -29,8 +29,8 @@ func algorithm(line []byte) digest.Algorithm {
 	return digest.SHA256
 }
 
-// Add returns body, which ends in a line feed, with its digest behind it. The name goes
-// into the digest, so that no content stands for another.
+// Add returns body, which must end in a newline, followed by its digest. The digest covers the name, so one
+// file's content is not valid for another.
 func Add(name string, body []byte) []byte {
 	return append(body[:len(body):len(body)], line(name, body, digest.Fastest())...)
 }
@@ -89,7 +89,7 @@ func (w *Writer) line() string {
 	return words[w.by] + w.by.Sum(w.hash).Hex() + "\n"
 }
 
-// Check reads what a Writer wrote, of length bytes in all, and returns the body, or ErrDamaged.
+// Check verifies the output of a Writer, of length bytes, and returns the body, or ErrDamaged.
 func Check(name string, in io.ReaderAt, length int64) (*io.SectionReader, error) {
 	if length < int64(size) {
 		return nil, ErrDamaged

@@ -7,8 +7,8 @@ import (
 	"github.com/muesli/cancelreader"
 )
 
-// ahead reads a stream while what it read before is worked on, a few chunks ahead at most. What
-// has come is there at once, however little it is.
+// An ahead reads a stream concurrently with its processing, at most a few chunks ahead. It never waits for a chunk
+// to be full.
 type ahead struct {
 	in      cancelreader.CancelReader
 	reading sync.WaitGroup
@@ -24,7 +24,7 @@ type chunk struct {
 	err  error
 }
 
-// Of chunks, how many there are, and how long each may be, bytes.
+// The number of chunks, and their size in bytes.
 const (
 	chunks    = 4
 	chunkSize = 256 << 10
@@ -36,7 +36,7 @@ func newAhead(in io.Reader) (*ahead, error) {
 		a.free <- make([]byte, chunkSize)
 	}
 	var err error
-	if a.in, err = cancelreader.NewReader(in); err != nil { // a regular file, which is never waited for
+	if a.in, err = cancelreader.NewReader(in); err != nil { // a regular file, on which reads do not block
 		if a.in, err = cancelreader.NewReader(struct{ io.Reader }{in}); err != nil {
 			return nil, err
 		}
@@ -61,7 +61,7 @@ func (a *ahead) stop() {
 	_ = a.in.Close()
 }
 
-// Read returns what has come.
+// Read returns the bytes that have arrived. It waits if there are none.
 func (a *ahead) Read(p []byte) (int, error) {
 	for len(a.rest) == 0 {
 		if a.now.err != nil {

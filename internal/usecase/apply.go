@@ -16,12 +16,12 @@ type ApplyOptions struct {
 	Rules *Compiled
 	Plan  *run.Plan
 	Write Writing
-	// Show is called for each file that changes, in path order, if no questions are asked.
+	// Show is called for each changed file, in path order, if no questions are asked.
 	Show func(*run.Result) error
 	// Ask, if it is not nil, asks a person about all files that would change, and
 	// reports whether to write the accepted changes. refused returns why they would not be written.
 	Ask func(ctx context.Context, all []*run.Pending, refused func() []string) (bool, error)
-	// SkipUnreadable leaves out files that cannot be read, and goes on.
+	// SkipUnreadable omits files that cannot be read instead of failing.
 	SkipUnreadable bool
 	// Ready is called before anything is written.
 	Ready func(*Applied) error
@@ -107,7 +107,7 @@ func (o *ApplyOptions) all(ctx context.Context, a *Applied, t *taken) (err error
 	return err
 }
 
-// asked takes what a person takes.
+// asked adds the changes that a person accepts.
 func (o *ApplyOptions) asked(ctx context.Context, a *Applied, t *taken) (err error) {
 	all, s, err := o.Plan.Collect(ctx)
 	a.Summary = s

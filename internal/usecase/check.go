@@ -14,12 +14,12 @@ type CheckOptions struct {
 	Paths []string // scripts and directories of them; - is Rules.Stdin
 	Stdin io.Reader
 	Rules Rules // for the values of parameters
-	// Problems and Trial are told of the problems of each script and of each example.
+	// Problems and Trial are called with the problems of each script and the result of each example.
 	Problems func(script.Problems) error
 	Trial    func(*script.Script, *compile.Trial) error
 }
 
-// Checked counts what a check came to.
+// Checked is the counts of a check.
 type Checked struct {
 	Scripts, Errors, Warnings, Passed, Failed int
 }

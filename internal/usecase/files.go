@@ -24,7 +24,7 @@ type Files struct {
 	OneFileSystem bool
 	MaxSize       int64 // bytes; 0 for any
 	Encoding      string
-	Store         *store.Store // which is left out
+	Store         *store.Store // its directory is omitted
 }
 
 // NewPlan checks what files are meant and joins them with the rules. The error is a

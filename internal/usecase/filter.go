@@ -14,12 +14,12 @@ import (
 	"frizzel/internal/exit"
 )
 
-// FilterOptions say what a filter reads and writes.
+// FilterOptions are the input and the output of a filter.
 type FilterOptions struct {
 	Rules       *Compiled
 	In          io.Reader
 	Out         io.Writer
-	As          string // the path of the file that the input would be, "" for none
+	As          string // the path to treat the input as, or ""
 	Encoding    string // "" for the one that the script or the input says
 	OnlyChanged bool   // write only lines that changed
 	Note        func(line int, text string)

@@ -18,12 +18,11 @@ import (
 	"frizzel/internal/spool"
 )
 
-// held is how many bytes of an input are held, if what becomes of them can be told piece by
-// piece.
+// held is the maximum number of bytes of an input in memory if it can be processed in windows.
 const held = 8 << 20
 
-// all reads the whole input before any of it is written. Nothing is written where something that
-// must hold does not; if something is never closed, the input as it is.
+// all reads the whole input before it writes any output. If an assertion fails it writes nothing; if the input is
+// unreadable it writes the unchanged input.
 func (f *filtering) all(begun []byte) error {
 	if f.program.Windowing(f.file, begun).Order != program.NoWindows {
 		rest, err := io.ReadAll(io.LimitReader(f.In, held))
@@ -67,7 +66,7 @@ func (f *filtering) long(begun []byte) error {
 	return f.chunks(res)
 }
 
-// keepAll writes all of the input to a file, and returns how many bytes those are.
+// keepAll copies the input to a file, and returns its size in bytes.
 func keepAll(kept *os.File, in io.Reader) (size int64, err error) {
 	buffer := make([]byte, chunkSize)
 	for {
@@ -155,8 +154,7 @@ func (f *filtering) whole(raw []byte) error {
 	return edit.Rewrite(f.Out, bytes.NewReader(raw), edits)
 }
 
-// passedOn returns the error of an input that is passed on as it is, since something in it is
-// never closed; nil for any other.
+// passedOn returns the error for an unreadable input, which is written unchanged, or nil.
 func (f *filtering) passedOn(made *program.Result) error {
 	if len(made.Unreadable) == 0 {
 		return nil
@@ -164,7 +162,7 @@ func (f *filtering) passedOn(made *program.Result) error {
 	return exit.Refusals(append(f.unmet(made), "standard input was passed on as it is"))
 }
 
-// judge tells the notes about an input, and returns what does not hold for it.
+// judge reports the notes about an input, and returns the failed assertions as an error.
 func (f *filtering) judge(made *program.Result) error {
 	for _, n := range made.Notes {
 		f.Note(n.Line, n.Text)

@@ -18,7 +18,7 @@ type LayoutOptions struct {
 	Paths []string // scripts and directories of them; - is Stdin
 	Stdin io.Reader
 	Write *Writing // nil only looks
-	// Text gets what standard input becomes, if something is written.
+	// Text is called with the result for standard input.
 	Text func(string) error
 	// Differs is called for each script that is not in the standard layout.
 	Differs func(path string)
@@ -30,8 +30,8 @@ type LaidOut struct {
 	Run   *store.Record // nil if nothing was written
 }
 
-// Layout lays scripts out the standard way. The error is script.Problems where one is
-// wrong; then nothing is written.
+// Layout formats scripts in the standard layout. The error is script.Problems if one has mistakes; then nothing is
+// written.
 func Layout(ctx context.Context, o LayoutOptions) (*LaidOut, error) {
 	scripts, err := ScriptsIn(o.Paths)
 	if err != nil {

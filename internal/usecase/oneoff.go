@@ -20,7 +20,7 @@ type OneOff struct {
 	Statements []string // of the rule language
 }
 
-// Where is an address: what follows its opening word, which is on or in.
+// A Where is an address: its opening word, which is on or in, and the rest.
 type Where struct{ Opening, Text string }
 
 // OneOffName is the name of the script that a one-off change amounts to.
@@ -73,7 +73,7 @@ func (o *OneOff) Saved() (string, error) {
 	return script.Format(s), nil
 }
 
-// headOf returns the place of a node that an option stands for.
+// headOf returns the position of a node that comes from an option.
 func headOf(option string) script.Head {
 	return script.Head{Pos: script.Pos{Line: 1, Column: 1, Width: 1, In: &script.Source{Name: option}}}
 }
@@ -236,13 +236,13 @@ func (o *OneOff) New() (string, error) {
 	return script.Format(&script.Script{Items: append(items, named, o.example(with))}), nil
 }
 
-// plainText returns a text that stands for itself.
+// plainText returns a literal text.
 func plainText(s string) *script.Text {
 	t, _ := script.NewText(s, '"')
 	return t
 }
 
-// example returns an example that holds as it stands.
+// example returns an example that passes.
 func (o *OneOff) example(with string) *script.Example {
 	block := func(raw string) *script.Text { return &script.Text{Block: true, Raw: raw} }
 	n := &script.Example{Name: plainText("…"), Given: block("a line")}

@@ -19,7 +19,7 @@ type Previewed struct {
 	Refuses []string // why an apply would write nothing, a line each
 }
 
-// Preview runs rules and shows what they would change. Nothing is written.
+// Preview runs rules and shows their changes. It writes nothing.
 func Preview(ctx context.Context, o PreviewOptions) (*Previewed, error) {
 	p := &Previewed{}
 	var err error

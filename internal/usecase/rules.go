@@ -39,14 +39,14 @@ type Rules struct {
 	Syntax      syntax.Syntax // of files whose names imply none, and for which no script declares one
 }
 
-// Compiled is rules ready to run, and what they were made of.
+// Compiled is compiled rules and their sources.
 type Compiled struct {
 	Program *program.Program
 	Labels  []string          // of rules, by index; "" for those of a one-off change
 	Sources map[string]string // the texts of scripts and tables, by name
 	Files   []string          // the paths of those that are files
 	Values  map[string]string // of parameters, as they were given
-	// Warnings are about what is allowed but probably unintended.
+	// Warnings are about allowed but probably unintended forms.
 	Warnings script.Problems
 }
 
@@ -67,7 +67,7 @@ type readRules struct {
 	problems script.Problems
 	options  compile.Options
 	sources  map[string]string
-	named    map[string][]byte // what the scripts name, by path
+	named    map[string][]byte // contents of files that the scripts refer to, by path
 }
 
 func (r Rules) read() (*readRules, error) {
@@ -122,7 +122,7 @@ func (r *readRules) compile(further map[string]string) (*Compiled, error) {
 	return c, nil
 }
 
-// load reads what a script names.
+// load reads a file that a script refers to.
 func (r *readRules) load(path string) ([]byte, error) {
 	if text, ok := r.named[path]; ok {
 		return text, nil
@@ -186,8 +186,8 @@ func (r *Rules) options() (compile.Options, error) {
 	return o, nil
 }
 
-// ScriptsIn returns the scripts that paths stand for, in path order: a directory stands for
-// all in it, none for the current directory.
+// ScriptsIn returns the scripts of paths in path order. A directory means all scripts in it. Without paths it
+// is the current directory.
 func ScriptsIn(paths []string) ([]string, error) {
 	if len(paths) == 0 {
 		paths = []string{"."}

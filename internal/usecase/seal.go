@@ -16,7 +16,7 @@ import (
 	"frizzel/internal/vault/transaction"
 )
 
-// Sealing keeps a review as it is made.
+// A Sealing stores a review while it is made.
 type Sealing struct {
 	Rules *Compiled
 	// Diff writes a file's changes for a person, without hidden text.
@@ -26,7 +26,7 @@ type Sealing struct {
 	seal *seal.Writer
 }
 
-// Add adds what would become of a file.
+// Add adds the result for a file.
 func (s *Sealing) Add(r *run.Result) error {
 	if err := s.begin(); err != nil {
 		return err
@@ -87,8 +87,8 @@ type SealApplied struct {
 	Count int           // changes written
 }
 
-// ApplySeal writes exactly what was reviewed. If a file is neither what was reviewed
-// nor the result, nothing is written, and the error is a refusal that names all such.
+// ApplySeal writes exactly the reviewed contents. If a file has neither its reviewed old nor its new content,
+// nothing is written, and the error is a refusal that names all such files.
 func ApplySeal(ctx context.Context, o ApplySealOptions) (*SealApplied, error) {
 	if _, err := Recover(ctx, o.Write); err != nil {
 		return nil, err

@@ -54,20 +54,20 @@ type Stamped struct {
 	Template int    // by its place among those given
 	Row      int    // its number, from 1
 	Exists   bool
-	Old      []byte // what the file holds now
+	Old      []byte // the current content
 	Edits    edit.List
 	meta     disk.Meta
 }
 
-// Changes returns how many lines or runs of lines change, one for a new file.
+// Changes returns the number of runs of changed lines; 1 for a new file.
 func (s *Stamped) Changes() int { return len(s.Edits) }
 
 // Stamps are the files that rows make.
 type Stamps struct {
 	Files    []*Stamped // in the order of their paths, without those that are as they are to be
-	Same     int        // how many those are
+	Same     int        // number of unchanged files
 	Warnings script.Problems
-	// Rules is what the further rules say of all files, nil without any; Labels are theirs.
+	// Rules is the summary of the further rules over all files, or nil. Labels are their labels.
 	Rules  *run.Summary
 	Labels []string
 }
@@ -226,8 +226,8 @@ func (st *stamping) fill(name string, t *script.Text, raw string, file program.F
 	return out, nil
 }
 
-// path returns where a row's file goes. Values may name files and directories, but lead out of
-// the directory that --to names no more than that does itself.
+// path returns the path of a row's file. Values may contain names of files and directories, but must not lead out
+// of the directory of --to, unless its literal text does.
 func (st *stamping) path(t *stampTemplate, row values.Row, o compile.Options) (string, error) {
 	out, err := st.fill("--to", st.to, st.To, program.File{Path: t.path}, row, o)
 	if err != nil {
@@ -261,7 +261,7 @@ func (st *stamping) unused() error {
 	return nil
 }
 
-// against holds what a file is to be against what it is.
+// against compares the new content of a file with the current one.
 func (s *Stamped) against(whole string, fresh []byte, t *stampTemplate) error {
 	if template, err := filepath.Abs(t.path); err == nil && template == whole {
 		return exit.Wrongf("row %d would write over its template %s", s.Row, t.path)

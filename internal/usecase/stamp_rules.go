@@ -13,11 +13,11 @@ import (
 	"frizzel/internal/values"
 )
 
-// stampRules are the further rules. They run once over all that is made: what they count,
-// expect and give pseudonyms to goes through all of it, as through the files of an apply.
+// stampRules are the further rules. They run over all new files as one run: counts, expectations and pseudonyms
+// span all of them, as they do in an apply.
 type stampRules struct {
 	*readRules
-	compiled *Compiled // with the values of the row at hand
+	compiled *Compiled // with the values of the current row
 	warnings script.Problems
 	summary  *run.Summary
 	refuses  []string
@@ -29,7 +29,7 @@ func newStampRules(r Rules) (*stampRules, error) {
 	return &stampRules{readRules: read}, err
 }
 
-// over runs the rules over what a template became; all are the values of the row.
+// over runs the rules over a filled-in template. all are the values of the row.
 func (r *stampRules) over(text []byte, file program.File, row values.Row, all map[string]string) ([]byte, error) {
 	if len(r.scripts) == 0 {
 		return text, nil
@@ -55,7 +55,7 @@ func (r *stampRules) over(text []byte, file program.File, row values.Row, all ma
 	return rev.Raw.Apply(text), nil
 }
 
-// compileFor compiles the rules for a row, anew only where they ask for its values.
+// compileFor compiles the rules for a row, or returns the previous result if the rules do not use its values.
 func (r *stampRules) compileFor(row values.Row, all map[string]string) error {
 	if r.compiled != nil && !slices.ContainsFunc(r.compiled.Program.Params, func(p program.Param) bool {
 		_, ok := row.Values[p.Name]

@@ -43,7 +43,7 @@ func (s *Stamped) change(taken edit.List) (change.Change, error) {
 	return change.Change{Path: s.Path, Dir: dir, Name: name, Op: change.Create, Meta: s.meta, Edits: taken}, nil
 }
 
-// StampTaken is what a person accepts of a file.
+// A StampTaken is the accepted changes of a file.
 type StampTaken struct {
 	*Stamped
 	Edits edit.List

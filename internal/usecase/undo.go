@@ -18,7 +18,7 @@ import (
 // UndoOptions are the options of Undo.
 type UndoOptions struct {
 	Kind  store.Kind // Undo or Redo
-	Names []string   // perhaps a run, then paths; no run is the last one
+	Names []string   // optionally a run, then paths; without a run, the last one
 	Write Writing
 	Force bool // files that have changed since, too
 	Asks  bool // Take asks a person, who is shown each file; nothing else is written then
@@ -30,8 +30,8 @@ type UndoOptions struct {
 	Found func(r *store.Record, left []store.Left)
 }
 
-// Later says what becomes of a file that has changed since, if what the run changed can
-// be taken back around that.
+// Later is the treatment of a file that changed after the run, if the run's changes can be undone around the
+// later ones.
 type Later int
 
 const (
@@ -48,8 +48,8 @@ type TakenBack struct {
 	Already int           // files that are as they were already
 }
 
-// asked returns the changes that are taken, and how many edits they hold. later are those of files
-// that have changed since.
+// asked returns the accepted changes, and their number of edits. later marks those of files that changed after
+// the run.
 func (o *UndoOptions) asked(back *change.Spooled, later map[int]bool) (taken *change.Spooled, count int, err error) {
 	left := map[int]bool{}
 	i := -1
@@ -97,7 +97,7 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 		return o.look(t, records, history.Reversal{Paths: paths, Force: o.Force, Trust: trust})
 	}
 	trust := history.TrustAll
-	if o.Asks { // and shows what is read of the files
+	if o.Asks { // show progress before the questions
 		trust = history.TrustLarge
 	}
 	back, later, err := look(trust)
@@ -141,8 +141,8 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 	}
 }
 
-// look returns the changes that take a run back, and which of them are of files that have changed
-// since; and says what is left alone.
+// look returns the changes that undo a run, and marks those of files that changed after it. It reports the files
+// that are left unchanged.
 func (o *UndoOptions) look(t *TakenBack, records []*store.Record, how history.Reversal) (back *change.Spooled, later map[int]bool, err error) {
 	back, later = &change.Spooled{}, map[int]bool{}
 	var left []store.Left
@@ -160,8 +160,8 @@ func (o *UndoOptions) look(t *TakenBack, records []*store.Record, how history.Re
 	return back, later, err
 }
 
-// find returns the run that the first name names, or the last one, and the absolute paths
-// that the others name, each of which the run touches.
+// find returns the run of the first name, or the last run, and the absolute paths of the other names. It returns
+// an error if the run did not touch one of them.
 func (o *UndoOptions) find(records []*store.Record) (*store.Record, []string, error) {
 	r, names, err := o.named(records)
 	if err != nil {

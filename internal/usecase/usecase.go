@@ -11,8 +11,8 @@ import (
 	"frizzel/internal/exit"
 )
 
-// notRead words the error of a file that a person named and that cannot be read; what is
-// what kind of file it is.
+// notRead returns the error for a file of the command line that cannot be read. what is the kind of file for the
+// message.
 func notRead(what, path string, err error) error {
 	var p *fs.PathError
 	if errors.Is(err, fs.ErrNotExist) {

@@ -23,7 +23,7 @@ type Writing struct {
 	Store   *store.Store
 	Command []string // as it was given, for the history
 	Note    string
-	Beside  string // a suffix for the names of old files left beside the new ones; "" leaves none
+	Beside  string // suffix of the names of copies of the old files; "" for no copies
 	Into    string // a directory for the changed files, whose originals stay; "" for none
 	After   string // a command to run once files have changed
 	Prove   *hook.Proof
@@ -162,7 +162,7 @@ func (w *Writing) into(changes change.Set) (change.Set, error) {
 	return out, nil
 }
 
-// metaOf returns what a file is, besides its content, that a change is about.
+// metaOf returns the attributes of the file of a change.
 func metaOf(system disk.System, c *change.Change) (disk.Meta, error) {
 	f, err := c.Open(system)
 	if err != nil {
@@ -176,8 +176,8 @@ func metaOf(system disk.System, c *change.Change) (disk.Meta, error) {
 	return disk.MetaOf(f, info)
 }
 
-// Below returns the name that a file has below a directory that stands for the current one:
-// its path from there, or its whole path without the first slash.
+// Below returns the name of a file below a directory that mirrors the current one: its path relative to the current
+// directory, or its absolute path without the first slash.
 func Below(path string) string {
 	here, err := filepath.Abs(".")
 	if err != nil {

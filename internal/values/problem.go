@@ -12,8 +12,8 @@ import (
 	"go.yaml.in/yaml/v3"
 )
 
-// problem returns what a parser of text said, with the line (from 1) where it knows one, and in
-// the words of who wrote the file: shape says what such a file holds.
+// problem returns a parser's error with its 1-based line, if known, in the terms of the user. shape describes the
+// content of a valid file.
 func problem(text []byte, err error, shape string) error {
 	var (
 		syntax *json.SyntaxError
@@ -33,7 +33,7 @@ func problem(text []byte, err error, shape string) error {
 	return errors.New(strings.TrimPrefix(err.Error(), "yaml: "))
 }
 
-// TOMLProblem returns what the parser of TOML said of text, with the line where that is.
+// TOMLProblem returns the error of the TOML parser for text, with its line.
 func TOMLProblem(text []byte, err error) error {
 	var toml *unstable.ParserError
 	if !errors.As(err, &toml) || len(toml.Highlight) == 0 {

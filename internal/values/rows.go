@@ -72,8 +72,8 @@ func numbered(tables []map[string]string) ([]Row, error) {
 	return rows, nil
 }
 
-// ReadEach returns rows of what is written as name=a,b,c, each naming a column; all have as
-// many values.
+// ReadEach returns the rows of columns that are written as name=a,b,c. All columns must have the same number of
+// values.
 func ReadEach(columns []string) ([]Row, error) {
 	var tables []map[string]string
 	for i, c := range columns {
@@ -168,7 +168,7 @@ func rowsOfTOML(text []byte) ([]map[string]string, error) {
 	return tables, TOMLProblem(text, p.Error())
 }
 
-// tomlKey returns an expression's key, of how many parts it is, and its line.
+// tomlKey returns an expression's key, the number of its parts, and its line.
 func tomlKey(p *unstable.Parser, e *unstable.Node) (name string, parts, line int) {
 	for key := e.Key(); key.Next(); parts++ {
 		if parts == 0 {

@@ -29,7 +29,7 @@ func Read(name string, text []byte) (map[string]string, error) {
 	}
 }
 
-// notSingle is the error of what holds several values, or none.
+// notSingle is the error for a name with several values or without one.
 func notSingle(line int, name string) error {
 	const most = 60 // characters of a name that a message shows
 	if runes := []rune(name); len(runes) > most {
@@ -41,7 +41,7 @@ func notSingle(line int, name string) error {
 	return fmt.Errorf("line %d: %s is not a single value", line, name)
 }
 
-// readTOML takes one expression after the other, so that nothing is built of what is nested.
+// readTOML reads expression by expression, so that nested values use no memory.
 func readTOML(text []byte) (map[string]string, error) {
 	values := map[string]string{}
 	p := unstable.Parser{}
@@ -81,7 +81,7 @@ func readJSON(text []byte) (map[string]string, error) {
 	return single(table)
 }
 
-// single returns an object's values, each of which is one alone.
+// single returns an object's values, each of which must be a scalar.
 func single(object map[string]any) (map[string]string, error) {
 	values := map[string]string{}
 	for name, v := range object {

@@ -1,5 +1,5 @@
 // Package vault holds the tests of its four packages together: store (records of runs), transaction (writes
 // files, all or none), history (undo and redo) and hold (runs that must be confirmed in time).
 //
-// The tests let the machine go down at any moment, on disks that lose what was not synced.
+// The tests crash the machine at any moment, on disks that lose unsynced data.
 package vault

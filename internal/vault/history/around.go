@@ -14,8 +14,8 @@ import (
 // errTouches is the reason of a file whose later changes touch those of the run.
 var errTouches = errors.New("it was changed since where the run changed it; --force puts it back all the same")
 
-// around carries edits of a text over to what later ones made of it: those stay, and the edits
-// are made around them. The error is errTouches where one of each touch.
+// around rebases edits onto the result of later edits of the same text, which stay. The error is errTouches if an
+// edit touches a later one.
 func around(later, edits edit.List) (edit.List, error) {
 	out := make(edit.List, 0, len(edits))
 	shift, k := 0, 0
@@ -33,11 +33,11 @@ func around(later, edits edit.List) (edit.List, error) {
 	return out, nil
 }
 
-// maxAround is up to how many bytes of a file what a run changed is taken back around later
-// changes, for which it has to be compared.
+// maxAround is the maximum size in bytes of a file whose changes can be undone around later ones, since that
+// needs a comparison in memory.
 const maxAround = 256 << 20
 
-// around takes back what the run changed around what changed since.
+// around undoes the run's changes to a file and keeps later ones.
 func (w *reverser) around(b *Back, e *store.Entry, f disk.File) error {
 	if max(e.Old.Size, b.Print.Size) > maxAround {
 		return errLarge
@@ -58,7 +58,7 @@ func (w *reverser) around(b *Back, e *store.Entry, f disk.File) error {
 		return err
 	}
 	ran := edits.Apply(old)
-	back, err := around(diff.Compare(ran, now), edits.Invert(old)) // what changed since is told by whole lines
+	back, err := around(diff.Compare(ran, now), edits.Invert(old)) // later changes are known as whole lines
 	if document.KindOf(b.Path) != document.None {
 		back, err = aroundInDocument(b.Path, old, ran, now)
 	}
@@ -66,8 +66,8 @@ func (w *reverser) around(b *Back, e *store.Entry, f disk.File) error {
 	return err
 }
 
-// aroundInDocument is around for an office document: what was changed, and what changed since, is
-// told by its text, whose lines are whole paragraphs.
+// aroundInDocument is around for an office document: both changes are edits of its text, whose lines are whole
+// paragraphs.
 func aroundInDocument(path string, old, ran, now []byte) (edit.List, error) {
 	var all [3]*document.Document
 	for i, raw := range [][]byte{old, ran, now} {

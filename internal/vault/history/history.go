@@ -50,7 +50,7 @@ func UndoOf(records []*store.Record, r *store.Record) (*store.Record, error) {
 	return nil, ErrNothing
 }
 
-// Undone returns how many files of each run have been taken back, by its ID.
+// Undone returns the number of undone files of each run, by its ID.
 func Undone(records []*store.Record) (map[string]int, error) {
 	undone, err := undoneFiles(records)
 	counts := map[string]int{}
@@ -82,7 +82,7 @@ func (p *paths) has(path string) bool {
 	return ok
 }
 
-// of returns how many they are of a run's files.
+// of returns the number of a run's files that the paths contain.
 func (p *paths) of(r *store.Record) int {
 	switch {
 	case p == nil:
@@ -128,8 +128,8 @@ func undoneFiles(records []*store.Record) (map[string]*paths, error) {
 	return undone, nil
 }
 
-// LeftBy tells the digests of what runs left at a path: an old content beside a new one, or a
-// changed copy. The records are read when it is first asked.
+// LeftBy returns a function from a path to the digests of the copies that runs left there: old contents beside new
+// ones, and changed copies. It reads the records on the first call.
 func LeftBy(s *store.Store) func(path string) []digest.Digest {
 	var left map[string][]digest.Digest
 	return func(path string) []digest.Digest {
@@ -163,8 +163,7 @@ func Shown(s *store.Store, r *store.Record, e *store.Entry) diff.Windows {
 	return diff.Stream(func() (io.ReadCloser, error) { return s.OpenOld(r, e) }, s.Edits(r, e))
 }
 
-// Verify reads everything that is kept of all runs, and returns what is not as it was
-// written, and how many runs there are.
+// Verify reads the stored data of all runs. It returns the damaged parts and the number of runs.
 func Verify(s *store.Store) (damaged []store.Damaged, runs int, err error) {
 	records, damaged, err := s.Runs()
 	for _, r := range records {

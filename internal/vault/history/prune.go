@@ -15,8 +15,8 @@ type Pruning struct {
 	Total     int64
 }
 
-// Prune forgets runs, and returns them, and how many bytes that freed. They cannot be
-// taken back any more. Runs on hold, and those that are not recovered, stay.
+// Prune removes runs from the store, and returns them and the number of bytes that it freed. They can no longer be
+// undone. Runs on hold, and unrecovered ones, stay.
 func Prune(l *store.Locked, p Pruning, now time.Time) (pruned []*store.Record, freed int64, err error) {
 	records, _, err := l.Runs()
 	if err != nil {
@@ -54,19 +54,18 @@ func forget(l *store.Locked, records []*store.Record, n int, most int64, old fun
 // stays reports whether a run is never forgotten: one on hold, or that is not recovered.
 func stays(r *store.Record) bool { return r.State() == store.Held || r.State().Unfinished() }
 
-// Keeping says how long runs are kept, and how much all of them may take, in bytes; a zero
-// sets no bound.
+// A Keeping limits the age of runs and their total size in bytes; 0 means no limit.
 type Keeping struct {
 	For   time.Duration
 	Bytes int64
 }
 
-// few is how many runs are looked at every time that one is written.
+// few is the number of runs that are checked after every run.
 const few = 200
 
-// Tidy forgets the oldest runs that are over a bound, and returns how many, and how many
-// bytes that freed. The newest run, those on hold and those that are not recovered stay. So
-// that it costs next to nothing it does nothing most times where there are very many.
+// Tidy removes the oldest runs that exceed a limit, and returns their number and the bytes that it freed. The
+// newest run, those on hold and unrecovered ones stay. If there are very many runs it usually does nothing, so that
+// its cost stays small.
 func Tidy(l *store.Locked, k Keeping, now time.Time) (forgotten int, freed int64, err error) {
 	records, _, err := l.Runs()
 	if err != nil || len(records) > few && len(records)%16 != 0 {

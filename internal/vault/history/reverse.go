@@ -20,14 +20,13 @@ type Reversal struct {
 	Trust Trust
 }
 
-// Trust is of which files it is enough that they look as the run left them, by all that is known of
-// one but its content. Whoever writes such a file finds out, and writes nothing.
+// A Trust says for which files equal attributes are enough to assume that the content is unchanged since the run.
+// The content is verified before such a file is written.
 type Trust int
 
 const (
 	TrustNone Trust = iota
-	// TrustLarge is of those that take long to be read; what is kept of them is taken for what was
-	// put there, too.
+	// TrustLarge trusts large files, and their stored contents, because reading them takes long.
 	TrustLarge
 	TrustAll
 )
@@ -35,13 +34,12 @@ const (
 // Back is a change that takes a file of a run back.
 type Back struct {
 	change.Change
-	// Later says that the file has changed since, and what the run changed is taken
-	// back around that.
+	// Later means that the file changed after the run, and the run's changes are undone around the later ones.
 	Later bool
 }
 
-// Reverse calls take with each change that takes a run back, and returns the files that are
-// left alone, and how many are as they were already. records are all runs.
+// Reverse calls take with each change that undoes a run. It returns the files that it leaves unchanged, and the
+// number of files that have their old content already. records are all runs.
 func Reverse(s *store.Store, records []*store.Record, r *store.Record, how Reversal, take func(*Back) error) (left []store.Left, already int, err error) {
 	all, err := undoneFiles(records)
 	if err != nil {
@@ -64,7 +62,7 @@ func Reverse(s *store.Store, records []*store.Record, r *store.Record, how Rever
 			switch {
 			case l.failed != nil:
 				return left, already, l.failed
-			case l.back == nil && l.reason == nil: // nobody asked for it
+			case l.back == nil && l.reason == nil: // not selected
 			case errors.Is(l.reason, errAlready):
 				already++
 			case l.reason != nil:
@@ -79,7 +77,7 @@ func Reverse(s *store.Store, records []*store.Record, r *store.Record, how Rever
 	return left, already, nil
 }
 
-// together is how many files are looked at at once.
+// together is the number of files that are checked at once.
 const together = 1024
 
 // inAdvance yields the results of look for n files, in groups of together files. While the caller
@@ -123,8 +121,7 @@ func (w *reverser) look(i int, wanted func(*store.Entry) bool) (l looked) {
 	return l
 }
 
-// each does something for n files, by several workers where they are many, each taking
-// neighbours.
+// each calls do with ranges of n files, from several workers if there are many files.
 func each(n int, do func(from, to int)) {
 	workers := runtime.GOMAXPROCS(0)
 	if n < together {

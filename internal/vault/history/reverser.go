@@ -21,19 +21,19 @@ type reverser struct {
 	trust    Trust
 	sameBoot bool // devices have the numbers that they had
 
-	path   string // of the directory at hand
+	path   string // of the current directory
 	dir    disk.Dir
 	failed error // why there is none
 }
 
-// close releases the directory at hand.
+// close releases the current directory.
 func (w *reverser) close() {
 	if w.dir != nil {
 		disk.Close(w.dir)
 	}
 }
 
-// open opens a directory, unless it is the one at hand.
+// open opens a directory, unless it is the current one.
 func (w *reverser) open(path string) (disk.Dir, error) {
 	if path != w.path {
 		w.close()
@@ -111,11 +111,11 @@ func (w *reverser) looksSo(e *store.Entry, is disk.Info) bool {
 		is.Inode == e.Staged.Inode && (!w.sameBoot || is.Device == e.Staged.Device) && e.After != e.Before
 }
 
-// long is from how many bytes on what is kept of a file is read while the file itself is.
+// long is the size in bytes from which a file and its stored content are read concurrently.
 const long = 4 << 20
 
-// kept returns a function that verifies what is kept of a file. Of a large one that has begun by then; join waits for
-// its end.
+// kept returns a function that verifies the stored content of a file. For a large file the verification has
+// already begun; join waits for its end.
 func (w *reverser) kept(e *store.Entry) (verify func() error, join func()) {
 	if e.Op != change.Rewrite || e.Old.Size <= long && e.Edits.Size <= long || e.Edits.Digest == (digest.Digest{}) {
 		return func() error { return w.Verify(w.record, e) }, func() {}
@@ -154,7 +154,8 @@ func (w *reverser) old(e *store.Entry) edit.Opener {
 	return func() (io.ReadCloser, error) { return w.OpenOld(w.record, e) }
 }
 
-// there takes back a file that is there. now is it, open, and nil if it is what the run left.
+// there undoes the change of an existing file. now is the open file, or nil if it is known to be unchanged since
+// the run.
 func (w *reverser) there(b *Back, e *store.Entry, now disk.File, kept func() error) error {
 	switch {
 	case e.Op == change.Create && b.Before != e.After && !w.force:
@@ -189,7 +190,7 @@ func (w *reverser) there(b *Back, e *store.Entry, now disk.File, kept func() err
 	return kept()
 }
 
-// opener opens a file as it is now.
+// opener returns a function that opens the current file.
 func (w *reverser) opener(e *store.Entry) edit.Opener {
 	return func() (io.ReadCloser, error) {
 		c := change.Change{Path: e.Absolute(), Dir: string(e.Dir), Name: string(e.Name)}

@@ -1,4 +1,4 @@
-// Package hold undoes runs that nobody keeps in time.
+// Package hold undoes runs that are not confirmed in time.
 //
 // A run on hold is watched from before its first file is replaced: [Guard] waits until the run
 // is kept or its time is over, and then undoes it. The run's journal decides, which is read and written
@@ -38,8 +38,7 @@ func (e *NotHeldError) Error() string {
 	return fmt.Sprintf("run %s did not come to its end, so there is nothing to keep", e.Run.Name())
 }
 
-// Keep says that a run on hold stays as it is. The error is a *NotHeldError if it does
-// not wait for that.
+// Keep confirms a run on hold. The error is a *NotHeldError if the run is not on hold.
 func Keep(l *store.Locked, id string) (*store.Record, error) {
 	r, err := l.Run(id)
 	if err != nil {
@@ -109,9 +108,8 @@ const (
 	retryMost  = 30 * time.Second
 )
 
-// Guard watches a run on hold until it is kept, taken back or put back, and takes it back
-// when its time is over, or when ctx ends. It tries again for as long as it fails. ready
-// is called once it watches; after is told of a run that was taken back.
+// Guard watches a run on hold until it is confirmed, undone or put back, and undoes it when its time is over or ctx
+// ends. It retries until it succeeds. It calls ready when it watches, and after when the run was undone.
 func Guard(ctx context.Context, s *store.Store, id string, command []string, ready func(), after func(Outcome)) {
 	g := guard{store: s, id: id, command: command, after: after}
 	ready()
@@ -147,7 +145,7 @@ var errNotRecovered = errors.New("the run is not recovered")
 // finish does what there is to do under the store's lock. It reports over if nothing is
 // left to watch; without an error the run waits to be kept.
 func (g *guard) finish(ctx context.Context) (over bool, err error) {
-	l, err := g.store.Lock(ctx) // waits for the run itself, which is at work
+	l, err := g.store.Lock(ctx) // waits for the run itself to end
 	if err != nil {
 		return false, err
 	}

@@ -20,7 +20,7 @@ type Blob struct {
 	Length int64   `json:"length"` // bytes in the backup
 	Size   int64   `json:"size"`   // bytes of the content
 	Packed Packing `json:"packed,omitempty"`
-	Count  int     `json:"count,omitempty"` // of edits, how many
+	Count  int     `json:"count,omitempty"` // number of edits
 	// Digest is that of the content, zero if the entry has it.
 	Digest digest.Digest `json:"digest,omitzero"`
 }
@@ -33,11 +33,11 @@ type Backup struct {
 
 	mu     sync.Mutex
 	at     int64
-	block  []byte // the one at hand
+	block  []byte // the current block
 	blocks []Blob
 }
 
-// blockSize is from how many bytes on a block is written.
+// blockSize is the size in bytes from which a block is written.
 const blockSize = 128 << 10
 
 // NewBackup begins the backup of a run.
@@ -54,13 +54,12 @@ func (l *Locked) NewBackup(r *Record) (*Backup, error) {
 	return &Backup{file: &disk.Hastened{File: f}, minFast: l.Limits.MinFast}, nil
 }
 
-// worthPacking is from how many bytes on a content is compressed by itself.
+// worthPacking is the size in bytes from which a content is compressed separately.
 const worthPacking = 4 << 10
 
 const maxPacked = 64 << 20
 
-// Put appends a content, compressed where that pays. It may be called by several
-// goroutines at once.
+// Put appends a content, compressed if that makes it smaller. Several goroutines may call it at once.
 func (b *Backup) Put(content []byte) (Blob, error) {
 	if len(content) < worthPacking {
 		return b.putSmall(content)
@@ -68,7 +67,7 @@ func (b *Backup) Put(content []byte) (Blob, error) {
 	return b.put(content)
 }
 
-// putSmall appends a content to the block at hand.
+// putSmall appends a content to the current block.
 func (b *Backup) putSmall(content []byte) (Blob, error) {
 	b.mu.Lock()
 	blob := Blob{Block: len(b.blocks) + 1, Offset: int64(len(b.block)), Size: int64(len(content))}
@@ -82,7 +81,7 @@ func (b *Backup) putSmall(content []byte) (Blob, error) {
 	return blob, err
 }
 
-// flush writes the block at hand.
+// flush writes the current block.
 func (b *Backup) flush() error {
 	if len(b.block) == 0 {
 		return nil
@@ -148,7 +147,7 @@ func (p *ContentWriter) Write(content []byte) (int, error) {
 	return p.packer.Write(content)
 }
 
-// pieceFile is where a piece goes in the end.
+// A pieceFile writes the bytes of a piece to the backup.
 type pieceFile struct{ *ContentWriter }
 
 func (p pieceFile) Write(content []byte) (int, error) {
@@ -158,7 +157,7 @@ func (p pieceFile) Write(content []byte) (int, error) {
 	return n, err
 }
 
-// End ends the piece, and says where it is.
+// End finishes the piece and returns its position.
 func (p *ContentWriter) End() (Blob, error) {
 	defer p.backup.mu.Unlock()
 	var err error
@@ -168,10 +167,10 @@ func (p *ContentWriter) End() (Blob, error) {
 	return p.blob, err
 }
 
-// manyEdits is from how many edits on they are not held.
+// manyEdits is the number of edits from which they are not kept in memory.
 const manyEdits = 4096
 
-// usualEdit is how many bytes an edit takes, about.
+// usualEdit is the approximate size of an encoded edit in bytes.
 const usualEdit = 12
 
 // PutEdits appends edits.
@@ -206,11 +205,11 @@ func (b *Backup) Close(r *Record) error {
 	return errors.Join(err, b.file.Sync(), b.file.Close())
 }
 
-// stagedName is where the new content of a file waits that is rewritten in place.
+// stagedName returns the name of the staged content of file i, which is rewritten in place.
 func stagedName(i int) string { return fmt.Sprintf("new-%d", i) }
 
-// NewStaged makes the file that keeps the new content of file i of a run, which is rewritten in
-// place, for proofs to see. It need not outlive a crash, after which the old content comes back.
+// NewStaged creates the file with the new content of file i of a run, which is rewritten in place, for proofs. It
+// need not survive a crash, after which the old content is restored.
 func (l *Locked) NewStaged(r *Record, i int) (disk.File, error) {
 	dir, err := l.runDir(r.ID)
 	if err != nil {
@@ -248,8 +247,7 @@ func (l *Locked) DropStaged(r *Record, i int) {
 	}
 }
 
-// Extract writes the old content of a file beside the records, if a person can get at
-// it, and returns its path.
+// Extract writes the old content of a file next to the records, for the user to inspect, and returns its path.
 func (l *Locked) Extract(r *Record, i int, e *Entry) (string, error) {
 	dir, err := l.runDir(r.ID)
 	if err != nil {

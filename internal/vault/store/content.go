@@ -24,7 +24,7 @@ type verified struct {
 	packed  io.Closer // in, if it is compressed; else nil
 	file    io.Closer
 	hash    hash.Hash
-	sum     digest.Digest // zero if nothing is to be held against it
+	sum     digest.Digest // zero if the content is not verified
 	size    int64         // -1 if it is not known
 	read    int64
 	damaged error
@@ -116,7 +116,7 @@ type unpacked struct {
 	text   []byte
 }
 
-// get returns a block, which read reads where it is not there.
+// get returns a block. It calls read if the block is not in memory.
 func (b *blocks) get(number int, read func() ([]byte, error)) ([]byte, error) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -133,7 +133,7 @@ func (b *blocks) get(number int, read func() ([]byte, error)) ([]byte, error) {
 	return text, err
 }
 
-// openPiece reads a piece that stands by itself.
+// openPiece returns a reader of a piece that is not in a block.
 func (s *Store) openPiece(r *Record, blob Blob, sum digest.Digest) (io.ReadCloser, error) {
 	dir, err := s.runDir(r.ID)
 	if err != nil {
@@ -166,7 +166,7 @@ func (s *Store) openPiece(r *Record, blob Blob, sum digest.Digest) (io.ReadClose
 	return v, nil
 }
 
-// maxHeld is up to how many bytes a piece is read at once.
+// maxHeld is the maximum size in bytes of a piece that is read at once.
 const maxHeld = 4 << 20
 
 // held reads a piece at once.
@@ -187,8 +187,8 @@ func held(backup disk.File, blob Blob, sum digest.Digest) (io.ReadCloser, error)
 	return io.NopCloser(bytes.NewReader(content)), nil
 }
 
-// OpenOld reads the content that a run's file had before it. At its end it fails where that is
-// not what was kept.
+// OpenOld returns a reader of the content that a file had before the run. At the end it fails if the stored content
+// is damaged.
 func (s *Store) OpenOld(r *Record, e *Entry) (io.ReadCloser, error) {
 	if e.Op == change.Create {
 		return io.NopCloser(bytes.NewReader(nil)), nil
@@ -218,7 +218,7 @@ func notHad(what string, r *Record, e *Entry, err error) error {
 	return fmt.Errorf("the %s of %s in run %s cannot be had: %w", what, e.Path, r.ID, err)
 }
 
-// Edits returns what a run did to one of its files, against its old content.
+// Edits returns the edits of a run to one of its files, against the old content.
 func (s *Store) Edits(r *Record, e *Entry) edit.Source { return keptEdits{s, r, e} }
 
 // keptEdits are the edits of a file as they are kept.
@@ -228,7 +228,7 @@ type keptEdits struct {
 	entry  *Entry
 }
 
-// Len returns how many they are.
+// Len returns the number of edits.
 func (k keptEdits) Len() int { return k.entry.Edits.Count }
 
 // All reads them.
@@ -281,8 +281,8 @@ func (s *Store) Readable(r *Record, e *Entry) error {
 	return err
 }
 
-// Contents returns what a run's file was, and the edits to that, of a file that is small enough
-// to be held: what is kept of it, held against its digests.
+// Contents returns the old content of a run's file and the edits to it, verified against their digests. The file
+// must be small enough for memory.
 func (s *Store) Contents(r *Record, e *Entry) (old []byte, edits edit.List, err error) {
 	if e.Op != change.Create {
 		if old, err = s.content(r, e.Old, e.Before); err != nil {
@@ -298,8 +298,8 @@ func (s *Store) Contents(r *Record, e *Entry) (old []byte, edits edit.List, err 
 	return old, edits, nil
 }
 
-// Verify reads what is kept of a file, and returns what is not as it was put there: its old
-// content, or edits that do not make the new one of it.
+// Verify reads the stored data of a file and returns an error if it is damaged: the old content does not match its
+// digest, or the edits do not produce the new content.
 func (s *Store) Verify(r *Record, e *Entry) error {
 	old, err := s.OpenOld(r, e)
 	if err != nil {

@@ -9,8 +9,8 @@ import (
 	"frizzel/internal/trailer"
 )
 
-// A file of the store's own ends in a digest, so that what was flipped or cut is noticed. It
-// is replaced as a whole, never changed in place.
+// A file of the store ends in a digest, so that damage is detected. It is replaced as a whole, never changed in
+// place.
 
 // putDigested replaces a file by body, whole or not at all. Its name is on disk once the
 // directory is synced.

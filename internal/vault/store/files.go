@@ -47,7 +47,7 @@ func FilesOf(secret string, all []Entry) (*Files, error) {
 	return f, nil
 }
 
-// Len returns how many files there are; nil has none.
+// Len returns the number of files; 0 for nil.
 func (f *Files) Len() int {
 	if f == nil {
 		return 0
@@ -55,15 +55,14 @@ func (f *Files) Len() int {
 	return f.count
 }
 
-// Set says what is known of file i. It may be called by several goroutines at once, each for
-// files of its own.
+// Set stores the entry of file i. Several goroutines may call it at once for different files.
 func (f *Files) Set(i int, e *Entry) error {
 	to := change.NewEncoder(usualEntry)
 	e.encode(to)
 	return f.table.Set(i, to.Text)
 }
 
-// usualEntry is how many bytes most entries take at most.
+// usualEntry is the usual maximum size of an encoded entry in bytes.
 const usualEntry = 512
 
 // known reads the files, if that is not done.
@@ -135,14 +134,14 @@ func (f *Files) All() iter.Seq2[*Entry, error] {
 	}
 }
 
-// manyEntries is from how many files on it pays to compress them while they are gathered.
+// manyEntries is the number of files from which entries are compressed concurrently with their encoding.
 const manyEntries = 10_000
 
 // write writes all files, compressed.
 func (f *Files) write(out io.Writer) error {
 	workers := 1
 	if f.count >= manyEntries {
-		workers = 2 // one compresses what the other gathers
+		workers = 2 // one encodes while the other compresses
 	}
 	packed, err := zstd.NewWriter(out, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(workers), zstd.WithLowerEncoderMem(true), zstd.WithWindowSize(512<<10))
 	if err != nil {
@@ -188,10 +187,10 @@ func (f *Files) readFrom(in io.Reader) error {
 	return nil
 }
 
-// maxEntry is how many bytes are written of one file: three paths, and attributes.
+// maxEntry is the maximum size in bytes of an encoded entry: three paths, and attributes.
 const maxEntry = 64 << 20
 
-// encode appends what is known of a file, but for the names of its temporary files.
+// encode appends the entry without the names of its temporary files.
 func (e *Entry) encode(to *change.Encoder) {
 	to.String(string(e.Dir))
 	to.String(string(e.Name))

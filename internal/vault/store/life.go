@@ -8,8 +8,8 @@ import (
 	"frizzel/internal/exit"
 )
 
-// State is how far a run came. Its life is this machine, and [Locked.Enter] the only way
-// from one state to the next:
+// A State is the state of a run, in this state machine. [Locked.Enter] is the only transition from one state to
+// the next:
 //
 //	from          to            when
 //	(nothing)     begun         the record is on disk; no file of the user's is touched
@@ -49,12 +49,11 @@ var next = map[State][]State{
 // on it.
 func (s State) Unfinished() bool { return s == Begun || s == Replacing || s == PuttingBack }
 
-// Succeeded reports whether a run in this state wrote what it was to write.
+// Succeeded reports whether a run in this state wrote all its files.
 func (s State) Succeeded() bool { return s == Done || s == Held || s == Kept || s == Lapsed }
 
-// durable reports whether a state must be on disk before the run goes on from another one.
-// That it is being put back need not be, unless it may be called done already: else the
-// state before says as much.
+// durable reports whether a state must be on disk before the run continues from another one. PuttingBack need not
+// be, except after Done or Held: after other states recovery puts the run back anyway.
 func (s State) durable(from State) bool { return s != PuttingBack || !from.Unfinished() }
 
 // StateError is the error of a step that the life of a run does not have.

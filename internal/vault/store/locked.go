@@ -49,7 +49,7 @@ func (s *Store) Lock(ctx context.Context) (*Locked, error) {
 	return l, nil
 }
 
-// ID tells the store's directory, which is locked.
+// ID returns the identity of the locked directory.
 func (l *Locked) ID() disk.ID { return l.lock.ID() }
 
 // Unlock lets others write.
@@ -65,8 +65,7 @@ var working atomic.Int32
 // not be ended.
 func Working() bool { return working.Load() > 0 }
 
-// sweep removes what a run left that was cut off before it began, and what was being
-// forgotten.
+// sweep removes the remains of runs that crashed before they began, and of runs that were being removed.
 func (l *Locked) sweep(runs disk.Dir) error {
 	names, err := runs.Names()
 	if err != nil {
@@ -162,9 +161,8 @@ func (l *Locked) Save(r *Record) error {
 	return errors.Join(putRecord(dir, r), dir.Sync())
 }
 
-// Enter takes a run to its next state, on disk before it returns where that matters. The error is a
-// *StateError where its life has no such step. If Enter fails, the run may be in either
-// state.
+// Enter moves a run to its next state, which is on disk when Enter returns if it is durable. The error is a
+// *StateError if there is no such transition. If Enter fails, the run may be in either state.
 func (l *Locked) Enter(r *Record, to State) error {
 	steps, err := after(r.ID, r.Steps, to, time.Now())
 	if err != nil {

@@ -29,7 +29,7 @@ type Record struct {
 	Host    string        `json:"host"`
 	Boot    string        `json:"boot,omitempty"` // devices have the same numbers while it is the same
 	Command []string      `json:"command"`
-	Dir     change.Path   `json:"directory"` // where it was run
+	Dir     change.Path   `json:"directory"` // current directory of the run
 	Note    string        `json:"note,omitempty"`
 	Rules   []string      `json:"rules"` // labels of all rules
 	Used    []int         `json:"used"`  // those of Rules that made changes, ascending; nil if that is unknown
@@ -38,8 +38,8 @@ type Record struct {
 	Hold    time.Duration `json:"hold,omitempty"`   // how long it waits to be kept
 	Staged  bool          `json:"staged"`           // what Files say of contents is known
 	Left    []Left        `json:"left,omitempty"`   // files that an undo left alone
-	Beside  int           `json:"beside,omitempty"` // how many of Files are old contents beside new ones
-	Count   int           `json:"files"`            // how many Files there are
+	Beside  int           `json:"beside,omitempty"` // number of Files that are old contents beside new ones
+	Count   int           `json:"files"`            // number of Files
 	Secret  string        `json:"secret"`           // makes the names of temporary files
 	Blocks  []Blob        `json:"blocks,omitempty"` // of the backup, that hold many small pieces each
 	Files   *Files        `json:"-"`
@@ -61,7 +61,7 @@ const (
 	Redo  Kind = "redo"
 )
 
-// State returns how far the run came.
+// State returns the run's state.
 func (r *Record) State() State { return stateOf(r.Steps) }
 
 // HeldUntil returns when a run on hold is to be taken back; zero for none.
@@ -72,10 +72,10 @@ func (r *Record) HeldUntil() time.Time {
 	return r.Steps[len(r.Steps)-1].At.Add(r.Hold)
 }
 
-// Name returns the run's number, which is what a person types.
+// Name returns the run's number, as a user types it.
 func (r *Record) Name() string { return fmt.Sprint(r.Number) }
 
-// Targets counts the files that were to be changed, those left beside them aside.
+// Targets returns the number of files to change, without the copies beside them.
 func (r *Record) Targets() int { return r.Files.Len() - r.Beside }
 
 // Left is a file that a run left alone.
@@ -104,7 +104,7 @@ type Entry struct {
 	// Modified is when the new content was written, nanoseconds since 1970; 0 if that is not
 	// known.
 	Modified int64     `json:"modified,omitempty"`
-	Was      disk.Meta `json:"was,omitzero"` // what it was besides its content; of a new file, what that is to be
+	Was      disk.Meta `json:"was,omitzero"` // its old attributes; for a new file, those to set
 	Old      Blob      `json:"old"`          // the old content
 	Edits    Blob      `json:"edits"`        // from the old content to the new
 

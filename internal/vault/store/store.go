@@ -1,5 +1,5 @@
-// Package store keeps the records of runs: what they did, how far they came, and the
-// old contents of their files.
+// Package store keeps the records of runs: their files and edits, their states, and the old contents of their
+// files.
 //
 // The central type is [Store], a private directory. Each run has a directory below runs, named by its
 // date and its number, with three files: the record (the run, file by file), the journal (its
@@ -31,7 +31,7 @@ import (
 // A Store is a directory of runs, readable only by its owner.
 type Store struct {
 	path   string
-	System disk.System // where the user's files and the store's own are
+	System disk.System // of the user's files and the store's own
 	Limits Limits
 }
 
@@ -115,8 +115,7 @@ func (*MissingError) ExitStatus() exit.Status { return exit.Wrong }
 
 func (e *MissingError) Error() string { return fmt.Sprintf("there is no run %q", e.Name) }
 
-// Runs returns the records of all runs, the oldest first, and what is there that cannot
-// be read.
+// Runs returns the records of all runs, the oldest first, and the damaged ones.
 func (s *Store) Runs() ([]*Record, []Damaged, error) {
 	return s.some(func(State) bool { return true })
 }
@@ -195,8 +194,7 @@ func (s *Store) read(id string, wanted func(State) bool) (*Record, error) {
 	return r, nil
 }
 
-// steps reads a run's journal. The error is errEmpty where the run was cut off before its
-// record was there.
+// steps reads a run's journal. The error is errEmpty if the run crashed before its record was written.
 func (s *Store) steps(dir disk.Dir, id string) ([]Step, error) {
 	body, err := getDigested(dir, journalName, id)
 	if err != nil && !disk.Missing(err) {
@@ -242,7 +240,7 @@ func (s *Store) Run(name string) (*Record, error) {
 	return nil, &MissingError{name}
 }
 
-// numberOf returns the number at the end of a run's ID, 0 for none.
+// numberOf returns the number at the end of a run's ID, or 0.
 func numberOf(id string) int {
 	_, last, _ := strings.Cut(strings.TrimPrefix(id, prunedName), "-")
 	_, last, ok := strings.Cut(last, "-")
@@ -256,7 +254,7 @@ func numberOf(id string) int {
 	return n
 }
 
-// Size returns how many bytes a run takes in the store.
+// Size returns the size of a run in the store in bytes.
 func (s *Store) Size(id string) (size int64) {
 	dir, err := s.runDir(id)
 	if err != nil {

@@ -62,7 +62,7 @@ func (w wanted) add(e *store.Entry) {
 	}
 }
 
-// openAll opens the directories of the files to be written, all of which must exist.
+// openAll opens the directories of the files to write. All must exist.
 func openAll(ctx context.Context, l *store.Locked, files wanted) (*dirs, error) {
 	f := openDirs(l, files, nil)
 	for _, path := range f.paths() {
@@ -78,9 +78,9 @@ func openAll(ctx context.Context, l *store.Locked, files wanted) (*dirs, error) 
 	return f, nil
 }
 
-// openDirs opens what can be had of the directories of files. sameBoot is nil for files that
-// are to be written, whose directories are made where that is meant; else it says whether
-// devices have the numbers that they had.
+// openDirs opens the directories of files as far as possible. sameBoot is nil for files to write, whose missing
+// directories are created if the run may do that; otherwise it says whether device numbers are those of the
+// record.
 func openDirs(l *store.Locked, files wanted, sameBoot *bool) *dirs {
 	f := &dirs{open: map[string]*dir{}}
 	for _, path := range slices.Sorted(maps.Keys(files)) {
@@ -125,7 +125,7 @@ func (f *dirs) lock(ctx context.Context, l *store.Locked) error {
 		x, y := f.open[a].ID(), f.open[b].ID()
 		return cmp.Or(cmp.Compare(x.Device, y.Device), cmp.Compare(x.Inode, y.Inode))
 	})
-	last := l.ID() // which is locked already
+	last := l.ID() // locked already
 	for _, path := range paths {
 		opened := f.open[path]
 		if opened.ID() == last || opened.ID() == l.ID() {
@@ -180,10 +180,10 @@ func (f *dirs) syncSystems() error {
 }
 
 const (
-	// maxFiles is up to how many files each is synced by itself; more are synced with
-	// their whole file systems, once.
+	// maxFiles is the maximum number of files that are synced individually. For more files, their whole file
+	// systems are synced once.
 	maxFiles = 8
-	// manyFiles is from how many files on several workers take care of them.
+	// manyFiles is the number of files from which several workers process them.
 	manyFiles = 256
 )
 
@@ -196,8 +196,8 @@ func durabilityOf(files int) disk.Durability {
 	return disk.Synced
 }
 
-// each does something for n files, several at once where they are many, each worker taking
-// neighbours. It ends at the first error, or with the context.
+// each calls do for n files, from several workers if there are many files. It ends at the first error, or with the
+// context.
 func each(ctx context.Context, n int, do func(i int) error) error {
 	workers := 1
 	if n >= manyFiles {

@@ -7,13 +7,13 @@ import (
 	"sync/atomic"
 )
 
-// fan takes what is written to it through several steps, each in order and by itself, some
-// portions apart at most.
+// A fan passes written data through several steps, which run concurrently. Each step receives all data in order;
+// the steps are at most a few portions apart.
 type fan struct {
 	size  int // bytes of a portion
 	free  chan *portion
 	full  []chan *portion // of each step
-	at    *portion        // that is being filled, nil for none
+	at    *portion        // being filled, or nil
 	made  int             // portions
 	steps sync.WaitGroup
 
@@ -29,7 +29,7 @@ type portion struct {
 	steps atomic.Int32 // that are not done with them
 }
 
-// portions is how many there are of a fan.
+// portions is the number of a fan's portions.
 const portions = 4
 
 // newFan returns a fan for portions of size bytes, to be closed.
@@ -97,7 +97,7 @@ func (f *fan) next() error {
 	return nil
 }
 
-// pass hands the portion at hand to all steps.
+// pass sends the current portion to all steps.
 func (f *fan) pass() {
 	p := f.at
 	f.at = nil

@@ -27,8 +27,8 @@ type flow struct {
 	blob          store.Blob
 }
 
-// readAtOnce is how many bytes of a content are taken through all steps together: while the disk takes
-// one portion the others go on with the next ones.
+// readAtOnce is the size in bytes of the portions of a content: while the disk writes one portion, the other steps
+// process the next ones.
 const readAtOnce = 1 << 20
 
 // by is how its digests are made.
@@ -82,7 +82,7 @@ func (f *flow) backedUp(steps []func([]byte) error) error {
 	return errors.Join(err, endErr)
 }
 
-// through reads the old content, and takes it through all steps.
+// through reads the old content and passes it through all steps.
 func (f *flow) through(steps []func([]byte) error) error {
 	all := newFan(int(min(readAtOnce, f.size+1)), steps...)
 	err := all.readAll(f.old)

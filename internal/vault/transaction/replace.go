@@ -60,11 +60,11 @@ func (w *writer) replace(i int) error {
 	return dir.Rename(e.Temp(), name)
 }
 
-// slowToFree is from how many bytes on it takes a while to free a file.
+// slowToFree is the size in bytes from which freeing a file takes noticeable time.
 const slowToFree = 64 << 20
 
-// freeLater keeps a large file that is about to be replaced, until what it returns has the disk
-// free it while other things are done.
+// freeLater keeps a large file open that is about to be replaced. The function that it returns closes the file in
+// the background, so that freeing its space overlaps with other work.
 func freeLater(dir disk.Dir, name string, was disk.Info) func() {
 	if was.Size < slowToFree {
 		return func() {}
@@ -76,8 +76,8 @@ func freeLater(dir disk.Dir, name string, was disk.Info) func() {
 	return func() { go disk.Close(old) }
 }
 
-// rewriteInPlace gives a file another content without replacing it, if it still is what it
-// was. Both contents are safe on disk elsewhere.
+// rewriteInPlace writes another content into a file without replacing it, if the file is unchanged. Both contents
+// are on disk elsewhere.
 func rewriteInPlace(dir disk.Dir, name string, was disk.Info, content io.Reader) error {
 	f, err := dir.OpenToWrite(name)
 	if err != nil {

@@ -67,9 +67,9 @@ type restorer struct {
 	Recovered
 }
 
-// restore puts back a run that did not end: it removes temporary files, and gives the
-// files that hold what the run wrote their old content. Old contents are on disk before
-// the first of them goes live. If all files could be looked at the run is recovered.
+// restore puts back a run that did not finish: it removes temporary files, and restores the old content of files
+// that have the run's new content. All old contents are on disk before the first file is replaced. If all files
+// could be checked, the run is recovered.
 func restore(l *store.Locked, r *store.Record, f *dirs) (Recovered, error) {
 	w := &restorer{store: l, record: r, dirs: f, live: r.Staged && r.State() != store.Begun, durability: durabilityOf(r.Files.Len()), Recovered: Recovered{Run: r}}
 	for i := range r.Files.Len() {
@@ -134,8 +134,7 @@ type putting struct {
 	name  string
 }
 
-// prepare removes the temporary files beside the file, and makes sure that its old content
-// can go live in a step, if it has to.
+// prepare removes the temporary files beside the file, and stages its old content if it must be restored.
 func (w *putting) prepare() error {
 	e, dir, name := w.entry, w.dir, w.name
 	for _, temp := range []string{e.Temp(), e.Back()} {
@@ -182,7 +181,7 @@ func (w *putting) prepare() error {
 	return w.prepareBack(info, err == nil)
 }
 
-// lookAt returns the digest of what a file holds now, and what it is.
+// lookAt returns the digest of a file's current content, and its attributes.
 func lookAt(dir disk.Dir, name string, by digest.Algorithm) (now digest.Digest, info disk.Info, err error) {
 	f, err := dir.Open(name)
 	if err != nil {
@@ -207,7 +206,7 @@ func (w *putting) leave(reason string) {
 	w.Left = append(w.Left, l)
 }
 
-// unmake takes a file away that the run made, if it is still what the run made.
+// unmake deletes a file that the run created, if it is unchanged.
 func (w *putting) unmake(now digest.Digest, info disk.Info, err error) {
 	dir, name := w.dir, w.name
 	switch {
@@ -225,7 +224,7 @@ func (w *putting) unmake(now digest.Digest, info disk.Info, err error) {
 	}
 }
 
-// prepareBack writes the old content to a file beside it, to be renamed over it.
+// prepareBack writes the old content to a temporary file beside the target, to be renamed over it.
 func (w *putting) prepareBack(was disk.Info, there bool) error {
 	e, dir, name := w.entry, w.dir, w.name
 	meta := e.Was
@@ -300,7 +299,7 @@ func (w *putting) prepareInPlace(was disk.Info) error {
 	return nil
 }
 
-// mixture reports whether a file holds what a rewriting in place may leave if it is cut off.
+// mixture reports whether a file's content may be the result of an interrupted rewrite in place.
 func (w *putting) mixture() (bool, error) {
 	e := w.entry
 	f, err := w.dir.Open(w.name)
@@ -322,10 +321,9 @@ func (w *putting) mixture() (bool, error) {
 	return mixture(disk.Reader(f), old, fresh)
 }
 
-// mixture reports whether a content is what a rewriting in place from old to fresh, or
-// back, may leave if it is cut off: any of its bytes from the one or the other, since
-// the pages of a file reach the disk in any order, and nothing yet where only the longer
-// one reaches. What is none is someone else's.
+// mixture reports whether now may be the result of an interrupted rewrite in place from old to fresh or back: each
+// byte is from one of them, since the pages of a file reach the disk in any order, or zero beyond the end of the
+// shorter one. Any other content was written by someone else.
 func mixture(now, old, fresh io.Reader) (bool, error) {
 	const most = 64 << 10
 	isFresh, isMixture := true, true

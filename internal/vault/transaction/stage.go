@@ -59,7 +59,7 @@ type staging struct {
 	look
 }
 
-// stageFile backs file i up and stages its new content, and the copy beside it.
+// stageFile writes the backup of file i and stages its new content and its copy.
 func (w *writer) stageFile(b *store.Backup, i int) error {
 	c, err := w.changes.At(i)
 	if err != nil {
@@ -184,7 +184,7 @@ func (s *staging) streamed(target disk.File) error {
 	return err
 }
 
-// asChanged takes what can no longer be opened for a file that has changed.
+// asChanged converts the error of a file that can no longer be opened to a *ChangedError.
 func asChanged(err error, path string) error {
 	if disk.Missing(err) || errors.Is(err, disk.ErrNotRegular) {
 		return &change.ChangedError{Path: path}
@@ -210,8 +210,7 @@ func (s *staging) content(meta disk.Meta, links int, fill func(io.Writer) error)
 	return errors.Join(err, s.asWanted(err))
 }
 
-// asWanted returns what is wrong with the new content that was made without an error, if it
-// is known what it must be.
+// asWanted returns err, or, if it is nil, an error if the new content does not have the intended digest.
 func (s *staging) asWanted(err error) error {
 	if after := s.change.After; err == nil && after != (digest.Digest{}) && after != s.entry.After {
 		return &DamagedError{s.change.Path}
@@ -219,8 +218,7 @@ func (s *staging) asWanted(err error) error {
 	return nil
 }
 
-// DamagedError is the error of a file that would not become what it is to become, since what is
-// kept of it is not what was put there.
+// A DamagedError reports a file whose new content would be wrong because its stored content is damaged.
 type DamagedError struct{ Path string }
 
 // ExitStatus returns Unreadable.
@@ -310,13 +308,12 @@ func (s *staging) besides(target disk.File) error {
 	return s.stage(s.backup, k, c)
 }
 
-// errNotKept is returned where a copy cannot have its original's attributes.
+// errNotKept is returned if a copy cannot have its original's attributes.
 var errNotKept = errors.New("owner or attributes cannot be kept")
 
-// writeLike makes a file with the owner, mode and attributes that meta says, and returns
-// what it is then. Nobody can open it who could not open the original: it is its owner's
-// alone until it has all of them, and its content, which fill writes, comes after. If it
-// cannot have them, nothing is left, and the error is errNotKept.
+// writeLike creates a file with the owner, mode and attributes of meta, and returns its attributes. Nobody can open
+// it who could not open the original: only its owner has access until all attributes are set, and fill writes the
+// content after that. If the attributes cannot be set, the file is removed and the error is errNotKept.
 func writeLike(dir disk.Dir, name string, meta disk.Meta, durability disk.Durability, fill func(io.Writer) error) (disk.Info, error) {
 	f, err := dir.Create(name)
 	if err != nil {

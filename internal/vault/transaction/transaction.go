@@ -46,11 +46,11 @@ type Intent struct {
 	Undoes  string
 	Command []string
 	Note    string
-	Rules   []string // labels, of which Edits hold indices
+	Rules   []string // labels; edits refer to them by index
 	Changes int
 	After   string        // a command, kept for when the run is taken back
 	Hold    time.Duration // how long the run waits to be kept; 0 for no hold
-	Beside  string        // a suffix for the names of old files left beside the new ones
+	Beside  string        // suffix of the names of copies of the old files
 	Left    []store.Left  // what an undo leaves alone
 
 	// Guard is called for a run on hold before its first file is live: from then on
@@ -113,11 +113,11 @@ type writer struct {
 	store   *store.Locked
 	intent  Intent
 	record  *store.Record
-	changes change.Set  // those asked for
-	beside  map[int]int // by a target, the file that is left beside it
+	changes change.Set  // the requested changes
+	beside  map[int]int // from the index of a target to that of its copy
 	wanted  wanted
 	dirs    *dirs
-	looks   spool.Table // what each target was when its copy was staged, and what the copy
+	looks   spool.Table // attributes of each target when its copy was staged, and of the copy
 	inPlace atomic.Bool // some file is to be rewritten in place
 	last    store.State // that was to be entered when that failed
 }
@@ -185,7 +185,7 @@ func newWriter(ctx context.Context, l *store.Locked, intent Intent, changes chan
 	return w, err
 }
 
-// besideOf returns the change that leaves the old content of a file beside it.
+// besideOf returns the change that writes the old content of a file beside it.
 func (w *writer) besideOf(c *change.Change) change.Change {
 	return change.Change{
 		Path: c.Path + w.intent.Beside, Dir: c.Dir, Name: c.Name + w.intent.Beside, In: c.In,
