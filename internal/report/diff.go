@@ -10,6 +10,7 @@ import (
 	"frizzel/core/diff"
 	"frizzel/core/edit"
 	"frizzel/core/lines"
+	"frizzel/internal/exit"
 	"frizzel/internal/run"
 	"frizzel/internal/spool"
 	"frizzel/internal/terminal"
@@ -82,8 +83,8 @@ type unified struct {
 	body    spool.Buffer
 	writer  *bufio.Writer // of body
 	returns bool
-	// written receives the error of the piece that is written while the next one is made; nil if none is.
-	written chan error
+	// written waits for the piece that is written while the next one is made; nil if there is none.
+	written func() error
 }
 
 // longHunk is the number of lines from which a hunk is written in pieces.
@@ -104,7 +105,7 @@ func (u *unified) wait() error {
 	if u.written == nil {
 		return nil
 	}
-	err := <-u.written
+	err := u.written()
 	u.written = nil
 	return err
 }
@@ -114,8 +115,7 @@ func (u *unified) take(h *diff.Hunk, done bool) error {
 	if err := u.wait(); err != nil || done {
 		return errors.Join(err, u.hunk(h, done))
 	}
-	u.written = make(chan error, 1)
-	go func() { u.written <- u.hunk(h, false) }()
+	u.written = exit.Async(func() error { return u.hunk(h, false) })
 	return nil
 }
 

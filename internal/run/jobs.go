@@ -1,6 +1,7 @@
 package run
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"io"
@@ -11,6 +12,7 @@ import (
 	"frizzel/core/program"
 	"frizzel/core/textfile"
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 	"frizzel/internal/selection"
 )
 
@@ -22,6 +24,7 @@ type job struct {
 	id     disk.ID // of a file with several names; otherwise zero
 	held   int64   // bytes in flight
 	done   chan struct{}
+	failed error // a panic; ends the run
 	result *Result
 	made   *program.Result
 	found  *Found
@@ -64,7 +67,8 @@ func (p *Plan) all(ctx context.Context, s *Summary, work worker, take func(*job)
 }
 
 // walk sends the files to the workers.
-func (p *Plan) walk(ctx context.Context, ordered, jobs chan<- *job) error {
+func (p *Plan) walk(ctx context.Context, ordered, jobs chan<- *job) (err error) {
+	defer exit.Caught(&err)
 	number := 0
 	send := func(to chan<- *job, j *job) error {
 		select {
@@ -105,7 +109,7 @@ func (p *Plan) work(ctx context.Context, flight *flight, jobs <-chan *job, work 
 		if ctx.Err() != nil {
 			j.file.Drop()
 		} else {
-			buffer = p.one(ctx, j, flight, buffer, work)
+			buffer, j.failed = p.one(ctx, j, flight, buffer, work)
 		}
 		close(j.done)
 	}
@@ -119,11 +123,12 @@ type worker struct {
 }
 
 // one reads a file into buffer and calls work on it. It returns the buffer for the next file, or nil if the
-// result retains it.
-func (p *Plan) one(ctx context.Context, j *job, flight *flight, buffer []byte, work worker) []byte {
+// result retains it. The error is a *exit.PanicError.
+func (p *Plan) one(ctx context.Context, j *job, flight *flight, buffer []byte, work worker) (next []byte, failed error) {
+	defer exit.Caught(&failed)
 	raw, err := p.open(ctx, j, flight, buffer[:0], work)
 	if err == nil && (j.result != nil || j.found != nil && j.found.holds()) {
-		return nil
+		return nil, nil
 	}
 	if err != nil {
 		j.skip = skipFor(j.file, err)
@@ -133,9 +138,9 @@ func (p *Plan) one(ctx context.Context, j *job, flight *flight, buffer []byte, w
 		buffer = raw
 	}
 	if cap(buffer) > maxKept { // release the memory of an unusually large file
-		return nil
+		return nil, nil
 	}
-	return buffer
+	return buffer, nil
 }
 
 // maxKept is the maximum size in bytes of a buffer that is reused.
@@ -247,8 +252,8 @@ func (p *Plan) collect(ctx context.Context, ordered <-chan *job, flight *flight,
 				return ctx.Err()
 			}
 		}
-		if ctx.Err() != nil {
-			return ctx.Err()
+		if err := cmp.Or(ctx.Err(), j.failed); err != nil {
+			return err
 		}
 		if j.skip == nil && j.id != (disk.ID{}) {
 			if seen[j.id] {

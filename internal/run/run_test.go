@@ -16,6 +16,7 @@ import (
 	"frizzel/core/edit"
 	"frizzel/core/program"
 	"frizzel/core/script"
+	"frizzel/internal/exit"
 	"frizzel/internal/selection"
 )
 
@@ -151,4 +152,19 @@ func TestTooLarge(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, s.Unreadable(), 1)
 	require.ErrorContains(t, s.Unreadable()[0].Err, "one line is longer than")
+}
+
+// A panic of a worker ends the run with an internal error that has the stack, for small files and for windows.
+func TestPanicOfAWorker(t *testing.T) {
+	for _, size := range []int{10, 100_000} {
+		dir := t.TempDir()
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "board.conf"), bytes.Repeat([]byte("track = 3\n"), size), 0o644))
+		plan := planFor(t, `replace text "3" with "4"`, dir)
+		plan.window = 1 << 10
+		plan.Program.Rules[0].Body[0].(program.Statement).Action.(*program.Replace).Pattern = nil
+		_, err := plan.Do(t.Context(), func(*Result) (bool, error) { return true, nil })
+		require.Equal(t, exit.Internal, exit.Of(err))
+		require.ErrorContains(t, err, "nil pointer")
+		require.ErrorContains(t, err, "replace.go")
+	}
 }

@@ -11,6 +11,7 @@ import (
 	"frizzel/core/textfile"
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 )
 
 // A large is a file that is processed in windows because it is too large for memory.
@@ -169,6 +170,7 @@ func (s *pass) hand(ctx context.Context, free <-chan *room, ordered, jobs chan<-
 
 // one reads a window, and calls work if that does not depend on earlier windows.
 func (s *pass) one(ctx context.Context, w *pane) {
+	defer exit.Caught(&w.err)
 	if w.err = ctx.Err(); w.err != nil {
 		return
 	}

@@ -4,10 +4,10 @@ import (
 	"errors"
 	"iter"
 	"runtime"
-	"sync"
 
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 	"frizzel/internal/vault/store"
 )
 
@@ -89,10 +89,9 @@ func inAdvance(n int, look func(first int) []looked) iter.Seq[[]looked] {
 		}
 		some := look(0)
 		for first := together; first < n; first += together {
-			next := make(chan []looked, 1)
-			go func() { next <- look(first) }()
+			next := exit.Async(func() []looked { return look(first) })
 			more := yield(some)
-			if some = <-next; !more {
+			if some = next(); !more {
 				return
 			}
 		}
@@ -127,12 +126,17 @@ func each(n int, do func(from, to int)) {
 	if n < together {
 		workers = 1
 	}
-	var all sync.WaitGroup
+	var others []func() bool
 	for k := 1; k < workers; k++ {
-		all.Go(func() { do(k*n/workers, (k+1)*n/workers) })
+		others = append(others, exit.Async(func() bool {
+			do(k*n/workers, (k+1)*n/workers)
+			return true
+		}))
 	}
 	do(0, n/workers)
-	all.Wait()
+	for _, wait := range others {
+		wait()
+	}
 }
 
 func touched(e *store.Entry, paths []string) bool {

@@ -10,6 +10,7 @@ import (
 	"frizzel/internal/change"
 	"frizzel/internal/digest"
 	"frizzel/internal/disk"
+	"frizzel/internal/exit"
 	"frizzel/internal/vault/store"
 )
 
@@ -120,16 +121,14 @@ func (w *reverser) kept(e *store.Entry) (verify func() error, join func()) {
 	if e.Op != change.Rewrite || e.Old.Size <= long && e.Edits.Size <= long || e.Edits.Digest == (digest.Digest{}) {
 		return func() error { return w.Verify(w.record, e) }, func() {}
 	}
-	done := make(chan error, 1)
-	go func() {
+	verify = sync.OnceValue(exit.Async(func() error {
 		err := w.Readable(w.record, e)
 		var editsErr error
 		for _, err := range w.Edits(w.record, e).All() {
 			editsErr = err
 		}
-		done <- errors.Join(err, editsErr)
-	}()
-	verify = sync.OnceValue(func() error { return <-done })
+		return errors.Join(err, editsErr)
+	}))
 	return verify, func() { _ = verify() }
 }
 

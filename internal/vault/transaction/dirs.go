@@ -219,7 +219,10 @@ func each(ctx context.Context, n int, do func(i int) error) error {
 	}
 	group, ctx := errgroup.WithContext(ctx)
 	for k := range workers {
-		group.Go(func() error { return part(ctx, k*n/workers, (k+1)*n/workers) })
+		group.Go(func() (err error) {
+			defer exit.Caught(&err)
+			return part(ctx, k*n/workers, (k+1)*n/workers)
+		})
 	}
 	return group.Wait()
 }
