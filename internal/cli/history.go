@@ -322,8 +322,8 @@ func (a *app) historyPrune() *cobra.Command {
 	var older, total string
 	c := &cobra.Command{
 		Use:     "prune [--newest N] [--older-than TIME] [--total SIZE]",
-		Short:   "Forget old runs and their backups",
-		Long:    "Forget runs past the newest N, or older than a time, or both if both are given, and\nthe oldest as long as all take more than a size. What is forgotten cannot be taken back\nany more. Runs on hold stay. Very old runs are forgotten by the way, whenever one is\nwritten; frizzel settings says when.",
+		Short:   "Delete old runs and their backups",
+		Long:    "Delete all runs except the newest N, or those older than a time (with both options, runs\nthat meet both), and then the oldest ones until the rest is within a size. A deleted run\ncan no longer be undone. Runs on hold stay. Each new run also deletes very old ones;\nfrizzel settings shows the limits.",
 		Example: "  frizzel history prune --newest 20 --older-than 90d",
 		Args:    nothing,
 		RunE: func(c *cobra.Command, _ []string) error {
@@ -343,7 +343,7 @@ func (a *app) historyPrune() *cobra.Command {
 				p.Total = int64(n)
 			}
 			if p == (history.Pruning{}) {
-				return exit.Wrongf("say which runs to forget: --newest N, --older-than 90d, or --total 1GB")
+				return exit.Wrongf("say which runs to delete: --newest N, --older-than 90d, or --total 1GB")
 			}
 			s, err := usecase.OpenStore()
 			if err != nil {
@@ -356,9 +356,9 @@ func (a *app) historyPrune() *cobra.Command {
 			defer l.Unlock()
 			pruned, freed, err := history.Prune(l, p, time.Now())
 			for _, r := range pruned {
-				fmt.Fprintf(a.Out, "forgot %s\n", r.ID)
+				fmt.Fprintf(a.Out, "deleted %s\n", r.ID)
 			}
-			fmt.Fprintf(a.Err, "%s forgotten, %s freed\n", report.Count(len(pruned), "run"), humanize.IBytes(uint64(freed)))
+			fmt.Fprintf(a.Err, "%s deleted, %s freed\n", report.Count(len(pruned), "run"), humanize.IBytes(uint64(freed)))
 			return err
 		},
 	}

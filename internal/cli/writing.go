@@ -82,13 +82,13 @@ func (a *app) writing() (usecase.Writing, error) {
 	}, err
 }
 
-// tidied says that old runs were forgotten by the way.
+// tidied reports that the run deleted old ones.
 func (a *app) tidied(runs int, freed int64, err error) {
 	if err != nil {
-		fmt.Fprintf(a.Err, "note: runs that are over their time could not be forgotten: %v\n", err)
+		fmt.Fprintf(a.Err, "note: old runs could not be deleted: %v\n", err)
 	}
 	if runs > 0 {
-		fmt.Fprintf(a.Err, "note: %s forgotten, %s freed; runs are %s, which frizzel settings tells\n",
+		fmt.Fprintf(a.Err, "note: %s deleted, %s freed; runs are %s (see frizzel settings)\n",
 			report.Count(runs, "old run"), humanize.IBytes(uint64(freed)), keeps(a.kept))
 	}
 }

@@ -35,7 +35,7 @@ type Writing struct {
 	Out   io.Writer // gets what commands print
 	// Progress counts files and bytes written; nil to tell nobody.
 	Progress *progress.Meter
-	// Keep is how long runs are kept. Tidied is called if some were forgotten.
+	// Keep is the limits on kept runs. Tidied is called if the run deleted some.
 	Keep   history.Keeping
 	Tidied func(runs int, freed int64, err error)
 	// Recovered is called, before anything is written, with the runs that were put back.

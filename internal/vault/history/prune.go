@@ -6,9 +6,8 @@ import (
 	"frizzel/internal/vault/store"
 )
 
-// Pruning says which runs are to be forgotten: those past the newest ones, or older
-// than OlderThan; if both are given, those that both name. A zero asks nothing. With
-// Total the oldest go as well as long as all take more bytes.
+// A Pruning says which runs to delete: all except the Newest, or those older than OlderThan, or, if both are set,
+// those that meet both; and then the oldest ones while all together need more than Total bytes. 0 sets no limit.
 type Pruning struct {
 	Newest    int
 	OlderThan time.Duration
@@ -22,16 +21,16 @@ func Prune(l *store.Locked, p Pruning, now time.Time) (pruned []*store.Record, f
 	if err != nil {
 		return nil, 0, err
 	}
-	return forget(l, records, len(records), p.Total, func(i int, r *store.Record) bool {
+	return remove(l, records, len(records), p.Total, func(i int, r *store.Record) bool {
 		tooMany := p.Newest == 0 || i < len(records)-p.Newest
 		tooOld := p.OlderThan == 0 || now.Sub(r.Time) > p.OlderThan
 		return tooMany && tooOld && (p.Newest > 0 || p.OlderThan > 0)
 	})
 }
 
-// forget forgets those of the first n records that old names, and the oldest of them as long
-// as all records take more than most bytes, if that is not 0.
-func forget(l *store.Locked, records []*store.Record, n int, most int64, old func(i int, r *store.Record) bool) (forgotten []*store.Record, freed int64, err error) {
+// remove deletes those of the first n records for which old is true, and then the oldest of them while all records
+// together need more than most bytes, if that is not 0.
+func remove(l *store.Locked, records []*store.Record, n int, most int64, old func(i int, r *store.Record) bool) (forgotten []*store.Record, freed int64, err error) {
 	total := int64(0)
 	if most > 0 {
 		for _, r := range records {
@@ -51,7 +50,7 @@ func forget(l *store.Locked, records []*store.Record, n int, most int64, old fun
 	return forgotten, freed, nil
 }
 
-// stays reports whether a run is never forgotten: one on hold, or that is not recovered.
+// stays reports whether a run is never deleted: it is on hold or unrecovered.
 func stays(r *store.Record) bool { return r.State() == store.Held || r.State().Unfinished() }
 
 // A Keeping limits the age of runs and their total size in bytes; 0 means no limit.
@@ -71,7 +70,7 @@ func Tidy(l *store.Locked, k Keeping, now time.Time) (forgotten int, freed int64
 	if err != nil || len(records) > few && len(records)%16 != 0 {
 		return 0, 0, err
 	}
-	gone, freed, err := forget(l, records, max(len(records)-1, 0), k.Bytes, func(_ int, r *store.Record) bool {
+	gone, freed, err := remove(l, records, max(len(records)-1, 0), k.Bytes, func(_ int, r *store.Record) bool {
 		return k.For > 0 && now.Sub(r.Time) > k.For
 	})
 	return len(gone), freed, err

@@ -184,7 +184,7 @@ func (l *Locked) Enter(r *Record, to State) error {
 	return nil
 }
 
-// Forget removes a run; it cannot be taken back any more.
+// Forget deletes a run, which can then no longer be undone.
 func (l *Locked) Forget(r *Record) error {
 	counted := strconv.Itoa(max(l.counter(), r.Number)) + "\n"
 	fresh := counterName + ".new"
