@@ -98,6 +98,12 @@ type compiler struct {
 }
 
 func (c *compiler) errorf(pos script.Pos, remedy, format string, args ...any) {
+	for i, a := range args { // a table of a stranger's may have any texts
+		if s, ok := a.(string); ok {
+			args[i] = script.Shorten(s)
+		}
+	}
+	remedy = script.Shorten(remedy)
 	c.problems = append(c.problems, script.Problem{
 		Source: cmp.Or(pos.In, c.source), Pos: pos, Reason: fmt.Sprintf(format, args...), Remedy: remedy,
 	})

@@ -42,18 +42,21 @@ func (c *compiler) param(p *script.Param) {
 		c.errorf(p.Pos, "", "the name %q is taken by another parameter", p.Name)
 		return
 	}
+	secret := false // a value from the environment, which no message shows
 	param := program.Param{Name: p.Name, About: c.fixed(p.About)}
 	if v, ok := c.options.Values[p.Name]; ok {
 		param.Value, param.Given = v, true
 	} else if v, ok := c.options.Shared[p.Name]; ok {
 		param.Value, param.Given = v, true
 	} else if v, ok := c.fromEnv(p.Env); ok {
-		param.Value, param.Given = v, true
+		param.Value, param.Given, secret = v, true, true
 	} else if p.Default != nil {
 		param.Value, param.Given = c.fixed(p.Default), true
 	}
 	if p.Matching != nil {
-		if m := c.pattern(p.Matching, within); m != nil && param.Given && !m.MatchesWhole(param.Value) {
+		if m := c.pattern(p.Matching, within); m != nil && param.Given && !m.MatchesWhole(param.Value) && secret {
+			c.errorf(p.Pos, "", "the value of the environment variable %s does not match %s", c.fixed(p.Env), describe(p.Matching))
+		} else if m != nil && param.Given && !m.MatchesWhole(param.Value) {
 			c.errorf(p.Pos, "", "the parameter %s is %q, which does not match %s", p.Name, param.Value, describe(p.Matching))
 		}
 	}

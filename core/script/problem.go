@@ -85,9 +85,10 @@ func (p Problem) String() string {
 		return p.Error() + "\n    " + p.Remedy
 	}
 	var b strings.Builder
+	line, column := around(line, p.Pos.Column)
 	fmt.Fprintf(&b, "%s\n%s\n", p.Error(), visible(line))
 	for i, r := range []rune(line) {
-		if i >= p.Pos.Column-1 {
+		if i >= column-1 {
 			break
 		}
 		if r != '\t' {
@@ -96,11 +97,42 @@ func (p Problem) String() string {
 		b.WriteRune(r)
 	}
 	b.WriteByte('^')
-	b.WriteString(strings.Repeat("~", max(p.Pos.Width-1, 0)))
+	b.WriteString(strings.Repeat("~", min(max(p.Pos.Width-1, 0), maxShown)))
 	if p.Remedy != "" {
 		b.WriteString(" " + p.Remedy)
 	}
 	return b.String()
+}
+
+// maxShown is the maximum number of characters that a problem shows of a line, and of a text in its reason.
+const maxShown = 200
+
+// Shorten returns a text for a message, cut with … if it is long.
+func Shorten(s string) string {
+	if len(s) <= maxShown {
+		return s
+	}
+	if r := []rune(s); len(r) > maxShown {
+		return string(r[:maxShown]) + "…"
+	}
+	return s
+}
+
+// around returns the part of a line around a 1-based column, cut with … if the line is long, and the column in it.
+func around(line string, column int) (string, int) {
+	r := []rune(line)
+	if len(r) <= maxShown {
+		return line, column
+	}
+	from := max(0, min(column-maxShown/2, len(r)-maxShown))
+	out := string(r[from:min(from+maxShown, len(r))])
+	if from+maxShown < len(r) {
+		out += "…"
+	}
+	if from > 0 {
+		out, column = "…"+out, column+1
+	}
+	return out, column - from
 }
 
 // visible replaces control characters, so that quoting a script's line cannot

@@ -57,7 +57,7 @@ func (a *app) plan(f *fileFlags, rules *usecase.Compiled, paths []string) (*run.
 		return nil, exit.Wrongf("--from %s names no paths", f.from)
 	}
 	files := usecase.Files{
-		Paths: append(paths, listed...), Only: f.in, Not: f.out, Depth: f.depth, NoHidden: f.noHidden, NoDocuments: f.noDocuments,
+		Paths: paths, Listed: listed, Only: f.in, Not: f.out, Depth: f.depth, NoHidden: f.noHidden, NoDocuments: f.noDocuments,
 		Follow: f.follow, OneFileSystem: f.oneFileSystem, Encoding: f.encoding,
 	}
 	if f.maxSize != "" {

@@ -25,6 +25,7 @@ type ruleFlags struct {
 	refining        *pflag.FlagSet // options that mean nothing without something to look for
 	syntax          string
 	set, valueFiles []string
+	allowRead       []string
 	allowUnreadable bool
 	allowBroken     bool
 }
@@ -102,6 +103,7 @@ func (w *whereFlag) Set(text string) error {
 // addValues declares the flags that give parameters their values.
 func (f *ruleFlags) addValues(c *cobra.Command) {
 	c.Flags().StringArrayVar(&f.set, "param", nil, "give a parameter its value, as `NAME=VALUE`; may be repeated")
+	c.Flags().StringArrayVar(&f.allowRead, "allow-read", nil, "let scripts read files below this `directory`, besides their own and the current one; may be repeated")
 	c.Flags().StringArrayVar(&f.valueFiles, "param-file", nil, "a `file` of parameters' values: TOML, YAML or JSON; may be repeated")
 }
 
@@ -117,7 +119,7 @@ func given(c *cobra.Command, names ...string) (out []string) {
 
 // rules returns the rules that the flags name, with the one-off change as a script.
 func (f *ruleFlags) rules(a *app, oneOff *script.Script) (usecase.Rules, error) {
-	r := usecase.Rules{Scripts: f.scripts, Stdin: a.In, OneOff: oneOff, ValueFiles: f.valueFiles, Values: map[string]string{}, AllowUnreadable: f.allowUnreadable, AllowBroken: f.allowBroken}
+	r := usecase.Rules{Scripts: f.scripts, Stdin: a.In, OneOff: oneOff, ValueFiles: f.valueFiles, AllowRead: f.allowRead, Values: map[string]string{}, AllowUnreadable: f.allowUnreadable, AllowBroken: f.allowBroken}
 	if f.syntax != "" {
 		var ok bool
 		if r.Syntax, ok = syntax.Named(f.syntax); !ok {

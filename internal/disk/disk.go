@@ -19,11 +19,13 @@ import (
 	"frizzel/internal/exit"
 
 	"github.com/dustin/go-humanize"
+	"golang.org/x/sys/unix"
 )
 
 // System opens directories.
 type System interface {
-	// OpenDir opens a directory by its absolute path, whose last part must not be a link.
+	// OpenDir opens a directory by its absolute path. It follows no link in it: the error is then ErrNotDir.
+	// A path that a user named is passed through Resolve first.
 	OpenDir(path string) (Dir, error)
 }
 
@@ -124,11 +126,18 @@ type Meta struct {
 	Attributes map[string][]byte `json:"attributes,omitempty"`
 }
 
+// Umask returns the permissions that new files must not have. It must not be called while files are made.
+func Umask() uint32 {
+	mask := unix.Umask(0o077)
+	unix.Umask(mask)
+	return uint32(mask)
+}
+
 // ErrNotRegular is the error if a name is not that of a regular file but, for example, of a link.
 var ErrNotRegular = errors.New("not a regular file")
 
-// ErrNotDir is the error if a name is not that of a directory but, for example, of a link.
-var ErrNotDir = errors.New("not a directory")
+// ErrNotDir is the error if a name, or a part of a path, is not that of a directory but, for example, of a link.
+var ErrNotDir = errors.New("not a directory, or behind a link that was not named")
 
 // MetaOf reads what an open file is, besides its content.
 func MetaOf(f File, info Info) (Meta, error) {

@@ -15,14 +15,14 @@ import (
 // Real is the machine's own file system.
 type Real struct{}
 
-// OpenDir opens a directory by its path.
+// OpenDir opens a directory by its absolute path.
 func (Real) OpenDir(path string) (Dir, error) {
-	return openDir(unix.AT_FDCWD, path, path)
+	fd, err := openPath(path)
+	return newDir(fd, err, path)
 }
 
-// openDir opens a directory in another one; shown is its path for messages.
-func openDir(at int, name, shown string) (*realDir, error) {
-	fd, err := openAt(at, name, os.O_RDONLY|unix.O_DIRECTORY, 0)
+// newDir returns an open directory, or the error of opening it; shown is its path for messages.
+func newDir(fd int, err error, shown string) (Dir, error) {
 	if err == unix.ENOTDIR || err == unix.ELOOP {
 		err = ErrNotDir
 	}
@@ -100,7 +100,8 @@ func (f *realDir) Create(name string) (File, error) {
 }
 
 func (f *realDir) OpenDir(name string) (Dir, error) {
-	return openDir(f.fd(), name, f.path(name))
+	fd, err := openAt(f.fd(), name, os.O_RDONLY|unix.O_DIRECTORY, 0)
+	return newDir(fd, err, f.path(name))
 }
 
 func (f *realDir) MakeDir(name string, mode uint32) error {

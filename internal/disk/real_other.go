@@ -5,6 +5,7 @@ package disk
 import (
 	"fmt"
 	"os"
+	"runtime"
 
 	"golang.org/x/sys/unix"
 )
@@ -14,6 +15,12 @@ import (
 const SyncsAtOnce = false
 
 func syncSystem(f *os.File) error { return f.Sync() }
+
+// searching opens a directory only to reach names in it, which needs no right to list it where the system has a
+// flag for that (POSIX: O_SEARCH).
+var searching = map[string]int{"darwin": 0x40000000, "freebsd": 0x00040000}[runtime.GOOS]
+
+func openWhole(string) (int, error) { return -1, errNoWhole }
 
 // Hasten leaves it to Sync.
 func (f *realFile) Hasten(int64, int64) {}

@@ -196,7 +196,15 @@ func (s *Seal) Stand(system disk.System) (*Standing, error) {
 	for i := range s.Files {
 		f := &s.Files[i]
 		path := string(f.Path)
-		c := change.Change{Path: path, Dir: filepath.Dir(path), Name: filepath.Base(path), Before: f.Before, After: f.After, Edits: f.Edits()}
+		in, err := idOf(system, filepath.Dir(path))
+		if errors.Is(err, fs.ErrNotExist) || errors.Is(err, disk.ErrNotDir) {
+			st.Differ = append(st.Differ, path)
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		c := change.Change{Path: path, In: in, Dir: filepath.Dir(path), Name: filepath.Base(path), Before: f.Before, After: f.After, Edits: f.Edits()}
 		now, print, err := c.Now(system)
 		var changed *change.ChangedError
 		switch {
@@ -213,6 +221,16 @@ func (s *Seal) Stand(system disk.System) (*Standing, error) {
 		st.Changes, st.Counts = append(st.Changes, c), append(st.Counts, f.Changes)
 	}
 	return st, nil
+}
+
+// idOf returns the identity of a directory, so that one that takes its place before the writing is refused.
+func idOf(system disk.System, path string) (disk.ID, error) {
+	dir, err := system.OpenDir(path)
+	if err != nil {
+		return disk.ID{}, err
+	}
+	defer disk.Close(dir)
+	return dir.ID(), nil
 }
 
 // Shown returns the file's old content and the edits to it.

@@ -19,9 +19,10 @@ import (
 
 // A Selection says which files a person wants.
 type Selection struct {
-	Paths []string // files and directories; none is the current directory
-	In    []string // globs of the files to take; none takes all
-	Out   []string // globs of the files to leave out
+	Paths  []string // files and directories that the user named
+	Listed []string // files and directories from a list; without any path, the current directory is walked
+	In     []string // globs of the files to take; none takes all
+	Out    []string // globs of the files to leave out
 
 	Depth         int             // directory levels to read, 1 for the directory's own files; 0 for all
 	NoHidden      bool            // leave out names that begin with a dot, below the paths given
@@ -154,11 +155,15 @@ var versionControl = []string{".git", ".hg", ".svn", ".bzr", ".jj", ".pijul", "_
 // Check returns a *MissingError if a path does not exist.
 func (s *Selection) Check() error {
 	var missing []string
-	for _, p := range s.Paths {
-		if _, err := os.Stat(p); errors.Is(err, fs.ErrNotExist) || p == "" {
-			missing = append(missing, p)
+	missed := func(paths []string, stat func(string) (fs.FileInfo, error)) {
+		for _, p := range paths {
+			if _, err := stat(p); errors.Is(err, fs.ErrNotExist) || p == "" {
+				missing = append(missing, p)
+			}
 		}
 	}
+	missed(s.Paths, os.Stat)
+	missed(s.Listed, os.Lstat)
 	if len(missing) > 0 {
 		return &MissingError{missing}
 	}

@@ -18,17 +18,31 @@ import (
 // Walk calls file with each file, in path order, and skip with each omitted one. The receiver of a file must open
 // or drop it. An error of either function, or of the context, ends the walk and is returned.
 func (s *Selection) Walk(ctx context.Context, file func(File) error, skip func(Skip)) error {
-	paths := slices.Clone(s.Paths)
-	if len(paths) == 0 {
-		paths = []string{"."}
+	type path struct {
+		string
+		listed bool
 	}
-	slices.SortFunc(paths, func(a, b string) int { return comparePaths(filepath.Clean(a), filepath.Clean(b)) })
+	var paths []path
+	for _, p := range s.Paths {
+		paths = append(paths, path{p, false})
+	}
+	for _, p := range s.Listed {
+		paths = append(paths, path{p, true})
+	}
+	if len(paths) == 0 {
+		paths = []path{{".", false}}
+	}
+	slices.SortStableFunc(paths, func(a, b path) int { return comparePaths(filepath.Clean(a.string), filepath.Clean(b.string)) })
 	w := &walker{Selection: s, ctx: ctx, file: file, skip: skip, seen: map[string]bool{}, names: map[string]bool{}}
 	for path := range s.Rules {
 		w.names[filepath.Base(path)] = true
 	}
 	for _, p := range paths {
-		if err := w.given(p); err != nil {
+		take := w.given
+		if p.listed {
+			take = w.listed
+		}
+		if err := take(p.string); err != nil {
 			return err
 		}
 	}
@@ -78,13 +92,91 @@ func (w *walker) given(path string) error {
 		w.skip(Skip{path, Unreadable, err})
 		return nil
 	}
-	p := newParent(opened)
 	if info.IsDir() {
-		return w.dir(dir{shown: path, root: resolved, device: opened.ID().Device, parent: p})
+		return w.directory(path, resolved, opened)
 	}
+	return w.single(path, resolved, abs, opened)
+}
+
+// listed takes a path from a list, which was found and not named: a link as its last part, or as any part below the
+// current directory, is not followed.
+func (w *walker) listed(path string) error {
+	at, err := listedAt(path)
+	var above disk.Dir
+	if err == nil {
+		above, err = disk.Real{}.OpenDir(filepath.Dir(at))
+	}
+	var info disk.Info
+	if err == nil {
+		if info, err = above.Stat(filepath.Base(at)); err != nil {
+			disk.Close(above)
+		}
+	}
+	switch {
+	case errors.Is(err, disk.ErrNotDir):
+		w.skip(Skip{path, SymbolicLink, nil})
+		return nil
+	case err != nil:
+		w.skip(Skip{path, Unreadable, err})
+		return nil
+	case info.Kind == disk.Regular && w.Rules[at]:
+		w.skip(Skip{path, InUse, nil})
+		disk.Close(above)
+		return nil
+	case info.Kind == disk.Regular:
+		return w.single(path, at, at, above)
+	}
+	defer disk.Close(above)
+	switch info.Kind {
+	case disk.Link:
+		w.skip(Skip{path, SymbolicLink, nil})
+	case disk.Directory:
+		opened, err := above.OpenDir(filepath.Base(at))
+		if err != nil {
+			w.skip(Skip{path, Unreadable, err})
+			return nil
+		}
+		return w.directory(path, at, opened)
+	default:
+		w.skip(Skip{path, Special, nil})
+	}
+	return nil
+}
+
+// listedAt returns the absolute path of a path from a list. Only the directories above its last part that are not below
+// the current directory are resolved.
+func listedAt(path string) (string, error) {
+	here, err := filepath.Abs(".")
+	if err != nil {
+		return "", err
+	}
+	abs, err := filepath.Abs(path)
+	if err != nil {
+		return "", err
+	}
+	base := filepath.Dir(abs)
+	if rel, err := filepath.Rel(here, abs); err == nil && filepath.IsLocal(rel) {
+		base = here
+	}
+	resolved, err := filepath.EvalSymlinks(base)
+	if err != nil {
+		return "", err
+	}
+	rel, err := filepath.Rel(base, abs)
+	return filepath.Join(resolved, rel), err
+}
+
+// directory walks an open directory that a path leads to.
+func (w *walker) directory(path, resolved string, opened disk.Dir) error {
+	return w.dir(dir{shown: path, root: resolved, device: opened.ID().Device, parent: newParent(opened)})
+}
+
+// single takes a regular file that a path leads to, in an open directory.
+func (w *walker) single(path, resolved, abs string, in disk.Dir) error {
+	p := newParent(in)
 	defer p.release()
 	return w.found(File{
-		Path: path, Rel: fromHere(abs), Dir: at, Name: filepath.Base(resolved), In: opened.ID(), parent: p,
+		Path: path, Rel: fromHere(abs), Dir: filepath.Dir(resolved), Name: filepath.Base(resolved), In: in.ID(), parent: p,
 	}, func() string { return resolved })
 }
 
@@ -262,7 +354,7 @@ func (w *walker) link(at dir) error {
 // found passes a file on, unless it came before or is not wanted.
 func (w *walker) found(f File, abs func() string) error {
 	var again string // the path of its second occurrence
-	if len(w.Paths) > 1 || w.Follow {
+	if len(w.Paths)+len(w.Listed) > 1 || w.Follow {
 		again = abs()
 	}
 	switch {

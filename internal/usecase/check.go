@@ -53,6 +53,13 @@ func Check(ctx context.Context, o CheckOptions) (*Checked, error) {
 
 // script checks one script.
 func (c *Checked) script(o *CheckOptions, options compile.Options, path, text string) error {
+	rules := o.Rules
+	rules.Scripts = []string{path}
+	dirs, err := rules.reach()
+	if err != nil {
+		return err
+	}
+	options.Load = dirs.load
 	s, problems := script.Parse(filepath.ToSlash(path), text)
 	_, more := compile.Scripts([]*script.Script{s}, options)
 	problems = append(problems, more...)

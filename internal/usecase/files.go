@@ -15,7 +15,8 @@ import (
 
 // Files say which files are to be read.
 type Files struct {
-	Paths         []string // files and directories; none is the current directory
+	Paths         []string // files and directories; without any and without Listed, the current directory
+	Listed        []string // paths from a list, which are found and not named: links in them are not followed
 	Only, Not     []string // globs
 	Depth         int      // directory levels to read; 0 for all
 	NoHidden      bool
@@ -46,7 +47,7 @@ func NewPlan(f Files, c *Compiled) (*run.Plan, error) {
 		return nil, exit.Wrongf("--depth is at least 1")
 	}
 	p := &run.Plan{Program: c.Program, Progress: &progress.Meter{}, Encoding: f.Encoding, MaxSize: f.MaxSize, NoDocuments: f.NoDocuments, Selection: selection.Selection{
-		Paths: f.Paths, In: f.Only, Out: f.Not, Depth: f.Depth, NoHidden: f.NoHidden, Follow: f.Follow, OneFileSystem: f.OneFileSystem,
+		Paths: f.Paths, Listed: f.Listed, In: f.Only, Out: f.Not, Depth: f.Depth, NoHidden: f.NoHidden, Follow: f.Follow, OneFileSystem: f.OneFileSystem,
 	}}
 	p.Selection.Rules = map[string]bool{}
 	for _, path := range c.Files {

@@ -36,6 +36,7 @@ type Rules struct {
 	AllowUnreadable bool
 	// AllowBroken permits writing a file that no longer parses in its syntax.
 	AllowBroken bool
+	AllowRead   []string      // further directories below which scripts may read files
 	Syntax      syntax.Syntax // of files whose names imply none, and for which no script declares one
 }
 
@@ -67,6 +68,7 @@ type readRules struct {
 	problems script.Problems
 	options  compile.Options
 	sources  map[string]string
+	reach    reach
 	named    map[string][]byte // contents of files that the scripts refer to, by path
 }
 
@@ -90,6 +92,9 @@ func (r Rules) read() (*readRules, error) {
 		c.scripts = append(c.scripts, r.OneOff)
 	}
 	var err error
+	if c.reach, err = r.reach(); err != nil {
+		return nil, err
+	}
 	c.options, err = r.options()
 	c.options.Load = c.load
 	return c, err
@@ -127,19 +132,11 @@ func (r *readRules) load(path string) ([]byte, error) {
 	if text, ok := r.named[path]; ok {
 		return text, nil
 	}
-	text, err := loadFile(path)
+	text, err := r.reach.load(path)
 	if err == nil {
 		r.named[path], r.sources[path] = text, string(text)
 	}
 	return text, err
-}
-
-func loadFile(path string) ([]byte, error) {
-	most := int64(maxTable)
-	if strings.HasSuffix(path, ".friz") {
-		most = maxScript
-	}
-	return disk.ReadBounded(path, most)
 }
 
 // labels lists what people call the rules; a one-off change needs no name.
@@ -169,7 +166,7 @@ func ReadScript(path string, stdin io.Reader) (string, error) {
 // options returns what scripts are compiled with, the parameters' values among it.
 func (r *Rules) options() (compile.Options, error) {
 	o := compile.Options{
-		Values: r.Values, Shared: map[string]string{}, Env: os.LookupEnv, Now: time.Now(), Load: loadFile,
+		Values: r.Values, Shared: map[string]string{}, Env: os.LookupEnv, Now: time.Now(),
 		AllowUnreadable: r.AllowUnreadable, AllowBroken: r.AllowBroken, Syntax: r.Syntax,
 	}
 	for _, path := range r.ValueFiles {

@@ -11,7 +11,6 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
-	"syscall"
 
 	"frizzel/core/compile"
 	"frizzel/core/diff"
@@ -57,6 +56,9 @@ type Stamped struct {
 	Old      []byte // the current content
 	Edits    edit.List
 	meta     disk.Meta
+
+	whole string  // the absolute path; links in the part that --to names are resolved
+	in    disk.ID // its directory; zero if that is to be made
 }
 
 // Changes returns the number of runs of changed lines; 1 for a new file.
@@ -196,18 +198,18 @@ func (st *stamping) one(i int, row values.Row) (*Stamped, error) {
 	if fresh, err = st.rules.over(fresh, file, row, o.Values); err != nil {
 		return nil, err
 	}
-	s := &Stamped{Path: path, Template: i, Row: row.Number}
-	whole, err := filepath.Abs(path)
+	whole, err := st.whole(path)
 	if err != nil {
 		return nil, err
 	}
+	s := &Stamped{Path: path, Template: i, Row: row.Number, whole: whole}
 	if other := st.byPath[whole]; other != nil && other.Row == row.Number {
 		return nil, exit.Wrongf("row %d makes %s of two templates; {=filename} in --to is the template's name", row.Number, path)
 	} else if other != nil {
 		return nil, exit.Wrongf("rows %d and %d both make %s; tell them apart in --to by a column, or by {=count}", other.Row, row.Number, path)
 	}
 	st.byPath[whole] = s
-	return s, s.against(whole, fresh, t)
+	return s, s.against(fresh, t)
 }
 
 // fill fills in a text for a row.
@@ -251,6 +253,31 @@ func (st *stamping) path(t *stampTemplate, row values.Row, o compile.Options) (s
 	return filepath.Clean(path), nil
 }
 
+// whole returns the absolute path of a file. The user named the directories before the first placeholder of --to, or
+// without a placeholder all of it: links there are followed. Links below are not.
+func (st *stamping) whole(path string) (string, error) {
+	named, _, filled := strings.Cut(st.To, "{=")
+	if !filled {
+		return disk.Resolve(path)
+	}
+	base, err := disk.Resolve(named[:strings.LastIndexByte(named, '/')+1])
+	if err != nil {
+		return "", err
+	}
+	abs, err := filepath.Abs(path)
+	if err != nil {
+		return "", err
+	}
+	typed, err := filepath.Abs(named[:strings.LastIndexByte(named, '/')+1])
+	if err != nil {
+		return "", err
+	}
+	if rel, err := filepath.Rel(typed, abs); err == nil && filepath.IsLocal(rel) {
+		return filepath.Join(base, rel), nil
+	}
+	return abs, nil
+}
+
 // unused returns an error about values given with --param that nothing refers to.
 func (st *stamping) unused() error {
 	for _, name := range slices.Sorted(maps.Keys(st.Rules.Values)) {
@@ -262,27 +289,24 @@ func (st *stamping) unused() error {
 }
 
 // against compares the new content of a file with the current one.
-func (s *Stamped) against(whole string, fresh []byte, t *stampTemplate) error {
-	if template, err := filepath.Abs(t.path); err == nil && template == whole {
+func (s *Stamped) against(fresh []byte, t *stampTemplate) error {
+	if template, err := disk.Resolve(t.path); err == nil && template == s.whole {
 		return exit.Wrongf("row %d would write over its template %s", s.Row, t.path)
 	}
-	info, err := os.Stat(whole)
+	err := s.read()
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		s.Edits = edit.List{{New: fresh, Rules: []int{s.Template}}}
-		s.meta = disk.Meta{Mode: uint32(t.mode.Perm()), UID: os.Geteuid(), GID: os.Getegid()}
+		s.meta = disk.Meta{Mode: uint32(t.mode.Perm()) &^ disk.Umask(), UID: os.Geteuid(), GID: os.Getegid()}
 		return nil
-	case errors.Is(err, syscall.ENOTDIR):
-		return exit.Wrongf("row %d: a directory of %s is a file", s.Row, s.Path)
+	case errors.Is(err, disk.ErrNotDir):
+		return exit.Wrongf("row %d: a directory of %s is a file, or a link that --to does not name before its first placeholder", s.Row, s.Path)
+	case errors.Is(err, disk.ErrNotRegular):
+		return exit.Wrongf("row %d: %s exists and is not a regular file", s.Row, s.Path)
 	case err != nil:
-		return err
-	case !info.Mode().IsRegular():
-		return exit.Wrongf("row %d: %s is there already, and no file", s.Row, s.Path)
-	}
-	s.Exists = true
-	if s.Old, err = disk.ReadBounded(whole, maxTable); err != nil {
 		return fmt.Errorf("row %d: %w", s.Row, err)
 	}
+	s.Exists = true
 	if textfile.IsBinary(s.Old) {
 		return exit.Wrongf("row %d: %s is there already, and binary", s.Row, s.Path)
 	}
@@ -293,7 +317,24 @@ func (s *Stamped) against(whole string, fresh []byte, t *stampTemplate) error {
 	return nil
 }
 
-// Line returns the line, from 1, of what an edit changes.
+// read reads the current content, and follows no link to it.
+func (s *Stamped) read() error {
+	dir, err := disk.Real{}.OpenDir(filepath.Dir(s.whole))
+	if err != nil {
+		return err
+	}
+	defer disk.Close(dir)
+	s.in = dir.ID()
+	f, err := dir.Open(filepath.Base(s.whole))
+	if err != nil {
+		return err
+	}
+	defer disk.Close(f)
+	s.Old, err = disk.ReadStream(disk.Reader(f), s.Path, maxTable)
+	return err
+}
+
+// Line returns the 1-based line that an edit changes.
 func (s *Stamped) Line(e edit.Edit) int { return lines.Number(s.Old, e.Start) }
 
 // Text returns the text of the file with the accepted changes.

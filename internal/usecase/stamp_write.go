@@ -2,7 +2,6 @@ package usecase
 
 import (
 	"context"
-	"os"
 	"path/filepath"
 
 	"frizzel/core/edit"
@@ -13,34 +12,14 @@ import (
 )
 
 // change returns the change to a file for the vault.
-func (s *Stamped) change(taken edit.List) (change.Change, error) {
-	whole, err := filepath.Abs(s.Path)
-	if err != nil {
-		return change.Change{}, err
-	}
+func (s *Stamped) change(taken edit.List) change.Change {
+	c := change.Change{Path: s.Path, Dir: filepath.Dir(s.whole), Name: filepath.Base(s.whole), In: s.in, Edits: taken}
 	if s.Exists {
-		if whole, err = filepath.EvalSymlinks(whole); err != nil {
-			return change.Change{}, err
-		}
-		return change.Change{
-			Path: s.Path, Dir: filepath.Dir(whole), Name: filepath.Base(whole), Before: digest.Of(s.Old), Edits: taken,
-		}, nil
+		c.Before = digest.Of(s.Old)
+		return c
 	}
-	dir := filepath.Dir(whole)
-	for { // the directories that are not there are made with the file
-		if _, err := os.Stat(dir); err == nil || dir == filepath.Dir(dir) {
-			break
-		}
-		dir = filepath.Dir(dir)
-	}
-	name, err := filepath.Rel(dir, whole)
-	if err != nil {
-		return change.Change{}, err
-	}
-	if dir, err = filepath.EvalSymlinks(dir); err != nil {
-		return change.Change{}, err
-	}
-	return change.Change{Path: s.Path, Dir: dir, Name: name, Op: change.Create, Meta: s.meta, Edits: taken}, nil
+	c.Op, c.Meta = change.Create, s.meta
+	return c
 }
 
 // A StampTaken is the accepted changes of a file.
@@ -57,11 +36,7 @@ func WriteStamps(ctx context.Context, w Writing, labels []string, taken []StampT
 		if len(t.Edits) == 0 {
 			continue
 		}
-		c, err := t.change(t.Edits)
-		if err != nil {
-			return nil, 0, err
-		}
-		changes = append(changes, c)
+		changes = append(changes, t.change(t.Edits))
 		count += len(t.Edits)
 	}
 	r, err := w.write(ctx, transaction.Intent{Kind: store.Apply, Rules: labels, Changes: count}, changes)

@@ -135,12 +135,9 @@ func (w *Writing) tellRecovered(ctx context.Context, s Recovered) {
 // into turns changes of files into new files in a directory, the originals left as they
 // are.
 func (w *Writing) into(changes change.Set) (change.Set, error) {
-	abs, err := filepath.Abs(w.Into)
+	abs, err := disk.Resolve(w.Into)
 	if err != nil {
 		return nil, err
-	}
-	if resolved, err := filepath.EvalSymlinks(abs); err == nil {
-		abs = resolved
 	}
 	out := make(change.List, changes.Len())
 	for i := range out {
@@ -199,7 +196,11 @@ func OpenStore() (*store.Store, error) {
 	if err != nil {
 		return nil, err
 	}
-	return store.Open(path, disk.Real{}), nil
+	above, err := disk.Resolve(filepath.Dir(path))
+	if err != nil {
+		return nil, &store.NoDirError{Reason: err}
+	}
+	return store.Open(filepath.Join(above, filepath.Base(path)), disk.Real{}), nil
 }
 
 // Recover puts back the runs that were cut off or expired, and writes nothing else.

@@ -27,7 +27,7 @@ func (s *Store) Lock(ctx context.Context) (*Locked, error) {
 		return nil, &NoDirError{err}
 	}
 	defer disk.Close(above)
-	dir, err := makeIn(above, s.path)
+	dir, err := makeIn(above, s.path, ofAStore)
 	if err != nil {
 		return nil, &NoDirError{err}
 	}
@@ -37,7 +37,7 @@ func (s *Store) Lock(ctx context.Context) (*Locked, error) {
 		l.Unlock()
 		return nil, err
 	}
-	runs, err := makeIn(dir, s.runsPath())
+	runs, err := makeIn(dir, s.runsPath(), func(string) bool { return true })
 	if err == nil {
 		err = l.sweep(runs)
 		disk.Close(runs)

@@ -308,41 +308,64 @@ func (s *Store) BeingWritten() bool {
 }
 
 // NoDirError is the error of a store that cannot be had.
-type NoDirError struct{ err error }
+type NoDirError struct{ Reason error }
 
 // ExitStatus returns Unreadable.
 func (*NoDirError) ExitStatus() exit.Status { return exit.Unreadable }
 
 func (e *NoDirError) Error() string {
-	return fmt.Sprintf("there is no private directory for backups, so nothing is written: %v; set FRIZZEL_STATE to another one", e.err)
+	return fmt.Sprintf("there is no private directory for backups, so nothing is written: %v; set FRIZZEL_STATE to another one", e.Reason)
 }
 
-func (e *NoDirError) Unwrap() error { return e.err }
+func (e *NoDirError) Unwrap() error { return e.Reason }
 
-// errNotPrivate is the reason of a directory that is not the user's.
-var errNotPrivate = errors.New("it is not a directory that you own")
+// Reasons of a directory that is not used.
+var (
+	errNotPrivate = errors.New("it is not a directory that you own")
+	errOpen       = errors.New("others may enter it; change its mode to 700")
+	errOther      = errors.New("it has other files in it, and no runs")
+)
 
-// makeIn makes the store's directory, or one in it, its owner's alone. One that is there must
-// be the user's own, and no link.
-func makeIn(above disk.Dir, path string) (disk.Dir, error) {
+// makeIn makes the store's directory, or one in it, readable only by its owner. An existing one is left as it is; the
+// error says why it cannot be used. It may only have names that are known.
+func makeIn(above disk.Dir, path string, known func(name string) bool) (disk.Dir, error) {
 	name := filepath.Base(path)
 	dir, err := disk.MakeDir(above, name, 0o700)
-	if errors.Is(err, fs.ErrExist) {
-		dir, err = above.OpenDir(name)
-	}
-	if err != nil {
-		return nil, err
-	}
-	info, err := above.Stat(name)
-	if err == nil && (info.Kind != disk.Directory || info.ID != dir.ID() || info.UID != os.Geteuid()) {
-		err = &os.PathError{Op: "use", Path: path, Err: errNotPrivate}
-	}
 	if err == nil {
-		err = dir.Chmod(0o700)
+		return dir, dir.Chmod(0o700) // whatever the umask is
 	}
-	if err != nil {
-		disk.Close(dir)
+	if !errors.Is(err, fs.ErrExist) {
 		return nil, err
+	}
+	if dir, err = above.OpenDir(name); err != nil {
+		return nil, err
+	}
+	if err := usable(above, dir, name, known); err != nil {
+		disk.Close(dir)
+		return nil, &os.PathError{Op: "use", Path: path, Err: err}
 	}
 	return dir, nil
 }
+
+// usable returns why an existing directory cannot be used, or nil.
+func usable(above, dir disk.Dir, name string, known func(name string) bool) error {
+	info, err := above.Stat(name)
+	if err != nil {
+		return err
+	}
+	names, err := dir.Names()
+	switch {
+	case err != nil:
+		return err
+	case info.Kind != disk.Directory || info.ID != dir.ID() || info.UID != os.Geteuid():
+		return errNotPrivate
+	case info.Mode&0o077 != 0:
+		return errOpen
+	case len(names) > 0 && !slices.ContainsFunc(names, known):
+		return errOther
+	}
+	return nil
+}
+
+// ofAStore reports whether a name in a directory shows that it is a store's.
+func ofAStore(name string) bool { return name == runsName || name == counterName }
