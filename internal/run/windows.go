@@ -120,6 +120,7 @@ func (s *pass) do(ctx context.Context) error {
 	defer all.Wait() // workers must end before the file is closed
 	defer cancel()
 	text, line := 0, 0
+	tiles := tiling{width: s.windows.Width}
 	for w := range ordered {
 		<-w.done
 		if err := ctx.Err(); w.err == nil {
@@ -127,6 +128,11 @@ func (s *pass) do(ctx context.Context) error {
 		}
 		if w.err != nil {
 			return w.err
+		}
+		if s.sums {
+			if err := tiles.add(w); err != nil {
+				return err
+			}
 		}
 		s.print = s.print.With(w.sum, len(w.Chunk))
 		if w.File != nil {
@@ -212,6 +218,7 @@ func (s *pass) pass(w *pane, text, line int) error {
 func (s *pass) inParts(ctx context.Context) error {
 	var print change.Printing
 	var kept room
+	var ahead []byte // what the last window was cut by, and was looked at
 	text, line := 0, 0
 	for offset, most := int64(0), s.windows.Width; offset < s.windows.Size; {
 		if err := ctx.Err(); err != nil {
@@ -220,6 +227,9 @@ func (s *pass) inParts(ctx context.Context) error {
 		win, read, err := s.windows.From(offset, most, kept.buffer[:0])
 		if kept.buffer = read; err != nil {
 			return err
+		}
+		if s.sums && !bytes.HasPrefix(win.Raw, ahead[:min(len(ahead), len(win.Raw))]) {
+			return errChanged
 		}
 		end := offset + int64(len(win.Raw))
 		w := &pane{Window: win, room: &kept, at: program.Window{Lines: line, Bytes: text, Ending: s.ending, More: end < s.windows.Size}}
@@ -235,6 +245,7 @@ func (s *pass) inParts(ctx context.Context) error {
 			w.Window = s.windows.Cut(win, n)
 			s.work(w)
 		}
+		ahead = append(ahead[:0], win.Raw[len(w.Raw):]...)
 		w.lines = bytes.Count(w.Text, []byte("\n"))
 		if s.sums {
 			_, _ = print.Write(w.Raw) // never fails

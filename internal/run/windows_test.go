@@ -3,11 +3,14 @@ package run
 import (
 	"bytes"
 	"fmt"
+	"io"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -20,6 +23,8 @@ import (
 	"frizzel/core/edit"
 	"frizzel/core/lines"
 	"frizzel/core/program"
+	"frizzel/core/textfile"
+	"frizzel/internal/change"
 )
 
 // outcome is all that a run says of one file.
@@ -189,4 +194,70 @@ func outcomeOf(t *testing.T, r *Result, raw []byte) outcome {
 		}
 	}
 	return o
+}
+
+// changingFile is a file that someone changes while it is read: at the nth read a byte is another one.
+type changingFile struct {
+	content []byte
+	reads   atomic.Int32
+	nth     int32
+	at      int
+	to      byte
+	lock    sync.Mutex
+}
+
+func (f *changingFile) ReadAt(p []byte, at int64) (int, error) {
+	f.lock.Lock()
+	defer f.lock.Unlock()
+	if f.reads.Add(1) == f.nth {
+		f.content[f.at] = f.to
+	}
+	n := copy(p, f.content[at:])
+	if n < len(p) {
+		return n, io.EOF
+	}
+	return n, nil
+}
+
+// The fingerprint of a large file covers exactly the bytes that the rules saw, whoever changes the file between two
+// reads of one byte: else what was written in between would be overwritten.
+func TestPrintOfWhatWasSeen(t *testing.T) {
+	rules := planFor(t, "in paragraph with text \"b\" { replace text \"a\" with \"b\" }", "").Program
+	changed := 0
+	for seed := range uint64(4000) {
+		r := rand.New(rand.NewPCG(seed, 77))
+		var text strings.Builder
+		for range 20 + r.IntN(60) {
+			text.WriteString(strings.Repeat("x", r.IntN(1+r.IntN(60))) + "\n")
+		}
+		f := &changingFile{content: []byte(text.String()), nth: 1 + r.Int32N(20), at: r.IntN(text.Len()), to: "\nab"[r.IntN(3)]}
+		form, err := textfile.FormOf(f.content, int64(text.Len()), "")
+		require.NoError(t, err)
+		var seen []byte
+		parts := seed%2 == 1
+		s := pass{
+			large: &large{
+				windows: textfile.Windows{Form: form, File: f, Size: int64(text.Len()), Width: 16},
+				how:     program.Windowing{Order: program.AnyOrder, Parts: parts}, ending: "\n",
+			},
+			sums: true,
+			work: func(w *pane) { w.res = rules.Run(program.Input{Text: w.Text, Window: &w.at}) },
+			take: func(w *pane) error { seen = append(seen, w.Raw...); return nil },
+		}
+		if err := s.do(t.Context()); err != nil {
+			require.ErrorIs(t, err, errChanged, "seed %d", seed)
+			changed++
+			continue
+		}
+		print := change.Print{}
+		size := 16
+		if parts {
+			size = change.ChunkSize
+		}
+		for chunk := range slices.Chunk(seen, size) {
+			print = print.With(change.SumOf(chunk), len(chunk))
+		}
+		require.Equal(t, print, s.print, "seed %d", seed)
+	}
+	require.Greater(t, changed, 100)
 }
