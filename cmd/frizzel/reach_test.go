@@ -230,3 +230,147 @@ func TestPipesAndSignals(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, "130\n", string(text))
 }
+
+// A directory that was restored from elsewhere, so that it is another one with the same files, keeps no undo: a person is
+// asked, and --force answers. What does not hold what the run left stays, even then.
+func TestDirectoryMadeAnew(t *testing.T) {
+	dir := yard(t, 8)
+	_, stderr, status := frizzel(t, dir, append(changing, ".")...)
+	require.Zero(t, status, stderr)
+	d1 := filepath.Join(dir, "d1")
+	require.NoError(t, os.Rename(d1, d1+"-was"))
+	require.NoError(t, os.CopyFS(d1, os.DirFS(d1+"-was")))
+	require.NoError(t, os.RemoveAll(d1+"-was"))
+	_, stderr, status = frizzel(t, dir, "undo", "--yes", ".")
+	require.Equal(t, 6, status, stderr)
+	require.Contains(t, stderr, "d1/0001: it is what the run left, but its directory is another one by now")
+	require.Equal(t, map[string]int{"depot-3": 8, "depot-4": 1}, hosts(t, dir))
+	_, stderr, status = frizzel(t, dir, "redo", "--yes")
+	require.Zero(t, status, stderr)
+	_, stderr, status = frizzel(t, dir, "undo", "--yes", "--force")
+	require.Zero(t, status, stderr)
+	require.Equal(t, map[string]int{"depot-3": 9}, hosts(t, dir))
+}
+
+// A run that was cut off, and whose record or journal cannot be read any more, is named each time, with a status that says
+// so, until --force settles it by what its files hold, or gives it up.
+func TestDamagedCutOff(t *testing.T) {
+	for _, file := range []string{"record", "journal", "both"} {
+		for _, mixed := range []bool{false, true} {
+			dir := yard(t, 8)
+			killed(t, dir)
+			runs, err := filepath.Glob(filepath.Join(filepath.Dir(dir), "state", "runs", "*"))
+			require.NoError(t, err)
+			require.Len(t, runs, 1)
+			for _, name := range []string{"record", "journal"} {
+				if file == name || file == "both" {
+					path := filepath.Join(runs[0], name)
+					text, err := os.ReadFile(path)
+					require.NoError(t, err)
+					text[len(text)/3] ^= 4
+					require.NoError(t, os.WriteFile(path, text, 0o600))
+				}
+			}
+			if mixed { // one file is as it was
+				require.NoError(t, os.WriteFile(filepath.Join(dir, "d1", "0001"), []byte(strings.Repeat("a line of the log\n", 1)+"host = depot-3\n"), 0o644))
+			}
+			for range 2 {
+				stdout, stderr, status := frizzel(t, dir, "recover")
+				require.Equal(t, 6, status, stdout+stderr)
+				require.Contains(t, stderr, "frizzel recover --force")
+				require.NotContains(t, stdout, "no run was cut off")
+			}
+			_, stderr, status := frizzel(t, dir, "recover", "--force", "1")
+			require.Zero(t, status, stderr)
+			switch {
+			case file != "journal":
+				require.Contains(t, stderr, "was given up")
+			case mixed:
+				require.Equal(t, map[string]int{"depot-3": 9}, hosts(t, dir), stderr)
+			default:
+				require.Contains(t, stderr, "run 1 is done")
+				_, stderr, status := frizzel(t, dir, "undo", "--yes")
+				require.Zero(t, status, stderr)
+				require.Equal(t, map[string]int{"depot-3": 9}, hosts(t, dir))
+			}
+			stdout, _, status := frizzel(t, dir, "recover")
+			require.Zero(t, status)
+			require.Contains(t, stdout, "no run was cut off")
+		}
+	}
+}
+
+// A run that was cut off, and whose directories are gone or others, is settled by force.
+func TestForcedRecovery(t *testing.T) {
+	dir := yard(t, 8)
+	killed(t, dir)
+	for _, name := range []string{"d1", "d2"} {
+		require.NoError(t, os.Rename(filepath.Join(dir, name), filepath.Join(dir, name+"-was")))
+	}
+	require.NoError(t, os.CopyFS(filepath.Join(dir, "d1"), os.DirFS(filepath.Join(dir, "d1-was"))))
+	_, stderr, status := frizzel(t, dir, "recover")
+	require.Equal(t, 6, status, stderr)
+	_, stderr, status = frizzel(t, dir, "recover", "--force")
+	require.Equal(t, 6, status, stderr)
+	require.Contains(t, stderr, "left alone: d2/0002: its directory is out of reach; its old content is in ")
+	content, err := os.ReadFile(filepath.Join(dir, "d1", "0001"))
+	require.NoError(t, err)
+	require.Contains(t, string(content), "host = depot-3\n", "of the directory that is another one")
+	stdout, _, status := frizzel(t, dir, "recover")
+	require.Zero(t, status)
+	require.Contains(t, stdout, "no run was cut off")
+}
+
+// A proof that changes a file itself leaves text of the run: the status says that not all is as before. One that leaves a
+// process behind that has its output succeeds.
+func TestOddProofs(t *testing.T) {
+	dir := yard(t, 2)
+	_, stderr, status := frizzel(t, dir, append(changing, "--prove", "echo more >> d1/0001; false", ".")...)
+	require.Equal(t, 6, status, stderr)
+	require.Contains(t, stderr, "not all is as before")
+	require.NotContains(t, stderr, "everything is as before")
+	_, stderr, status = frizzel(t, dir, append(changing, "--prove", "false", "d0")...)
+	require.Equal(t, 3, status, stderr)
+	require.Contains(t, stderr, "everything is as before")
+	_, stderr, status = frizzel(t, dir, append(changing, "--prove", "sleep 5 &", "d0")...)
+	require.Zero(t, status, stderr)
+}
+
+// The redo of a run that was taken back part by part does all parts again.
+func TestRedoOfParts(t *testing.T) {
+	dir := yard(t, 8)
+	_, stderr, status := frizzel(t, dir, append(changing, ".")...)
+	require.Zero(t, status, stderr)
+	for _, part := range []string{"d1", "d2"} {
+		_, stderr, status = frizzel(t, dir, "undo", "--yes", "1", part)
+		require.Zero(t, status, stderr)
+	}
+	_, stderr, status = frizzel(t, dir, "redo", "--yes", "1")
+	require.Zero(t, status, stderr)
+	require.Equal(t, map[string]int{"depot-4": 9}, hosts(t, dir))
+}
+
+// Directories that a run made go with its files when it is taken back, or fails; what someone else put there stays. A redo
+// makes them again.
+func TestMadeDirectories(t *testing.T) {
+	dir := yard(t, 2)
+	out := filepath.Join(dir, "out")
+	stamp := []string{"stamp", "--yes", "d1/0001", "--to", "out/{=zone}/kiosks/board.conf", "--each", "zone=oak,ash"}
+	_, stderr, status := frizzel(t, dir, append(stamp, "--prove", "false")...)
+	require.Equal(t, 3, status, stderr)
+	require.NoDirExists(t, out)
+	_, stderr, status = frizzel(t, dir, stamp...)
+	require.Zero(t, status, stderr)
+	require.NoError(t, os.WriteFile(filepath.Join(out, "ash", "mine"), nil, 0o644))
+	_, stderr, status = frizzel(t, dir, "undo", "--yes")
+	require.Zero(t, status, stderr)
+	require.NoDirExists(t, filepath.Join(out, "oak"))
+	require.NoDirExists(t, filepath.Join(out, "ash", "kiosks"))
+	require.FileExists(t, filepath.Join(out, "ash", "mine"))
+	_, stderr, status = frizzel(t, dir, "redo", "--yes")
+	require.Zero(t, status, stderr)
+	require.FileExists(t, filepath.Join(out, "oak", "kiosks", "board.conf"))
+	require.NoError(t, os.Remove(filepath.Join(out, "ash", "mine")))
+	_, stderr, status = frizzel(t, dir, "undo", "--yes")
+	require.Zero(t, status, stderr)
+}

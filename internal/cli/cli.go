@@ -20,6 +20,7 @@ import (
 
 	"frizzel/core/script"
 	"frizzel/internal/exit"
+	"frizzel/internal/hook"
 	"frizzel/internal/progress"
 	"frizzel/internal/report"
 	"frizzel/internal/review"
@@ -28,6 +29,7 @@ import (
 	"frizzel/internal/usecase"
 	"frizzel/internal/vault/history"
 	"frizzel/internal/vault/store"
+	"frizzel/internal/vault/transaction"
 )
 
 // Streams are the standard streams of a command.
@@ -165,7 +167,13 @@ func (a *app) describe(err error) string {
 	case errors.Is(err, context.Canceled), errors.Is(err, review.ErrInterrupted):
 		return "frizzel: interrupted; nothing was written"
 	}
-	lines := strings.Split(err.Error(), "\n")
+	text := err.Error()
+	var proof *hook.ProofError
+	var torn *transaction.NotPutBackError
+	if errors.As(err, &proof) && !errors.As(err, &torn) {
+		text += "; everything is as before"
+	}
+	lines := strings.Split(text, "\n")
 	for i, l := range lines {
 		lines[i] = "frizzel: " + l
 	}

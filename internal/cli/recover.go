@@ -12,19 +12,34 @@ import (
 	"frizzel/internal/hook"
 	"frizzel/internal/usecase"
 	"frizzel/internal/vault/hold"
+	"frizzel/internal/vault/store"
 )
 
 func (a *app) recover() *cobra.Command {
-	return &cobra.Command{
-		Use:     "recover",
-		Short:   "Put back the files of runs that were cut off",
-		Long:    "Put back the files of a run that was cut off, by a crash or a kill, and those of one on\nhold that nobody kept in time. Every command that writes does so first by itself; this\none does nothing else.",
-		Example: "  frizzel recover",
-		Args:    nothing,
-		RunE: func(c *cobra.Command, _ []string) error {
+	var force bool
+	c := &cobra.Command{
+		Use:   "recover [RUN]",
+		Short: "Put back the files of runs that were cut off",
+		Long: `Put back the files of a run that was cut off, by a crash or a kill, and those of one on
+hold that nobody kept in time. Every command that writes does so first by itself; this
+one does nothing else.
+
+A run that cannot be put back by itself is named each time: its directories are others by
+now or out of reach, or its record is damaged. --force settles it by what its files hold:
+those that have the run's content get the old one, wherever their directories come from.
+What cannot be read is given up, and named with the place of its old content.`,
+		Example: "  frizzel recover\n  frizzel recover --force 17",
+		Args:    cobra.MaximumNArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
 			w, err := a.writing()
 			if err != nil {
 				return err
+			}
+			if len(args) > 0 && !force {
+				return exit.Wrongf("recover takes a run only with --force; without, it puts back all that it can")
+			}
+			if force {
+				w.Force = func(id string) bool { return len(args) == 0 || store.Names(args[0], id) }
 			}
 			whole := true
 			w.Recovered = func(s usecase.Recovered) { whole = a.tellRecovered(s) }
@@ -34,12 +49,14 @@ func (a *app) recover() *cobra.Command {
 				return err
 			case !whole:
 				return exit.Silent(exit.InPart)
-			case len(s.CutOff)+len(s.Overdue) == 0:
+			case len(s.CutOff)+len(s.Overdue)+len(s.Done)+len(s.GivenUp) == 0:
 				fmt.Fprintln(a.Out, "no run was cut off")
 			}
 			return nil
 		},
 	}
+	c.Flags().BoolVar(&force, "force", false, "settle runs that cannot be put back by themselves by what their files hold, or give them up")
+	return c
 }
 
 func (a *app) keep() *cobra.Command {

@@ -63,7 +63,12 @@ func (a *app) taking(kind store.Kind, c *cobra.Command) *cobra.Command {
 		if keepLater || !yes {
 			o.Later = usecase.TakeLater
 		}
-		return a.takeBack(c, o, yes)
+		for {
+			more, err := a.takeBack(c, o, yes)
+			if err != nil || !more {
+				return err
+			}
+		}
 	}
 	c.Flags().BoolVarP(&yes, "yes", "y", false, "do not ask")
 	c.Flags().BoolVar(&o.Force, "force", false, "also files that have changed since, whose state is backed up first")
@@ -72,7 +77,8 @@ func (a *app) taking(kind store.Kind, c *cobra.Command) *cobra.Command {
 	return c
 }
 
-func (a *app) takeBack(c *cobra.Command, o usecase.UndoOptions, yes bool) error {
+// takeBack writes one run that takes another one back. It reports more if a redo has further undos to redo.
+func (a *app) takeBack(c *cobra.Command, o usecase.UndoOptions, yes bool) (more bool, err error) {
 	b := &byFile{app: a}
 	if o.Asks = !yes; o.Asks {
 		b.prompt = a.prompt()
@@ -96,6 +102,10 @@ func (a *app) takeBack(c *cobra.Command, o usecase.UndoOptions, yes bool) error 
 			what += " around what has changed since"
 			said += ", around what has changed since"
 		}
+		if back.Moved {
+			what += " in a directory that is another one than the run wrote in"
+			said += ", in a directory that is another one than the run wrote in"
+		}
 		return b.take(c.Context(), report.Path(report.Here(back.Path)), said, what, func() error {
 			return printer.Diff(back.Path, text)
 		})
@@ -111,7 +121,7 @@ func (a *app) takeBack(c *cobra.Command, o usecase.UndoOptions, yes bool) error 
 	}
 	switch {
 	case err != nil:
-		return err
+		return false, err
 	case done.Run != nil:
 		a.wrote(done.Run, done.Files)
 	case done.Already > 0 && len(done.Left) == 0:
@@ -120,9 +130,9 @@ func (a *app) takeBack(c *cobra.Command, o usecase.UndoOptions, yes bool) error 
 		fmt.Fprintln(a.Err, "nothing to write")
 	}
 	if len(done.Left) > 0 {
-		return exit.Silent(exit.InPart)
+		return false, exit.Silent(exit.InPart)
 	}
-	return nil
+	return done.More && done.Run != nil, nil
 }
 
 // namedRun returns the store and one of its runs.

@@ -129,7 +129,13 @@ func (a *app) tellRecovered(s usecase.Recovered) (whole bool) {
 		whole = a.once(func(w io.Writer) bool { return overdue(w, o) }) && whole
 	}
 	for _, d := range s.Damaged {
-		a.once(func(w io.Writer) bool { return unread(w, d) })
+		whole = a.once(func(w io.Writer) bool { return unread(w, d) }) && whole
+	}
+	for _, r := range s.Done {
+		fmt.Fprintf(a.Err, "run %s is done: all its files are what it wrote\n", r.Name())
+	}
+	for _, g := range s.GivenUp {
+		fmt.Fprintf(a.Err, "run %s was given up, and its files stay as they are: %v; what is kept of it stays in %s\n", g.ID, g.Reason, report.Path(g.Kept))
 	}
 	return whole
 }
@@ -147,8 +153,8 @@ func (a *app) once(tell func(io.Writer) (whole bool)) (whole bool) {
 }
 
 func unread(w io.Writer, d store.Damaged) (whole bool) {
-	fmt.Fprintf(w, "note: run %s cannot be read and is left alone: %v; frizzel history verify says more\n", d.ID, d.Reason)
-	return true
+	fmt.Fprintf(w, "frizzel: run %s may have been cut off, and cannot be put back: %v; frizzel recover --force %s settles it by what its files hold, or gives it up\n", d.ID, d.Reason, d.ID)
+	return false
 }
 
 func cutOff(w io.Writer, c transaction.Recovered) (whole bool) {
@@ -156,7 +162,7 @@ func cutOff(w io.Writer, c transaction.Recovered) (whole bool) {
 	case c.Err != nil:
 		fmt.Fprintf(w, "frizzel: run %s was cut off and cannot be put back yet: %v\n", c.Run.Name(), c.Err)
 	case len(c.Away) > 0:
-		fmt.Fprintf(w, "frizzel: run %s was cut off and cannot be put back yet: these files are out of reach\n", c.Run.Name())
+		fmt.Fprintf(w, "frizzel: run %s was cut off and cannot be put back yet: these files are out of reach (frizzel recover --force %s gives up those that still are)\n", c.Run.Name(), c.Run.Name())
 		for _, path := range c.Away {
 			fmt.Fprintf(w, "  %s\n", report.Path(path))
 		}
@@ -172,7 +178,7 @@ func cutOff(w io.Writer, c transaction.Recovered) (whole bool) {
 func overdue(w io.Writer, o hold.Outcome) (whole bool) {
 	switch {
 	case o.Error != nil:
-		fmt.Fprintf(w, "frizzel: run %s was on hold and nobody kept it, and it cannot be put back yet: %v\n", o.Run.Name(), o.Error)
+		fmt.Fprintf(w, "frizzel: run %s was on hold and nobody kept it, and it cannot be put back yet: %v (frizzel recover --force %s gives up what still cannot)\n", o.Run.Name(), o.Error, o.Run.Name())
 	case o.Undo == nil:
 		fmt.Fprintf(w, "run %s was on hold and nobody kept it; none of its files could be put back\n", o.Run.Name())
 	default:

@@ -311,21 +311,22 @@ func MakeDir(above Dir, name string, mode uint32) (Dir, error) {
 	return above.OpenDir(name)
 }
 
-// MakePath opens a directory, and makes it and all above it that are missing, their names on
-// disk before it returns.
-func MakePath(system System, path string, mode uint32) (Dir, error) {
-	dir, err := system.OpenDir(path)
+// MakePath opens a directory. It makes the directory and all above it that are missing, their names on disk before it
+// returns, and returns the paths of those that it made, the outermost first.
+func MakePath(system System, path string, mode uint32) (dir Dir, made []string, err error) {
+	dir, err = system.OpenDir(path)
 	if !Missing(err) || filepath.Dir(path) == path {
-		return dir, err
+		return dir, nil, err
 	}
-	above, err := MakePath(system, filepath.Dir(path), mode)
+	above, made, err := MakePath(system, filepath.Dir(path), mode)
 	if err != nil {
-		return nil, err
+		return nil, made, err
 	}
 	defer Close(above)
 	dir, err = MakeDir(above, filepath.Base(path), mode)
 	if errors.Is(err, fs.ErrExist) { // by someone else at the same time
-		return above.OpenDir(filepath.Base(path))
+		dir, err = above.OpenDir(filepath.Base(path))
+		return dir, made, err
 	}
-	return dir, err
+	return dir, append(made, path), err
 }

@@ -28,6 +28,8 @@ type UndoOptions struct {
 	Later Later        // how to treat files that changed since
 	// Found is called with the run, and with the files that are left alone.
 	Found func(r *store.Record, left []store.Left)
+
+	more bool // set by fits
 }
 
 // Later is the treatment of a file that changed after the run, if the run's changes can be undone around the
@@ -46,11 +48,15 @@ type TakenBack struct {
 	Files   int           // written
 	Left    []store.Left  // left alone
 	Already int           // files that are as they were already
+	More    bool          // a redo of a run: other undos of it are left to redo
 }
+
+// An odd says why a person is told more of a file that is undone.
+type odd struct{ later, moved bool }
 
 // asked returns the accepted changes, and their number of edits. later marks those of files that changed after
 // the run.
-func (o *UndoOptions) asked(back *change.Spooled, later map[int]bool) (taken *change.Spooled, count int, err error) {
+func (o *UndoOptions) asked(back *change.Spooled, later map[int]odd) (taken *change.Spooled, count int, err error) {
 	left := map[int]bool{}
 	i := -1
 	for c, err := range back.All() {
@@ -59,7 +65,7 @@ func (o *UndoOptions) asked(back *change.Spooled, later map[int]bool) (taken *ch
 		}
 		take := true
 		if o.Take != nil {
-			if take, err = o.Take(&history.Back{Change: c, Later: later[i]}, c.Windows(o.Write.Store.System)); err != nil {
+			if take, err = o.Take(&history.Back{Change: c, Later: later[i].later, Moved: later[i].moved}, c.Windows(o.Write.Store.System)); err != nil {
 				return nil, 0, err
 			}
 		}
@@ -92,8 +98,8 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 	if err != nil {
 		return nil, err
 	}
-	t := &TakenBack{Of: r}
-	look := func(trust history.Trust) (back *change.Spooled, later map[int]bool, err error) {
+	t := &TakenBack{Of: r, More: o.more}
+	look := func(trust history.Trust) (back *change.Spooled, later map[int]odd, err error) {
 		return o.look(t, records, history.Reversal{Paths: paths, Force: o.Force, Trust: trust})
 	}
 	trust := history.TrustAll
@@ -143,16 +149,20 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 
 // look returns the changes that undo a run, and marks those of files that changed after it. It reports the files
 // that are left unchanged.
-func (o *UndoOptions) look(t *TakenBack, records []*store.Record, how history.Reversal) (back *change.Spooled, later map[int]bool, err error) {
-	back, later = &change.Spooled{}, map[int]bool{}
+func (o *UndoOptions) look(t *TakenBack, records []*store.Record, how history.Reversal) (back *change.Spooled, later map[int]odd, err error) {
+	back, later = &change.Spooled{}, map[int]odd{}
 	var left []store.Left
 	t.Left, t.Already, err = history.Reverse(o.Write.Store, records, t.Of, how, func(b *history.Back) error {
 		if b.Later && o.Later != TakeLater {
 			left = append(left, store.Left{Path: change.Path(b.Path), Reason: "it has changed since; --keep-later takes back what the run changed, around the later changes"})
 			return nil
 		}
-		if b.Later {
-			later[back.Len()] = true
+		if b.Moved && !o.Force && !o.Asks {
+			left = append(left, store.Left{Path: change.Path(b.Path), Reason: "it is what the run left, but its directory is another one by now (restored, copied or made anew); --force takes it back"})
+			return nil
+		}
+		if b.Later || b.Moved {
+			later[back.Len()] = odd{b.Later, b.Moved}
 		}
 		return back.Add(b.Change)
 	})
@@ -234,9 +244,10 @@ func (o *UndoOptions) fits(records []*store.Record, r *store.Record) (*store.Rec
 	if r.Kind == store.Undo && undone < r.Files.Len() {
 		return r, nil
 	}
-	u, err := history.UndoOf(records, r)
+	undos, err := history.UndosOf(records, r)
 	if err != nil {
 		return nil, exit.Refusedf("run %s was not taken back, so there is nothing to do again", r.Name())
 	}
-	return u, nil
+	o.more = len(undos) > 1
+	return undos[0], nil
 }

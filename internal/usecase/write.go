@@ -38,6 +38,9 @@ type Writing struct {
 	// Keep is the limits on kept runs. Tidied is called if the run deleted some.
 	Keep   history.Keeping
 	Tidied func(runs int, freed int64, err error)
+	// Force says which runs are settled by what their files hold, or given up, if they cannot be recovered otherwise. nil
+	// is none.
+	Force func(id string) bool
 	// Recovered is called, before anything is written, with the runs that were put back.
 	Recovered func(Recovered)
 }
@@ -47,18 +50,55 @@ type Recovered struct {
 	CutOff  []transaction.Recovered
 	Overdue []hold.Outcome
 	Damaged []store.Damaged // which may have been cut off, and are left alone
+	GivenUp []GivenUp       // damaged ones that were given up
+	Done    []*store.Record // ones with a damaged journal, whose files all are what they wrote
+}
+
+// A GivenUp is a run that cannot be read and was set aside.
+type GivenUp struct {
+	store.Damaged
+	Kept string // the path of what is kept of it
 }
 
 // recoverRuns puts back runs that were cut off, and takes back those that nobody kept in time.
 // One that cannot be put back does not stop the others, nor the run to be written.
-func recoverRuns(ctx context.Context, l *store.Locked, command []string) (Recovered, error) {
+func recoverRuns(ctx context.Context, l *store.Locked, command []string, force func(id string) bool) (Recovered, error) {
+	if force == nil {
+		force = func(string) bool { return false }
+	}
 	var s Recovered
-	var err error
-	if s.CutOff, s.Damaged, err = transaction.Recover(ctx, l); err != nil {
+	cut, damaged, err := transaction.Recover(ctx, l, force)
+	if err != nil {
 		return s, err
 	}
-	s.Overdue, err = hold.Overdue(ctx, l, command)
+	s.CutOff = cut
+	for _, d := range damaged {
+		if !force(d.ID) {
+			s.Damaged = append(s.Damaged, d)
+		} else if err := s.settle(ctx, l, d); err != nil {
+			return s, err
+		}
+	}
+	s.Overdue, err = hold.Overdue(ctx, l, command, force)
 	return s, err
+}
+
+// settle settles a damaged run by what its files hold, or gives it up if its record cannot be read.
+func (s *Recovered) settle(ctx context.Context, l *store.Locked, d store.Damaged) error {
+	r, done, err := transaction.Settle(ctx, l, d.ID)
+	switch {
+	case err != nil:
+		kept, err := l.GiveUp(d.ID)
+		if err != nil {
+			return err
+		}
+		s.GivenUp = append(s.GivenUp, GivenUp{d, kept})
+	case done && r.Err == nil:
+		s.Done = append(s.Done, r.Run)
+	default:
+		s.CutOff = append(s.CutOff, r)
+	}
+	return nil
 }
 
 // write recovers earlier runs, and then writes changes as a run; nil if there are none.
@@ -93,7 +133,7 @@ func (w *Writing) locked(ctx context.Context, intent transaction.Intent, changes
 		return nil, err
 	}
 	defer l.Unlock()
-	recovered, err := recoverRuns(ctx, l, w.Command)
+	recovered, err := recoverRuns(ctx, l, w.Command, w.Force)
 	if err != nil {
 		return nil, err
 	}
@@ -111,6 +151,11 @@ func (w *Writing) locked(ctx context.Context, intent transaction.Intent, changes
 		intent.ProveFile = w.ProveFile.File
 	}
 	r, err := transaction.Write(ctx, l, intent, changes)
+	if err == nil && intent.Kind == store.Undo {
+		if undone, err := l.Run(intent.Undoes); err == nil {
+			_ = transaction.Unmake(l, r, undone) // a directory that stays harms nobody
+		}
+	}
 	if err == nil && w.Keep != (history.Keeping{}) {
 		runs, freed, err := history.Tidy(l, w.Keep, time.Now())
 		if w.Tidied != nil {
@@ -218,7 +263,7 @@ func Recover(ctx context.Context, w Writing) (Recovered, error) {
 		return Recovered{}, err
 	}
 	defer l.Unlock()
-	s, err := recoverRuns(ctx, l, w.Command)
+	s, err := recoverRuns(ctx, l, w.Command, w.Force)
 	if err == nil {
 		w.tellRecovered(ctx, s)
 	}

@@ -257,7 +257,7 @@ func jobs(y **yard) []job {
 		{
 			name: "a hold lapses", build: files(2, "/tree"), first: apply(rewriteAll, transaction.Intent{Hold: 1}),
 			do: func(ctx context.Context, l *store.Locked) error {
-				out, err := hold.Overdue(ctx, l, nil)
+				out, err := hold.Overdue(ctx, l, nil, never)
 				for _, o := range out {
 					err = errors.Join(err, o.Error)
 				}
@@ -267,7 +267,7 @@ func jobs(y **yard) []job {
 		{
 			name: "redone after a hold lapsed", build: files(2, "/tree"), first: func(ctx context.Context, l *store.Locked) error {
 				err := apply(rewriteAll, transaction.Intent{Hold: 1})(ctx, l)
-				_, overdue := hold.Overdue(ctx, l, nil)
+				_, overdue := hold.Overdue(ctx, l, nil, never)
 				return errors.Join(err, overdue)
 			},
 			do: redoLast,
@@ -353,8 +353,8 @@ func (tr *trial) recover(at int) (recovered []transaction.Recovered, ended bool)
 		}
 	}()
 	err := tr.y.locked(func(ctx context.Context, l *store.Locked) (err error) {
-		if recovered, _, err = transaction.Recover(ctx, l); err == nil {
-			_, err = hold.Overdue(ctx, l, nil)
+		if recovered, _, err = transaction.Recover(ctx, l, never); err == nil {
+			_, err = hold.Overdue(ctx, l, nil, never)
 		}
 		return err
 	})
@@ -576,3 +576,6 @@ func TestEveryBarrierIsNeeded(t *testing.T) {
 		})
 	}
 }
+
+// never is for recoveries without force.
+func never(string) bool { return false }

@@ -139,10 +139,10 @@ var noise = func() string {
 func (y *yard) damaged(t *testing.T, tail, what string) (found bool) {
 	before := y.tree()
 	require.NoError(t, y.locked(func(ctx context.Context, l *store.Locked) error {
-		if _, _, err := transaction.Recover(ctx, l); err != nil {
+		if _, _, err := transaction.Recover(ctx, l, never); err != nil {
 			return err
 		}
-		_, err := hold.Overdue(ctx, l, nil)
+		_, err := hold.Overdue(ctx, l, nil, never)
 		return err
 	}), what)
 	y.either(t, before, tail, what)

@@ -343,7 +343,7 @@ func (l *life) cutOff() {
 
 func (l *life) recoverStore() {
 	require.NoError(l.t, l.locked(func(ctx context.Context, s *store.Locked) error {
-		recovered, damaged, err := transaction.Recover(ctx, s)
+		recovered, damaged, err := transaction.Recover(ctx, s, never)
 		require.Empty(l.t, damaged, l.fail())
 		for _, one := range recovered {
 			require.NoError(l.t, one.Err, l.fail())
@@ -357,7 +357,7 @@ func (l *life) recoverStore() {
 func (l *life) recover() {
 	l.recoverStore()
 	require.NoError(l.t, l.locked(func(ctx context.Context, s *store.Locked) error {
-		_, err := hold.Overdue(ctx, s, nil)
+		_, err := hold.Overdue(ctx, s, nil, never)
 		return err
 	}), l.fail())
 	for i, r := range l.runs[:len(l.runs):len(l.runs)] {

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"hash/maphash"
 	"io"
+	"slices"
 
 	"frizzel/core/diff"
 	"frizzel/internal/change"
@@ -35,19 +36,22 @@ func Last(records []*store.Record, kind store.Kind) (*store.Record, error) {
 	return nil, ErrNothing
 }
 
-// UndoOf returns the last run that took a run back and was not taken back in turn, or
-// ErrNothing.
-func UndoOf(records []*store.Record, r *store.Record) (*store.Record, error) {
+// UndosOf returns the runs that undid a run, in whole or in part, and were not undone in turn, the last one first. The
+// error is ErrNothing if there are none.
+func UndosOf(records []*store.Record, r *store.Record) (undos []*store.Record, err error) {
 	undone, err := undoneFiles(records)
 	if err != nil {
 		return nil, err
 	}
-	for i := len(records) - 1; i >= 0; i-- {
-		if u := records[i]; u.State().Succeeded() && u.Undoes == r.ID && undone[u.ID].of(u) < u.Files.Len() {
-			return u, nil
+	for _, u := range slices.Backward(records) {
+		if u.State().Succeeded() && u.Undoes == r.ID && undone[u.ID].of(u) < u.Files.Len() {
+			undos = append(undos, u)
 		}
 	}
-	return nil, ErrNothing
+	if len(undos) == 0 {
+		return nil, ErrNothing
+	}
+	return undos, nil
 }
 
 // Undone returns the number of undone files of each run, by its ID.

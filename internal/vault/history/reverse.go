@@ -2,8 +2,12 @@ package history
 
 import (
 	"errors"
+	"io/fs"
 	"iter"
+	"path/filepath"
 	"runtime"
+	"slices"
+	"sync"
 
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
@@ -36,6 +40,9 @@ type Back struct {
 	change.Change
 	// Later means that the file changed after the run, and the run's changes are undone around the later ones.
 	Later bool
+	// Moved means that the file's directory is another one than the run wrote in, and the file still is what the run
+	// left: the directory was restored, copied or made anew.
+	Moved bool
 }
 
 // Reverse calls take with each change that undoes a run. It returns the files that it leaves unchanged, and the
@@ -46,10 +53,11 @@ func Reverse(s *store.Store, records []*store.Record, r *store.Record, how Rever
 		return nil, 0, err
 	}
 	undone := all[r.ID]
+	anew := madeAnew(records, r)
 	look := func(first int) []looked {
 		some := make([]looked, min(r.Files.Len()-first, together))
 		each(len(some), func(from, to int) {
-			w := reverser{Store: s, record: r, force: how.Force, trust: how.Trust, sameBoot: r.Boot == disk.Boot()}
+			w := reverser{anew: anew, Store: s, record: r, force: how.Force, trust: how.Trust, sameBoot: r.Boot == disk.Boot()}
 			defer w.close()
 			for i := from; i < to; i++ {
 				some[i] = w.look(first+i, func(e *store.Entry) bool { return !undone.has(e.Absolute()) && touched(e, how.Paths) })
@@ -66,7 +74,7 @@ func Reverse(s *store.Store, records []*store.Record, r *store.Record, how Rever
 			case errors.Is(l.reason, errAlready):
 				already++
 			case l.reason != nil:
-				left = append(left, store.Left{Path: change.Path(l.path), Reason: l.reason.Error()})
+				left = append(left, store.Left{Path: change.Path(l.path), Reason: l.reason.Error(), Away: isAway(l.reason)})
 			default:
 				if err := take(l.back); err != nil {
 					return left, already, err
@@ -75,6 +83,32 @@ func Reverse(s *store.Store, records []*store.Record, r *store.Record, how Rever
 		}
 	}
 	return left, already, nil
+}
+
+// madeAnew returns a function that reports whether a directory is one that a run after r made, such as a redo of what an
+// undo of r removed.
+func madeAnew(records []*store.Record, r *store.Record) func(path string, id disk.ID) bool {
+	made := sync.OnceValue(func() map[string]disk.ID {
+		all := map[string]disk.ID{}
+		for _, later := range records {
+			if later.Number <= r.Number || len(later.Made) == 0 || !later.State().Succeeded() {
+				continue
+			}
+			for e, err := range later.Files.All() {
+				if path := filepath.Dir(e.Absolute()); err == nil && slices.Contains(later.Made, change.Path(path)) {
+					all[path] = e.In
+				}
+			}
+		}
+		return all
+	})
+	return func(path string, id disk.ID) bool { return made()[path] == id }
+}
+
+// isAway reports whether a file is left alone because it cannot be read now, and perhaps later.
+func isAway(reason error) bool {
+	var path *fs.PathError
+	return errors.Is(reason, errNoDir) || errors.Is(reason, errMoved) || errors.As(reason, &path)
 }
 
 // together is the number of files that are checked at once.

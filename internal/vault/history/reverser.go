@@ -4,6 +4,7 @@ import (
 	"errors"
 	"io"
 	"path/filepath"
+	"slices"
 	"sync"
 
 	"frizzel/core/edit"
@@ -20,7 +21,8 @@ type reverser struct {
 	record   *store.Record
 	force    bool
 	trust    Trust
-	sameBoot bool // devices have the numbers that they had
+	sameBoot bool                               // devices have the numbers that they had
+	anew     func(path string, id disk.ID) bool // whether a later run made the directory
 
 	path   string // of the current directory
 	dir    disk.Dir
@@ -62,6 +64,9 @@ var (
 func (w *reverser) file(e *store.Entry) (*Back, error) {
 	dir, err := w.open(filepath.Dir(e.Absolute()))
 	switch {
+	case disk.Missing(err) && e.Op == change.Remove && (w.force || slices.Contains(w.record.Unmade, change.Path(filepath.Dir(e.Absolute())))):
+		b := &Back{Change: change.Change{Path: e.Absolute(), Dir: string(e.Dir), Name: string(e.Name), Role: e.Role, Rules: e.Rules}}
+		return b, w.missing(b, e) // the directory is made with it
 	case disk.Missing(err):
 		return nil, errNoDir
 	case errors.Is(err, disk.ErrNotDir):
@@ -69,14 +74,13 @@ func (w *reverser) file(e *store.Entry) (*Back, error) {
 	case err != nil:
 		return nil, err
 	}
-	if id := dir.ID(); e.In != (disk.ID{}) && (id.Inode != e.In.Inode || w.sameBoot && id.Device != e.In.Device) {
-		return nil, errMoved
-	}
-	b := &Back{Change: change.Change{
-		Path: e.Absolute(), Dir: string(e.Dir), Name: string(e.Name), In: dir.ID(), Role: e.Role, Rules: e.Rules,
+	id := dir.ID()
+	moved := e.In != (disk.ID{}) && (id.Inode != e.In.Inode || w.sameBoot && id.Device != e.In.Device) && !w.anew(filepath.Dir(e.Absolute()), id)
+	b := &Back{Moved: moved, Change: change.Change{
+		Path: e.Absolute(), Dir: string(e.Dir), Name: string(e.Name), In: id, Role: e.Role, Rules: e.Rules,
 	}}
 	name := filepath.Base(string(e.Name))
-	if w.trusts(e) {
+	if w.trusts(e) && !moved {
 		if is, err := dir.Stat(name); err == nil && w.looksSo(e, is) {
 			b.Before = e.After
 			return b, w.there(b, e, nil, func() error { return nil })
@@ -86,6 +90,8 @@ func (w *reverser) file(e *store.Entry) (*Back, error) {
 	switch {
 	case errors.Is(err, disk.ErrNotRegular):
 		return nil, errOdd
+	case disk.Missing(err) && moved && e.Op != change.Remove:
+		return nil, errMoved
 	case disk.Missing(err):
 		return b, w.missing(b, e)
 	case err != nil:
@@ -96,6 +102,9 @@ func (w *reverser) file(e *store.Entry) (*Back, error) {
 	defer join()
 	if b.Before, b.Print, err = change.ReadFile(f, digest.By(e.Before, e.After)); err != nil {
 		return nil, err
+	}
+	if moved && b.Before != e.After && b.Before != e.Before { // whatever else is there is not the run's, even by force
+		return nil, errMoved
 	}
 	return b, w.there(b, e, f, kept)
 }

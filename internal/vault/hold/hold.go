@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"frizzel/internal/change"
+	"frizzel/internal/disk"
 	"frizzel/internal/exit"
 	"frizzel/internal/vault/history"
 	"frizzel/internal/vault/store"
@@ -58,8 +59,22 @@ type Outcome struct {
 	Error error         // why it could not be taken back; it still is on hold then
 }
 
-// Overdue takes back the runs whose time is over.
-func Overdue(ctx context.Context, l *store.Locked, command []string) ([]Outcome, error) {
+// An AwayError reports files of an expired hold that cannot be read now. The run stays on hold until they can.
+type AwayError struct{ Paths []change.Path }
+
+// ExitStatus returns Unreadable.
+func (*AwayError) ExitStatus() exit.Status { return exit.Unreadable }
+
+func (e *AwayError) Error() string {
+	more := ""
+	if len(e.Paths) > 1 {
+		more = fmt.Sprintf(" and %d more", len(e.Paths)-1)
+	}
+	return fmt.Sprintf("%s%s cannot be read just now, and is put back as soon as it can", e.Paths[0], more)
+}
+
+// Overdue takes back the runs whose time is over. Files of a run for which force is true that cannot be read are given up.
+func Overdue(ctx context.Context, l *store.Locked, command []string, force func(id string) bool) ([]Outcome, error) {
 	held, err := l.OnHold()
 	if err != nil {
 		return nil, err
@@ -69,13 +84,14 @@ func Overdue(ctx context.Context, l *store.Locked, command []string) ([]Outcome,
 		if time.Now().Before(r.HeldUntil()) {
 			continue
 		}
-		all = append(all, lapse(ctx, l, r, command))
+		all = append(all, lapse(ctx, l, r, command, force(r.ID)))
 	}
 	return all, nil
 }
 
-// lapse takes back what still is a run's, and says so in its journal.
-func lapse(ctx context.Context, l *store.Locked, r *store.Record, command []string) Outcome {
+// lapse takes back the files that still have the run's content, and then records that. Files that cannot be read keep the
+// run on hold, unless force is set.
+func lapse(ctx context.Context, l *store.Locked, r *store.Record, command []string, force bool) Outcome {
 	out := Outcome{Run: r}
 	records, _, err := l.Runs()
 	if err != nil {
@@ -83,12 +99,27 @@ func lapse(ctx context.Context, l *store.Locked, r *store.Record, command []stri
 		return out
 	}
 	changes := &change.Spooled{}
-	left, _, err := history.Reverse(l.Store, records, r, history.Reversal{}, func(b *history.Back) error { return changes.Add(b.Change) })
+	var later []store.Left
+	left, _, err := history.Reverse(l.Store, records, r, history.Reversal{}, func(b *history.Back) error {
+		if b.Later {
+			later = append(later, store.Left{Path: change.Path(b.Path), Reason: "it has changed since"})
+			return nil
+		}
+		return changes.Add(b.Change)
+	})
 	if err != nil {
 		out.Error = err
 		return out
 	}
-	out.Left = left
+	var away []change.Path
+	for _, f := range left {
+		if f.Away && !force {
+			away = append(away, f.Path)
+		} else {
+			later = append(later, f)
+		}
+	}
+	out.Left, left = later, later
 	if changes.Len() > 0 {
 		out.Undo, out.Error = transaction.Write(ctx, l, transaction.Intent{
 			Kind: store.Undo, Undoes: r.ID, Command: command, Rules: r.Rules, Changes: r.Changes,
@@ -97,6 +128,10 @@ func lapse(ctx context.Context, l *store.Locked, r *store.Record, command []stri
 		if out.Error != nil {
 			return out
 		}
+	}
+	if len(away) > 0 {
+		out.Error = &AwayError{away}
+		return out
 	}
 	out.Error = l.Enter(r, store.Lapsed)
 	return out
@@ -137,6 +172,7 @@ type guard struct {
 	after    func(Outcome)
 	deadline time.Time // by this program's own clock, which nobody sets back
 	now      bool      // the time is over, whatever the clock says
+	in       disk.ID   // the store's directory when the guard began
 }
 
 // errNotRecovered is the reason of a run that could not be put back whole yet.
@@ -145,7 +181,7 @@ var errNotRecovered = errors.New("the run is not recovered")
 // finish does what there is to do under the store's lock. It reports over if nothing is
 // left to watch; without an error the run waits to be kept.
 func (g *guard) finish(ctx context.Context) (over bool, err error) {
-	l, err := g.store.Lock(ctx) // waits for the run itself to end
+	l, err := g.store.LockThere(ctx) // waits for the run itself to end
 	if err != nil {
 		return false, err
 	}
@@ -153,10 +189,13 @@ func (g *guard) finish(ctx context.Context) (over bool, err error) {
 	r, err := l.Run(g.id)
 	var missing *store.MissingError
 	switch {
-	case errors.As(err, &missing):
+	case errors.As(err, &missing) && (g.in == disk.ID{} || g.in == l.ID()): // someone took the run out of the store
 		return true, nil
 	case err != nil:
 		return false, err
+	}
+	g.in = l.ID()
+	switch {
 	case r.State().Unfinished(): // its program is gone
 		return g.recover(ctx, l)
 	case r.State() != store.Held:
@@ -168,8 +207,8 @@ func (g *guard) finish(ctx context.Context) (over bool, err error) {
 	if time.Now().Before(g.deadline) && !g.now {
 		return false, nil
 	}
-	out := lapse(ctx, l, r, g.command)
-	if out.Error == nil && out.Undo != nil {
+	out := lapse(ctx, l, r, g.command, false)
+	if out.Undo != nil {
 		g.after(out)
 	}
 	return out.Error == nil, out.Error
@@ -177,7 +216,7 @@ func (g *guard) finish(ctx context.Context) (over bool, err error) {
 
 // recover puts the run back, which was cut off.
 func (g *guard) recover(ctx context.Context, l *store.Locked) (over bool, err error) {
-	recovered, _, err := transaction.Recover(ctx, l)
+	recovered, _, err := transaction.Recover(ctx, l, func(string) bool { return false })
 	for _, s := range recovered {
 		if s.Run.ID == g.id && (s.Err != nil || len(s.Away) > 0) {
 			err = errors.Join(errNotRecovered, s.Err)

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"frizzel/internal/disk"
+	"frizzel/internal/trailer"
 )
 
 // Locked is a store that nobody else writes to until it is unlocked.
@@ -20,9 +21,20 @@ type Locked struct {
 	lock disk.Dir
 }
 
+// LockThere is Lock for a store that exists. It makes no directory: one that is missing may be on a file system that is
+// not mounted.
+func (s *Store) LockThere(ctx context.Context) (*Locked, error) {
+	dir, err := s.System.OpenDir(s.runsPath())
+	if err != nil {
+		return nil, err
+	}
+	disk.Close(dir)
+	return s.Lock(ctx)
+}
+
 // Lock makes the store's directory, and keeps other writers out until Unlock.
 func (s *Store) Lock(ctx context.Context) (*Locked, error) {
-	above, err := disk.MakePath(s.System, filepath.Dir(s.path), 0o700)
+	above, _, err := disk.MakePath(s.System, filepath.Dir(s.path), 0o700)
 	if err != nil {
 		return nil, &NoDirError{err}
 	}
@@ -211,6 +223,44 @@ func (l *Locked) Forget(r *Record) error {
 	}
 	removeAll(runs, prunedName+r.ID)
 	return nil
+}
+
+// givenUpName begins the name of a run that was given up, since its record cannot be read. What is kept of it stays.
+const givenUpName = "given-up-"
+
+// GiveUp sets a run aside that cannot be read, and returns the path of what is kept of it.
+func (l *Locked) GiveUp(id string) (string, error) {
+	runs, err := l.System.OpenDir(l.runsPath())
+	if err != nil {
+		return "", err
+	}
+	defer disk.Close(runs)
+	if err := runs.Rename(id, givenUpName+id); err != nil {
+		return "", err
+	}
+	return filepath.Join(l.runsPath(), givenUpName+id), runs.Sync()
+}
+
+// Mend gives a run whose journal is damaged another one, by which it was cut off, and returns its record. The error is
+// why the record cannot be read.
+func (l *Locked) Mend(id string) (*Record, error) {
+	dir, err := l.runDir(id)
+	if err != nil {
+		return nil, err
+	}
+	defer disk.Close(dir)
+	r, err := l.getRecord(dir, id)
+	if err != nil {
+		return nil, err
+	}
+	if r.ID != id {
+		return nil, trailer.ErrDamaged
+	}
+	r.Steps = []Step{{State: Begun, At: r.Time}}
+	if r.Staged {
+		r.Steps = append(r.Steps, Step{State: Replacing, At: r.Time})
+	}
+	return r, errors.Join(putDigested(dir, journalName, id, encodeSteps(r.Steps)), dir.Sync())
 }
 
 // Dir returns the path of a run's own directory.

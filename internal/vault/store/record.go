@@ -38,6 +38,8 @@ type Record struct {
 	Hold    time.Duration `json:"hold,omitempty"`   // how long it waits to be kept
 	Staged  bool          `json:"staged"`           // what Files say of contents is known
 	Left    []Left        `json:"left,omitempty"`   // files that an undo left alone
+	Made    []change.Path `json:"made,omitempty"`   // directories that the run made, the outermost first
+	Unmade  []change.Path `json:"unmade,omitempty"` // directories that an undo removed, the outermost first
 	Beside  int           `json:"beside,omitempty"` // number of Files that are old contents beside new ones
 	Count   int           `json:"files"`            // number of Files
 	Secret  string        `json:"secret"`           // makes the names of temporary files
@@ -83,6 +85,7 @@ type Left struct {
 	Path    change.Path `json:"path"`
 	Reason  string      `json:"reason"`
 	OldCopy change.Path `json:"old_copy,omitempty"` // the path of its old content
+	Away    bool        `json:"-"`                  // it cannot be read now, and perhaps later
 }
 
 // Entry is one file of a run.

@@ -163,7 +163,9 @@ func (s *Store) ids() ([]string, error) {
 	}
 	defer disk.Close(runs)
 	ids, err := runs.Names()
-	ids = slices.DeleteFunc(ids, func(id string) bool { return strings.HasPrefix(id, prunedName) })
+	ids = slices.DeleteFunc(ids, func(id string) bool {
+		return strings.HasPrefix(id, prunedName) || strings.HasPrefix(id, givenUpName)
+	})
 	slices.Sort(ids)
 	return ids, err
 }
@@ -240,9 +242,15 @@ func (s *Store) Run(name string) (*Record, error) {
 	return nil, &MissingError{name}
 }
 
+// Names reports whether a name, a number or an ID, is that of the run with an ID.
+func Names(name, id string) bool {
+	number, err := strconv.Atoi(name)
+	return name == id || err == nil && number > 0 && numberOf(id) == number
+}
+
 // numberOf returns the number at the end of a run's ID, or 0.
 func numberOf(id string) int {
-	_, last, _ := strings.Cut(strings.TrimPrefix(id, prunedName), "-")
+	_, last, _ := strings.Cut(strings.TrimPrefix(strings.TrimPrefix(id, prunedName), givenUpName), "-")
 	_, last, ok := strings.Cut(last, "-")
 	if !ok {
 		return 0

@@ -21,6 +21,7 @@ import (
 // locked, so that two runs never write in one at the same time, whoever they belong to.
 type dirs struct {
 	open map[string]*dir // by path
+	made []string        // directories that were made, the outermost first
 }
 
 // directory is one of them.
@@ -64,7 +65,7 @@ func (w wanted) add(e *store.Entry) {
 
 // openAll opens the directories of the files to write. All must exist.
 func openAll(ctx context.Context, l *store.Locked, files wanted) (*dirs, error) {
-	f := openDirs(l, files, nil)
+	f := openDirs(l, files, forWriting)
 	for _, path := range f.paths() {
 		if err := f.open[path].away; err != nil {
 			f.close()
@@ -78,18 +79,36 @@ func openAll(ctx context.Context, l *store.Locked, files wanted) (*dirs, error) 
 	return f, nil
 }
 
-// openDirs opens the directories of files as far as possible. sameBoot is nil for files to write, whose missing
-// directories are created if the run may do that; otherwise it says whether device numbers are those of the
-// record.
-func openDirs(l *store.Locked, files wanted, sameBoot *bool) *dirs {
+// An identity says how directories must agree with the record.
+type identity int
+
+const (
+	forWriting identity = iota // the same; missing ones of new files are made
+	sameBoot                   // the same
+	otherBoot                  // the same inode; devices may have other numbers
+	byPath                     // any: what the files hold decides
+)
+
+// identityOf returns how the directories of a run that was cut off must agree with its record.
+func identityOf(r *store.Record) identity {
+	if r.Boot == disk.Boot() {
+		return sameBoot
+	}
+	return otherBoot
+}
+
+// openDirs opens the directories of files as far as possible.
+func openDirs(l *store.Locked, files wanted, as identity) *dirs {
 	f := &dirs{open: map[string]*dir{}}
 	for _, path := range slices.Sorted(maps.Keys(files)) {
 		e := files[path]
 		opened, err := l.System.OpenDir(path)
-		if disk.Missing(err) && e.Op == change.Create && sameBoot == nil {
-			opened, err = disk.MakePath(l.System, path, 0o755)
+		if disk.Missing(err) && e.Op == change.Create && as == forWriting {
+			var made []string
+			opened, made, err = disk.MakePath(l.System, path, 0o777)
+			f.made = append(f.made, made...)
 		}
-		if err == nil && !isDir(opened.ID(), e.In, sameBoot == nil || *sameBoot) {
+		if err == nil && as != byPath && !isDir(opened.ID(), e.In, as != otherBoot) {
 			disk.Close(opened)
 			err = &MovedError{path}
 		}
@@ -161,6 +180,31 @@ func (f *dirs) sync(files disk.Durability) error {
 		}
 	}
 	return nil
+}
+
+// unmake removes the directories of a list, the outermost first, that are empty, and returns those that it removed. A link
+// in the place of one stays.
+func unmake(system disk.System, made []change.Path) (removed []change.Path) {
+	for _, path := range slices.Backward(made) {
+		above, err := system.OpenDir(filepath.Dir(string(path)))
+		if err != nil {
+			continue
+		}
+		if above.RemoveDir(filepath.Base(string(path))) == nil && above.Sync() == nil {
+			removed = append(removed, path)
+		}
+		disk.Close(above)
+	}
+	slices.Reverse(removed)
+	return removed
+}
+
+// Unmake removes the directories that a run made, after an undo removed its files, and records that.
+func Unmake(l *store.Locked, undo, of *store.Record) error {
+	if undo.Unmade = unmake(l.System, of.Made); len(undo.Unmade) == 0 {
+		return nil
+	}
+	return l.Save(undo)
 }
 
 // syncSystems waits until the file systems of all directories have reached the disk.

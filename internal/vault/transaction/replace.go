@@ -44,8 +44,10 @@ func (w *writer) replace(i int) error {
 	case e.Op == change.Create, err != nil, now != was.found:
 		return &change.ChangedError{Path: string(e.Path)}
 	case e.Op == change.Remove:
+		w.live[i] = true
 		return dir.Remove(name)
 	case e.InPlace:
+		w.live[i] = true
 		content, err := w.store.OpenStaged(w.record, i, e)
 		if err != nil {
 			return err
@@ -56,6 +58,7 @@ func (w *writer) replace(i int) error {
 	if staged, err := dir.Stat(e.Temp()); err != nil || staged != was.staged {
 		return &StagedError{string(e.Path)}
 	}
+	w.live[i] = true
 	defer freeLater(dir, name, was.found)()
 	return dir.Rename(e.Temp(), name)
 }

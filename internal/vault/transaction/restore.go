@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"io"
+	"path/filepath"
 
 	"frizzel/core/edit"
 	"frizzel/internal/change"
@@ -21,39 +22,108 @@ type Recovered struct {
 	Err  error        // why it is not recovered; nil if it is, or where files are away
 }
 
-// Recover puts back every run that was cut off, as far as that can be, and says what
-// became of each, and what cannot be read. One that cannot be recovered keeps no other one.
-func Recover(ctx context.Context, l *store.Locked) ([]Recovered, []store.Damaged, error) {
+// Recover puts back every run that was cut off, as far as possible. It returns the result for each, and the runs that
+// cannot be read. One that cannot be recovered does not affect the others. A run for which force is true is settled by
+// what its files hold, whatever their directories are; files that cannot be read are given up.
+func Recover(ctx context.Context, l *store.Locked, force func(id string) bool) ([]Recovered, []store.Damaged, error) {
 	cut, damaged, err := l.Unfinished()
 	if err != nil {
 		return nil, nil, err
 	}
 	var all []Recovered
 	for _, r := range cut {
-		sameBoot := r.Boot == disk.Boot()
-		files := wanted{}
-		for e, fileErr := range r.Files.All() {
-			if err = fileErr; err != nil {
-				break
-			}
-			files.add(e)
+		as := identityOf(r)
+		if force(r.ID) {
+			as = byPath
 		}
+		s, err := recoverOne(ctx, l, r, as)
 		if err != nil {
 			damaged = append(damaged, store.Damaged{ID: r.ID, Reason: err})
 			continue
 		}
-		f := openDirs(l, files, &sameBoot)
-		s := Recovered{Run: r}
-		if err := f.lock(ctx, l); err != nil {
-			s.Err = err
-		} else {
-			s, err = restore(l, r, f)
-			s.Err = err
-		}
-		f.close()
 		all = append(all, s)
 	}
 	return all, damaged, nil
+}
+
+// recoverOne puts a run back. The error is why its record cannot be read.
+func recoverOne(ctx context.Context, l *store.Locked, r *store.Record, as identity) (Recovered, error) {
+	files := wanted{}
+	for e, err := range r.Files.All() {
+		if err != nil {
+			return Recovered{}, err
+		}
+		files.add(e)
+	}
+	f := openDirs(l, files, as)
+	defer f.close()
+	s := Recovered{Run: r}
+	if s.Err = f.lock(ctx, l); s.Err != nil {
+		return s, nil
+	}
+	if as == byPath {
+		giveUpAway(f)
+	}
+	s, err := restore(l, r, f, func(int) bool { return true })
+	s.Err = err
+	return s, nil
+}
+
+// errGivenUp is the reason of a file that was out of reach when its run was settled by force.
+var errGivenUp = errors.New("its directory is out of reach")
+
+// giveUpAway marks the directories that are out of reach as given up.
+func giveUpAway(f *dirs) {
+	for _, d := range f.open {
+		if d.away != nil {
+			d.away = errGivenUp
+		}
+	}
+}
+
+// Settle settles a run whose journal is damaged, so that nobody knows how far it came, by what its files hold: if all have
+// their new contents it is done, otherwise it is put back. The error is why its record cannot be read.
+func Settle(ctx context.Context, l *store.Locked, id string) (s Recovered, done bool, err error) {
+	r, err := l.Mend(id)
+	if err != nil {
+		return Recovered{}, false, err
+	}
+	if done, err = allNew(l, r); err != nil {
+		return Recovered{}, false, err
+	}
+	if done {
+		return Recovered{Run: r, Err: l.Enter(r, store.Done)}, true, nil
+	}
+	s, err = recoverOne(ctx, l, r, byPath)
+	return s, false, err
+}
+
+// allNew reports whether all files of a run have the contents that it wrote.
+func allNew(l *store.Locked, r *store.Record) (bool, error) {
+	if !r.Staged {
+		return false, nil
+	}
+	for e, err := range r.Files.All() {
+		if err != nil {
+			return false, err
+		}
+		dir, err := l.System.OpenDir(dirOf(e))
+		if err != nil {
+			return false, nil
+		}
+		now, _, err := lookAt(dir, filepath.Base(string(e.Name)), digest.By(e.Before, e.After))
+		disk.Close(dir)
+		if e.Op == change.Remove {
+			if !disk.Missing(err) {
+				return false, nil
+			}
+			continue
+		}
+		if err != nil || now != e.After {
+			return false, nil
+		}
+	}
+	return true, nil
 }
 
 // restorer puts back one run.
@@ -61,24 +131,30 @@ type restorer struct {
 	store      *store.Locked
 	record     *store.Record
 	dirs       *dirs
-	live       bool            // files may be new
-	durability disk.Durability // of each file by itself
-	steps      []func() error  // what makes old contents live again
+	live       func(i int) bool // whether file i may be new
+	durability disk.Durability  // of each file by itself
+	steps      []func() error   // what makes old contents live again
 	Recovered
 }
 
 // restore puts back a run that did not finish: it removes temporary files, and restores the old content of files
 // that have the run's new content. All old contents are on disk before the first file is replaced. If all files
 // could be checked, the run is recovered.
-func restore(l *store.Locked, r *store.Record, f *dirs) (Recovered, error) {
-	w := &restorer{store: l, record: r, dirs: f, live: r.Staged && r.State() != store.Begun, durability: durabilityOf(r.Files.Len()), Recovered: Recovered{Run: r}}
+func restore(l *store.Locked, r *store.Record, f *dirs, live func(i int) bool) (Recovered, error) {
+	if !r.Staged || r.State() == store.Begun {
+		live = func(int) bool { return false }
+	}
+	w := &restorer{store: l, record: r, dirs: f, live: live, durability: durabilityOf(r.Files.Len()), Recovered: Recovered{Run: r}}
 	for i := range r.Files.Len() {
 		e, err := r.Files.At(i)
 		if err != nil {
 			return w.Recovered, err
 		}
 		p := &putting{w, i, e, nil, ""}
-		if p.dir, p.name = f.of(e); p.dir.away != nil {
+		if p.dir, p.name = f.of(e); errors.Is(p.dir.away, errGivenUp) {
+			p.leave(errGivenUp.Error())
+			continue
+		} else if p.dir.away != nil {
 			w.Away = append(w.Away, string(e.Path))
 			continue
 		}
@@ -121,6 +197,7 @@ func (w *restorer) finish() error {
 	if err := w.store.Enter(w.record, store.PutBack); err != nil {
 		return err
 	}
+	unmake(w.store.System, w.record.Made) // after the last step: without its directories a run could not be recovered
 	dropStaged(w.store, w.record)
 	return nil
 }
@@ -145,7 +222,7 @@ func (w *putting) prepare() error {
 			return err
 		}
 	}
-	if !w.live {
+	if !w.live(w.i) {
 		return nil
 	}
 	now, info, err := lookAt(dir, name, digest.By(e.Before, e.After))

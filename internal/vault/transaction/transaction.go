@@ -85,12 +85,13 @@ type NotPutBackError struct {
 	Undone error        // why the run could not be put back
 }
 
-// ExitStatus returns Refused.
-func (*NotPutBackError) ExitStatus() exit.Status { return exit.Refused }
+// ExitStatus returns InPart: some text of the run may stay.
+func (*NotPutBackError) ExitStatus() exit.Status { return exit.InPart }
 
 func (e *NotPutBackError) Error() string {
 	var text strings.Builder // there may be very many files
-	text.WriteString(e.Cause.Error())
+	text.WriteString(strings.TrimSuffix(e.Cause.Error(), "; nothing was written"))
+	text.WriteString("; not all is as before")
 	if e.Undone != nil {
 		fmt.Fprintf(&text, "\nrun %s could not be put back, and the next command that writes tries again: %v", e.Run.Name(), e.Undone)
 	}
@@ -119,6 +120,7 @@ type writer struct {
 	dirs    *dirs
 	looks   spool.Table // attributes of each target when its copy was staged, and of the copy
 	inPlace atomic.Bool // some file is to be rewritten in place
+	live    []bool      // files that may have their new content, each set by one goroutine
 	last    store.State // that was to be entered when that failed
 }
 
@@ -132,6 +134,9 @@ func Write(ctx context.Context, l *store.Locked, intent Intent, changes change.S
 		return nil, err
 	}
 	defer w.dirs.close()
+	for _, path := range w.dirs.made {
+		w.record.Made = append(w.record.Made, change.Path(path))
+	}
 	if err := w.write(ctx); err != nil {
 		return nil, w.giveUp(err)
 	}
@@ -157,6 +162,7 @@ func newWriter(ctx context.Context, l *store.Locked, intent Intent, changes chan
 	w.record.Beside = all - changes.Len()
 	w.record.Files = store.NewFiles(w.record.Secret, all)
 	w.looks.Grow(all)
+	w.live = make([]bool, all)
 	used := map[int]bool{}
 	first := map[string]int{} // the file of each directory that says which directory is meant
 	var one sync.Mutex
@@ -323,6 +329,7 @@ func dropStaged(l *store.Locked, r *store.Record) {
 // giveUp puts back what an unfinished run did, and returns why it was not finished.
 func (w *writer) giveUp(cause error) error {
 	if w.record.State() == "" { // it never began
+		unmake(w.store.System, w.record.Made)
 		return cause
 	}
 	live := w.record.State() == store.Replacing
@@ -333,7 +340,7 @@ func (w *writer) giveUp(cause error) error {
 			return &NotPutBackError{Run: w.record, Cause: cause, Undone: err}
 		}
 	}
-	s, err := restore(w.store, w.record, w.dirs)
+	s, err := restore(w.store, w.record, w.dirs, func(i int) bool { return w.live[i] })
 	if err != nil && !live && len(s.Left)+len(s.Away) == 0 {
 		return cause // nothing was touched; the next command closes the record
 	}
