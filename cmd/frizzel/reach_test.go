@@ -5,9 +5,11 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/pkg/xattr"
 	"github.com/stretchr/testify/require"
@@ -373,4 +375,54 @@ func TestMadeDirectories(t *testing.T) {
 	require.NoError(t, os.Remove(filepath.Join(out, "ash", "mine")))
 	_, stderr, status = frizzel(t, dir, "undo", "--yes")
 	require.Zero(t, status, stderr)
+}
+
+// A hold whose time ends while its files, or the state, are out of reach is not given up: the guard puts the files back as
+// soon as they can be read, and makes no other state. What was changed since is left alone.
+func TestHoldOutOfReach(t *testing.T) {
+	for _, away := range []string{"tree", "state"} {
+		t.Run(away, func(t *testing.T) {
+			t.Parallel()
+			dir := yard(t, 8)
+			top := filepath.Dir(dir)
+			_, stderr, status := frizzel(t, dir, append(changing, "--hold", "1s", ".")...)
+			require.Zero(t, status, stderr)
+			require.NoError(t, os.WriteFile(filepath.Join(dir, "d1", "0001"), []byte("first\nhost = depot-4\n"), 0o644))
+			require.NoError(t, os.Rename(filepath.Join(top, away), filepath.Join(top, "away")))
+			time.Sleep(3 * time.Second)
+			require.NoFileExists(t, filepath.Join(top, away))
+			require.NoError(t, os.Rename(filepath.Join(top, "away"), filepath.Join(top, away)))
+			require.Eventually(t, func() bool {
+				stdout, _, _ := frizzel(t, dir, "history")
+				return regexp.MustCompile(`undo of 1 .* done `).MatchString(stdout)
+			}, 20*time.Second, 200*time.Millisecond)
+			require.Equal(t, map[string]int{"depot-3": 8, "depot-4": 1}, hosts(t, dir))
+		})
+	}
+}
+
+// So does the next command, if nobody watches any more: each time it says what cannot be read, until it can.
+func TestOverdueOutOfReach(t *testing.T) {
+	dir := yard(t, 8)
+	top := filepath.Dir(dir)
+	_, stderr, status := frizzel(t, dir, append(changing, "--hold", "1s", ".")...)
+	require.Zero(t, status, stderr)
+	for _, pid := range guardsOf(filepath.Join(top, "state")) {
+		process, err := os.FindProcess(pid)
+		require.NoError(t, err)
+		require.NoError(t, process.Kill())
+	}
+	time.Sleep(1100 * time.Millisecond)
+	d1 := filepath.Join(dir, "d1")
+	require.NoError(t, os.Rename(d1, filepath.Join(top, "d1")))
+	for range 2 {
+		_, stderr, status = frizzel(t, dir, "recover")
+		require.Equal(t, 6, status, stderr)
+		require.Contains(t, stderr, "d1/0001 cannot be read just now")
+	}
+	require.Equal(t, map[string]int{"depot-3": 8}, hosts(t, dir), "the others are put back")
+	require.NoError(t, os.Rename(filepath.Join(top, "d1"), d1))
+	_, stderr, status = frizzel(t, dir, "recover")
+	require.Zero(t, status, stderr)
+	require.Equal(t, map[string]int{"depot-3": 9}, hosts(t, dir))
 }

@@ -147,6 +147,7 @@ const (
 // ends. It retries until it succeeds. It calls ready when it watches, and after when the run was undone.
 func Guard(ctx context.Context, s *store.Store, id string, command []string, ready func(), after func(Outcome)) {
 	g := guard{store: s, id: id, command: command, after: after}
+	g.in, _ = storeID(s)
 	ready()
 	wait := retryFirst
 	for {
@@ -175,6 +176,16 @@ type guard struct {
 	in       disk.ID   // the store's directory when the guard began
 }
 
+// storeID returns the identity of a store's directory.
+func storeID(s *store.Store) (disk.ID, error) {
+	dir, err := s.System.OpenDir(s.Path())
+	if err != nil {
+		return disk.ID{}, err
+	}
+	defer disk.Close(dir)
+	return dir.ID(), nil
+}
+
 // errNotRecovered is the reason of a run that could not be put back whole yet.
 var errNotRecovered = errors.New("the run is not recovered")
 
@@ -189,12 +200,14 @@ func (g *guard) finish(ctx context.Context) (over bool, err error) {
 	r, err := l.Run(g.id)
 	var missing *store.MissingError
 	switch {
-	case errors.As(err, &missing) && (g.in == disk.ID{} || g.in == l.ID()): // someone took the run out of the store
-		return true, nil
+	case errors.As(err, &missing):
+		if now, there := storeID(g.store); there == nil && now == g.in { // someone took the run out of the store
+			return true, nil
+		}
+		return false, err
 	case err != nil:
 		return false, err
 	}
-	g.in = l.ID()
 	switch {
 	case r.State().Unfinished(): // its program is gone
 		return g.recover(ctx, l)
