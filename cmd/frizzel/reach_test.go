@@ -148,7 +148,7 @@ func TestChangedMeanwhile(t *testing.T) {
 		dir := yard(t, 1)
 		require.NoError(t, os.MkdirAll(filepath.Join(dir, "d1"), 0o755))
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "d1", "0001"), []byte("host = depot-3\n"), 0o644))
-		_, stderr, status := frizzel(t, dir, append(changing, "--prove-file", command, "d1/0001")...)
+		_, stderr, status := frizzel(t, dir, append(changing, "--prove-file", "sh -c '"+strings.ReplaceAll(command, "{=path}", `"$1"`)+"' sh {=path}", "d1/0001")...)
 		require.Equal(t, 3, status, "%s: %s", command, stderr)
 		require.Contains(t, stderr, "nothing was written", command)
 		content, err := os.ReadFile(filepath.Join(dir, "d1", "0001"))
@@ -170,7 +170,7 @@ func TestStagedCopyIsPrivate(t *testing.T) {
 	// mask may read and write, others nothing.
 	list := "\x02\x00\x00\x00\x01\x00\x06\x00\xff\xff\xff\xff\x02\x00\x06\x00\xe1\x10\x00\x00\x04\x00\x00\x00\xff\xff\xff\xff\x10\x00\x06\x00\xff\xff\xff\xff\x20\x00\x00\x00\xff\xff\xff\xff"
 	inherits := xattr.Set(dir, "system.posix_acl_default", []byte(list)) == nil
-	_, stderr, status := frizzel(t, dir, append(changing, "--prove-file", "stat -c %a {=path} > ../mode; getfattr -d -m - {=path} >> ../mode 2>/dev/null; true", "secret")...)
+	_, stderr, status := frizzel(t, dir, append(changing, "--prove-file", `sh -c 'stat -c %a "$1" > ../mode; getfattr -d -m - "$1" >> ../mode 2>/dev/null; true' sh {=path}`, "secret")...)
 	require.Zero(t, status, stderr)
 	mode, err := os.ReadFile(filepath.Join(filepath.Dir(dir), "mode"))
 	require.NoError(t, err)
@@ -425,4 +425,20 @@ func TestOverdueOutOfReach(t *testing.T) {
 	_, stderr, status = frizzel(t, dir, "recover")
 	require.Zero(t, status, stderr)
 	require.Equal(t, map[string]int{"depot-3": 9}, hosts(t, dir))
+}
+
+// The path of a staged copy is one argument of a proof, whatever characters it has: nothing in it is a command.
+func TestPathsAreNoCommands(t *testing.T) {
+	dir := yard(t, 1)
+	for _, name := range []string{"$(touch owned)", "`touch owned`", "a; touch owned", "it's \"it\" & touch owned", "-rf", "new\nline"} {
+		require.NoError(t, os.MkdirAll(filepath.Join(dir, name), 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name, "board"), []byte("host = depot-3\n"), 0o644))
+	}
+	for _, command := range []string{"grep -q depot-4 {=path}", `grep -q depot-4 "{=path}"`, `grep -q depot-4 '{=path}'`} {
+		_, stderr, status := frizzel(t, dir, append(changing, "--prove-file", command, ".")...)
+		require.Zero(t, status, stderr)
+		_, stderr, status = frizzel(t, dir, "undo", "--yes")
+		require.Zero(t, status, stderr)
+		require.NoFileExists(t, filepath.Join(dir, "owned"))
+	}
 }

@@ -43,7 +43,7 @@ func (f *writeFlags) addCommon(c *cobra.Command) {
 	fl := c.Flags()
 	fl.StringVar(&f.note, "note", "", "a `text` to keep with the run, such as a ticket's number")
 	fl.StringVar(&f.beside, "beside", "", "also leave each old file beside the new one, its name ending in this `suffix`")
-	fl.StringVar(&f.proveFile, "prove-file", "", "a `command` that must succeed for each new file before any is live; {=path} is its staged copy")
+	fl.StringVar(&f.proveFile, "prove-file", "", "a `command`, started without a shell, that must succeed for each new file before any is live; {=path} is its staged copy")
 	fl.StringVar(&f.prove, "prove", "", "a `command` that must succeed when all files are live; else everything is put back")
 	fl.DurationVar(&f.proofTime, "prove-time", time.Minute, "how long a proof may take")
 	fl.StringVar(&f.after, "after", "", "a `command` to run once files have changed, and again if they are put back")
@@ -103,8 +103,10 @@ func (a *app) writingWith(c *cobra.Command, f *writeFlags) (usecase.Writing, err
 	if f.prove != "" {
 		w.Prove = &hook.Proof{Command: f.prove, Limit: f.proofTime, Out: a.Err}
 	}
-	if f.proveFile != "" {
-		w.ProveFile = &hook.Proof{Command: f.proveFile, Limit: f.proofTime, Out: a.Err}
+	if f.proveFile != "" && err == nil {
+		var words []string
+		words, err = hook.ParseProof(f.proveFile)
+		w.ProveFile = &hook.Proof{Words: words, Limit: f.proofTime, Out: a.Err}
 	}
 	w.Guard = func(id string) error { return hook.Guard(w.Store, id) }
 	return w, err

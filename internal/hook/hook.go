@@ -9,9 +9,13 @@ import (
 	"io"
 	"os"
 	"os/exec"
+	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 	"time"
+
+	"github.com/kballard/go-shellquote"
 
 	"frizzel/internal/exit"
 	"frizzel/internal/vault/store"
@@ -25,25 +29,55 @@ func (*ProofError) ExitStatus() exit.Status { return exit.Refused }
 
 func (e *ProofError) Error() string { return e.what }
 
-// Proof is a command that must succeed in time.
+// A Proof is a command that must succeed in time.
 type Proof struct {
-	Command string
-	Limit   time.Duration
-	Out     io.Writer // receives the output of a failing command
+	Command string        // for a shell; proves all files at once
+	Words   []string      // a program and its arguments; proves one file
+	Limit   time.Duration // per call
+	Out     io.Writer     // receives the output of a failing command
+}
+
+// pathHole is replaced by the path of a staged copy.
+const pathHole = "{=path}"
+
+// ParseProof splits the command of a proof for single files into words, as a shell does. It is started without a shell,
+// since a path may have any characters. The error is one of the command line.
+func ParseProof(command string) ([]string, error) {
+	words, err := shellquote.Split(command)
+	if err != nil {
+		return nil, exit.Wrongf("--prove-file: %v: %s", err, command)
+	}
+	for i, w := range words {
+		switch {
+		case slices.Contains([]string{"|", "||", "&&", ";", "&", ">", ">>", "<", "2>&1"}, w) || strings.HasSuffix(w, ";"):
+			return nil, exit.Wrongf("--prove-file starts a program without a shell, so %s has no meaning there; write the commands to a script and name that", w)
+		case i > 1 && words[i-1] == "-c" && slices.Contains([]string{"sh", "bash", "dash", "ksh", "zsh"}, filepath.Base(words[0])) && strings.Contains(w, pathHole):
+			return nil, exit.Wrongf(`--prove-file: a path within a shell's command could be a command itself; pass it as an argument, as in: sh -c 'grep depot "$1"' sh {=path}`)
+		}
+	}
+	return words, nil
 }
 
 // All runs the command; it proves all files at once.
-func (p Proof) All(ctx context.Context) error { return p.run(ctx, p.Command, "the proof") }
-
-// File runs the command for one file. {=path} is replaced by the path of its staged copy.
-func (p Proof) File(ctx context.Context, path, staged string) error {
-	return p.run(ctx, strings.ReplaceAll(p.Command, "{=path}", Quote(staged)), "the proof of "+path)
-}
-
-func (p Proof) run(ctx context.Context, command, name string) error {
+func (p Proof) All(ctx context.Context) error {
 	ctx, cancel := context.WithTimeout(ctx, p.Limit)
 	defer cancel()
-	out, err := shell(ctx, command).CombinedOutput()
+	return p.run(ctx, shell(ctx, p.Command), "the proof")
+}
+
+// File runs the program for one file. {=path} in its arguments is replaced by the path of the file's staged copy.
+func (p Proof) File(ctx context.Context, path, staged string) error {
+	ctx, cancel := context.WithTimeout(ctx, p.Limit)
+	defer cancel()
+	var words []string
+	for _, w := range p.Words {
+		words = append(words, strings.ReplaceAll(w, pathHole, staged))
+	}
+	return p.run(ctx, command(ctx, words...), "the proof of "+path)
+}
+
+func (p Proof) run(ctx context.Context, c *exec.Cmd, name string) error {
+	out, err := c.CombinedOutput()
 	if err == nil || errors.Is(err, exec.ErrWaitDelay) { // it succeeded, and left a process that has its output
 		return nil
 	}
@@ -57,10 +91,12 @@ func (p Proof) run(ctx context.Context, command, name string) error {
 	return &ProofError{fmt.Sprintf("%s failed: %v", name, err)}
 }
 
-// shell returns a command that runs a shell command line. When it is killed, so are all processes that it
-// started.
-func shell(ctx context.Context, command string) *exec.Cmd {
-	c := exec.CommandContext(ctx, "/bin/sh", "-c", command)
+// shell returns a command that runs a shell's command line.
+func shell(ctx context.Context, line string) *exec.Cmd { return command(ctx, "/bin/sh", "-c", line) }
+
+// command returns a command that starts a program. When it is killed, so are all processes that it started.
+func command(ctx context.Context, words ...string) *exec.Cmd {
+	c := exec.CommandContext(ctx, words[0], words[1:]...)
 	c.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	c.Cancel = func() error { return syscall.Kill(-c.Process.Pid, syscall.SIGKILL) }
 	c.WaitDelay = time.Second
