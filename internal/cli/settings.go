@@ -82,6 +82,9 @@ func (a *app) set(c *cobra.Command) error {
 	if err == nil {
 		a.kept, err = keeping(a.settings)
 	}
+	if err == nil && a.settings.Untrusted != nil {
+		fmt.Fprintf(a.Err, "note: the settings in %s are not used: %v\n", report.Path(a.settings.Path), a.settings.Untrusted)
+	}
 	if err != nil && slices.Contains(rescues, c.Name()) { // which must not fail for a slip of the pen
 		fmt.Fprintf(a.Err, "note: nothing is taken from the settings: %v\n", err)
 		a.settings, a.kept = &settings.Settings{}, history.Keeping{}

@@ -12,10 +12,12 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"syscall"
 
 	"github.com/pelletier/go-toml/v2/unstable"
 
 	"frizzel/core/script"
+	"frizzel/internal/disk"
 	"frizzel/internal/exit"
 	"frizzel/internal/values"
 )
@@ -74,6 +76,8 @@ type Settings struct {
 	Path   string
 	There  bool // the file is there
 	Values map[string]Value
+	// Untrusted is why the file is not used: someone else may have written it. nil if it is.
+	Untrusted error
 }
 
 // Path returns where settings are kept.
@@ -99,22 +103,52 @@ func Read() (*Settings, error) {
 	if s.Path, err = Path(); err != nil { // nobody's home, so nothing is set
 		return s, nil
 	}
-	info, err := os.Stat(s.Path)
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
+	text, err := read(s.Path)
+	if errors.Is(err, fs.ErrNotExist) {
 		return s, nil
-	case err == nil && (!info.Mode().IsRegular() || info.Size() > most):
-		err = errors.New("is not a settings file")
-	}
-	var text []byte
-	if err == nil {
-		text, err = os.ReadFile(s.Path)
-	}
-	if err != nil {
-		return nil, exit.Wrongf("%s: %w", s.Path, err)
 	}
 	s.There = true
+	if err != nil {
+		s.Untrusted = err
+		return s, nil
+	}
 	return s, s.parse(text)
+}
+
+// read reads a file that nobody else can write.
+func read(path string) ([]byte, error) {
+	resolved, err := disk.Resolve(path)
+	if err != nil {
+		return nil, err
+	}
+	dir, err := disk.Real{}.OpenDir(filepath.Dir(resolved))
+	if err != nil {
+		return nil, err
+	}
+	defer disk.Close(dir)
+	f, err := dir.Open(filepath.Base(resolved))
+	if err != nil {
+		return nil, err
+	}
+	defer disk.Close(f)
+	info, err := f.Stat()
+	if err != nil {
+		return nil, err
+	}
+	in, err := os.Lstat(filepath.Dir(resolved))
+	if err != nil {
+		return nil, err
+	}
+	owner, _ := in.Sys().(*syscall.Stat_t)
+	switch {
+	case info.UID != os.Geteuid():
+		return nil, errors.New("another user owns it")
+	case info.Mode&0o022 != 0:
+		return nil, errors.New("other users may write it; take that from its mode, as chmod go-w does")
+	case owner != nil && int(owner.Uid) != os.Geteuid() && owner.Uid != 0, in.Mode()&0o022 != 0:
+		return nil, errors.New("other users may write in its directory; take that from its mode, as chmod go-w does")
+	}
+	return disk.ReadStream(disk.Reader(f), path, most)
 }
 
 func (s *Settings) parse(text []byte) error {
