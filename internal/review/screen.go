@@ -55,6 +55,7 @@ type screen struct {
 // An input is a line being typed.
 type input struct {
 	textinput.Model
+	typed
 	done func(text string) tea.Cmd
 }
 
@@ -277,9 +278,10 @@ func (m *screen) toggleAll() {
 func (m *screen) ask(prompt, text string, done func(string) tea.Cmd) tea.Cmd {
 	in := textinput.New()
 	in.Prompt = prompt
-	in.SetValue(text)
+	var held typed
+	in.SetValue(held.line(text))
 	in.SetWidth(max(m.width-len(prompt)-2, 10))
-	m.input = &input{in, done}
+	m.input = &input{in, held, done}
 	return m.input.Focus()
 }
 
@@ -292,7 +294,7 @@ func (m *screen) write(msg tea.KeyPressMsg) tea.Cmd {
 	case "enter":
 		in := m.input
 		m.input = nil
-		return in.done(in.Value())
+		return in.done(in.text(in.Value()))
 	}
 	var cmd tea.Cmd
 	m.input.Model, cmd = m.input.Model.Update(msg)

@@ -90,7 +90,7 @@ func (m *screen) keys(pairs ...string) string {
 
 func (m *screen) changesFooter() string {
 	if m.input != nil {
-		return m.input.View()
+		return m.input.shown(m.input.View())
 	}
 	if m.message != "" {
 		return m.style.Strong(report.Cut(m.message, m.width))
