@@ -6,6 +6,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -440,5 +441,27 @@ func TestPathsAreNoCommands(t *testing.T) {
 		_, stderr, status = frizzel(t, dir, "undo", "--yes")
 		require.Zero(t, status, stderr)
 		require.NoFileExists(t, filepath.Join(dir, "owned"))
+	}
+}
+
+// A file that cannot be read to its end, here since its one line is longer than any memory, is named and left out, and the
+// search of the others goes on, however it is shown.
+func TestSearchGoesOn(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "tree")
+	require.NoError(t, os.MkdirAll(dir, 0o755))
+	for _, name := range []string{"a", "m", "z"} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(strings.Repeat("x", 9000)+"\ndepot-3\n"+strings.Repeat("y", 9000)), 0o644))
+	}
+	require.NoError(t, os.Truncate(filepath.Join(dir, "m"), 3<<30))
+	for _, how := range [][]string{nil, {"--count"}, {"--names"}, {"--without"}, {"--format", "json"}, {"--show", "{=0}"}} {
+		stdout, stderr, status := frizzel(t, dir, append([]string{"find", "--word", "depot-3"}, how...)...)
+		require.Equal(t, 4, status, "%v: %s", how, stderr)
+		require.Contains(t, stdout+stderr, "one line is longer")
+		if !slices.Contains(how, "--without") && !slices.Contains(how, "--show") {
+			require.Contains(t, stdout, "z", how)
+		}
+		if slices.Contains(how, "--show") {
+			require.Equal(t, "depot-3\ndepot-3\n", stdout)
+		}
 	}
 }

@@ -2,6 +2,7 @@ package run
 
 import (
 	"context"
+	"errors"
 	"slices"
 
 	"frizzel/core/program"
@@ -71,13 +72,23 @@ func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (
 		},
 	}
 	err := p.all(ctx, s, work, func(j *job) error {
-		if err := show(j.found); err != nil {
+		var unread *readError
+		if err := show(j.found); errors.As(err, &unread) {
+			s.Read--
+			s.Skipped = append(s.Skipped, *skipFor(j.file, unread.error))
+			return nil
+		} else if err != nil {
 			return err
 		}
 		if j.found.made != nil {
 			s.Tally.Looked(j.found.made)
 		}
 		n, err := j.found.Count()
+		if errors.As(err, &unread) {
+			s.Read--
+			s.Skipped = append(s.Skipped, *skipFor(j.file, unread.error))
+			return nil
+		}
 		if n > 0 {
 			s.Changed++
 			s.Changes += n
@@ -138,6 +149,7 @@ func (f *Found) Each(context int, show func(*Sight) error) error {
 		s.only = near(l.regions, context)
 	}
 	nth := 0
+	var showErr error
 	s.take = func(w *pane) error {
 		matches := w.made.([]program.Match)
 		if first {
@@ -145,9 +157,9 @@ func (f *Found) Each(context int, show func(*Sight) error) error {
 			l.plan.Progress.Add(int64(len(w.Raw)))
 			l.regions = append(l.regions, regionOf(w, len(matches)))
 		}
-		err := show(&Sight{f.At, w.File, matches, w.at.Lines, nth, w.apart})
+		showErr = show(&Sight{f.At, w.File, matches, w.at.Lines, nth, w.apart})
 		nth += len(matches)
-		return err
+		return showErr
 	}
 	err := l.again(f.At, s)
 	switch {
@@ -156,5 +168,14 @@ func (f *Found) Each(context int, show func(*Sight) error) error {
 	case first:
 		l.regions = nil
 	}
+	if err != nil && showErr == nil && l.ctx.Err() == nil {
+		err = &readError{err}
+	}
 	return err
 }
+
+// A readError is the error of a large file that turns out to be unreadable while it is searched. It does not end the
+// search of others.
+type readError struct{ error }
+
+func (e *readError) Unwrap() error { return e.error }
