@@ -1,6 +1,8 @@
 package program
 
 import (
+	"slices"
+
 	"frizzel/core/edit"
 	"frizzel/core/lines"
 	"frizzel/core/outline"
@@ -84,16 +86,26 @@ func (f *LinesWith) within(t *outline.Text, e edit.Span, _ func(int, int)) ([]ed
 	if !f.neighbours() {
 		return spans, -1
 	}
+	starts := lineStarts(t.Bytes, e)
 	for i := range spans {
-		for range f.Above {
-			spans[i].Start = lines.Previous(t.Bytes, e.Start, spans[i].Start)
-		}
-		for range f.Below {
-			spans[i].End = lines.Next(t.Bytes, spans[i].End, e.End)
+		k, _ := slices.BinarySearch(starts, spans[i].Start)
+		spans[i].Start = starts[max(k-f.Above, 0)]
+		if k += f.Below + 1; k < len(starts) {
+			spans[i].End = starts[k]
+		} else {
+			spans[i].End = e.End
 		}
 		spans[i].Last, spans[i].Below = spans[i].End, spans[i].End
 	}
 	return spans, -1
+}
+
+// lineStarts returns the offsets of the lines of a span.
+func lineStarts(text []byte, e edit.Span) (starts []int) {
+	for at := e.Start; at < e.End; at = lines.Next(text, at, e.End) {
+		starts = append(starts, at)
+	}
+	return starts
 }
 
 // linesWith returns the lines of e that contain a match.

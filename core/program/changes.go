@@ -124,6 +124,10 @@ func (c *changes) offer(edits ...edit.Edit) bool {
 	if len(c.edits) == before {
 		return true
 	}
+	if !c.run.spend(c.edits[before:]) {
+		c.edits = c.edits[:0]
+		return false
+	}
 	if c.locked(c.edits[before:]) {
 		c.edits = c.edits[:before]
 		return false
@@ -189,7 +193,7 @@ func (c *changes) order() {
 // commit applies the statement's changes to the current text and moves the enclosing spans.
 func (c *changes) commit() {
 	r := c.run
-	if len(c.edits) == 0 {
+	if len(c.edits) == 0 || r.over {
 		return
 	}
 	c.order()
@@ -205,6 +209,7 @@ func (c *changes) commit() {
 		r.room = c.edits[:0] // the composed list does not share its memory
 	}
 	r.edits, r.noted = edit.Compose(r.in.Text, text, r.edits, c.edits), nil
+	r.settled()
 	r.result.Changes[r.rule.Index] += c.made
 	if c.span && r.oneSpan() {
 		r.result.once = append(r.result.once, once{r.statement, r.rule.Index})

@@ -53,6 +53,9 @@ func (c *changes) ask(edits edit.List) bool {
 
 // take appends accepted edits.
 func (c *changes) take(edits edit.List) {
+	if !c.run.spend(edits) {
+		return
+	}
 	for _, e := range edits {
 		e.Rules = c.rules
 		c.edits = append(c.edits, e)

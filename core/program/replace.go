@@ -2,6 +2,7 @@ package program
 
 import (
 	"bytes"
+	"errors"
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
@@ -36,7 +37,7 @@ func (r *run) filler() *filler {
 	}
 	f.filling.count = r.result.Counters.changes[r.statement] - before.of(r.statement)
 	f.filling.path = func() string { return r.path(nil) }
-	f.filling.pseudonym = f.pseudonym
+	f.filling.pseudonym, f.filling.most = f.pseudonym, r.budget()
 	return f
 }
 
@@ -86,6 +87,11 @@ func (f *filler) fill(t *Template, at int, loc []int) ([]byte, bool) {
 		f.room = make([]byte, 0, f.piece)
 	}
 	out, err := t.expand(f.room, &f.filling)
+	if errors.Is(err, errTooLong) {
+		f.run.exceed()
+		f.taken(false)
+		return nil, false
+	}
 	if err != nil {
 		f.run.fail(f.lineNumber(), err.Error())
 		f.taken(false)

@@ -163,9 +163,12 @@ func (p *Program) Run(in Input) *Result {
 	r := p.start(in)
 	for _, rule := range p.Rules {
 		r.rule = rule
-		if rule.selects(in.File) && r.guarded(rule) {
+		if !r.over && rule.selects(in.File) && r.guarded(rule) {
 			r.all(rule.Body)
 		}
+	}
+	if r.over {
+		r.edits = nil
 	}
 	i := 0
 	for _, rule := range p.Rules {
@@ -230,6 +233,8 @@ type run struct {
 	worked    int           // number of finished statements
 	last      bool          // this is the last statement, and nothing checks the final text
 	changed   int           // number of proposed changes, for progress
+	spent     int           // bytes of memory for edits and their texts
+	over      bool          // the budget is exceeded
 	unread    map[Note]bool // the notes about unclosed parts, to write each once
 	noted     *changes      // translates the offsets of notes; nil after the text changes
 
@@ -258,6 +263,9 @@ type selection struct {
 
 func (r *run) all(body []Action) {
 	for _, a := range body {
+		if r.over {
+			return
+		}
 		a.do(r)
 	}
 }

@@ -2,6 +2,7 @@ package program
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"math/big"
 	"slices"
@@ -51,7 +52,11 @@ type filling struct {
 	path      func() string // path of the current value
 	file      File
 	ending    string // the line ending to write
+	most      int    // maximum length of the text in bytes; 0 for no limit
 }
+
+// errTooLong means that a text exceeds the budget of a run.
+var errTooLong = errors.New("the text to write is too long")
 
 // expand appends the template's text to dst. The error names a value that a filter does not accept.
 func (t *Template) expand(dst []byte, f *filling) ([]byte, error) {
@@ -62,6 +67,9 @@ func (t *Template) expand(dst []byte, f *filling) ([]byte, error) {
 			continue
 		}
 		value := p.value(f)
+		if f.most > 0 && len(dst)+len(value) > f.most {
+			return dst, errTooLong
+		}
 		if len(p.Filters) == 0 {
 			dst = append(dst, value...)
 			continue

@@ -144,7 +144,7 @@ func (r *run) bindAbove(n int) {
 		return
 	}
 	at := r.unknown()
-	for range n {
+	for ; n > 0 && at > 0; n-- {
 		at = lines.Previous(r.text.Bytes, 0, at)
 	}
 	r.bind(at, noEnd, noEnd)

@@ -62,7 +62,8 @@ func compileMarkup(source string) (made *markupPath, err error) {
 		made.of = append(made.of, one)
 	}
 	empty, _ := tree.Parse(syntax.XML, []byte("<x/>"))
-	if _, ok := expr.Evaluate(newNavigator(empty.Roots[0])).(*xpath.NodeIterator); !ok {
+	left := minSteps
+	if _, ok := expr.Evaluate(&navigator{node: empty.Roots[0], left: &left}).(*xpath.NodeIterator); !ok {
 		return nil, &Error{-1, "this path selects no nodes: it is a number, a text or a truth", "say which elements or attributes are meant"}
 	}
 	return made, nil
@@ -107,15 +108,21 @@ func noXPath(source, reason string) error {
 	return &Error{-1, "this is not an XPath expression: " + reason, remedy}
 }
 
-func (p *markupPath) find(_ *tree.Document, from []*tree.Node, hits *Hits) (err error) {
+func (p *markupPath) find(d *tree.Document, from []*tree.Node, hits *Hits) (err error) {
 	defer func() {
-		if r := recover(); r != nil {
+		if r := recover(); r == (TooMuchError{}) {
+			err = TooMuchError{}
+		} else if r != nil {
 			err = &Error{-1, fmt.Sprint(r), ""}
 		}
 	}()
+	left := minSteps
+	for _, r := range d.Roots {
+		left += perNode * count(r)
+	}
 	for _, n := range from {
 		for _, expr := range p.of {
-			for it := expr.Select(newNavigator(n)); it.MoveNext(); {
+			for it := expr.Select(&navigator{n, n.Index(), &left}); it.MoveNext(); {
 				if found := it.Current().(*navigator).node; found.Kind != tree.Instruction && found.Parent != nil {
 					hits.Nodes = append(hits.Nodes, found)
 				}
@@ -128,11 +135,30 @@ func (p *markupPath) find(_ *tree.Document, from []*tree.Node, hits *Hits) (err 
 // navigator is a place in a tree as the library sees it.
 type navigator struct {
 	node *tree.Node
-	nth  int // among its parent's members
+	nth  int  // among its parent's members
+	left *int // steps that may still be taken, shared by all copies
 }
 
-func newNavigator(n *tree.Node) *navigator {
-	return &navigator{n, n.Index()}
+// minSteps and perNode limit the steps through a text, which would be exponentially many for some paths.
+const (
+	minSteps = 20_000_000
+	perNode  = 200
+)
+
+// count returns the number of nodes of a tree.
+func count(n *tree.Node) int {
+	sum := 1
+	for _, m := range n.Members {
+		sum += count(m)
+	}
+	return sum
+}
+
+// tick counts a step. It panics if there were too many: the library has no other way to end.
+func (a *navigator) tick() {
+	if *a.left--; *a.left < 0 {
+		panic(TooMuchError{})
+	}
 }
 
 func (a *navigator) NodeType() xpath.NodeType {
@@ -188,7 +214,7 @@ func texts(n *tree.Node, b *strings.Builder) {
 	}
 }
 
-func (a *navigator) Copy() xpath.NodeNavigator { c := *a; return &c }
+func (a *navigator) Copy() xpath.NodeNavigator { a.tick(); c := *a; return &c }
 
 func (a *navigator) MoveToRoot() { a.node, a.nth = a.node.Root(), 0 }
 
@@ -196,7 +222,9 @@ func (a *navigator) MoveToParent() bool {
 	if a.node.Parent == nil {
 		return false
 	}
-	*a = *newNavigator(a.node.Parent)
+	a.tick()
+	a.node = a.node.Parent
+	a.nth = a.node.Index()
 	return true
 }
 
@@ -216,6 +244,7 @@ func (a *navigator) MoveToChild() bool {
 	if a.node.Kind != tree.Element {
 		return false
 	}
+	a.tick()
 	for i, m := range a.node.Members {
 		if m.Kind != tree.Attribute && m.Kind != tree.Instruction {
 			a.node, a.nth = m, i
@@ -229,7 +258,7 @@ func (a *navigator) MoveToFirst() bool {
 	if a.node.Parent == nil || a.node.Kind == tree.Attribute {
 		return false
 	}
-	parent := &navigator{node: a.node.Parent}
+	parent := &navigator{node: a.node.Parent, left: a.left}
 	if !parent.MoveToChild() {
 		return false
 	}
@@ -245,6 +274,7 @@ func (a *navigator) step(by int) bool {
 	if a.node.Parent == nil || a.node.Kind == tree.Attribute {
 		return false
 	}
+	a.tick()
 	siblings := a.node.Parent.Members
 	for i := a.nth + by; i >= 0 && i < len(siblings); i += by {
 		switch siblings[i].Kind {

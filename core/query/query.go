@@ -69,8 +69,15 @@ func (TooLargeError) Error() string {
 	return fmt.Sprintf("its aliases would unfold to more than %d values", maxUnfolded)
 }
 
+// TooMuchError is the error of a path that passes through too many values or nodes of a text.
+type TooMuchError struct{}
+
+func (TooMuchError) Error() string {
+	return "this path takes too many steps in this file; name more of its steps, or use .. or // less often"
+}
+
 // Select returns the nodes that the path selects: in whole documents, or, for a relative path, below the nodes
-// from. The error is a TooLargeError.
+// from. The error is a TooLargeError or a TooMuchError.
 func (p *Path) Select(d *tree.Document, from []*tree.Node) (*Hits, error) {
 	if !p.Relative {
 		from = d.Roots

@@ -14,7 +14,10 @@ import (
 )
 
 // valuesPath is a compiled JSONPath.
-type valuesPath struct{ query *spec.PathQuery }
+type valuesPath struct {
+	segments []*spec.Segment
+	relative bool
+}
 
 var positioned = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^(.*?)(?: at position (\d+))?$`) })
 
@@ -37,11 +40,91 @@ func compileValues(source string) (*valuesPath, error) {
 		e.Reason = "this is not a JSONPath: " + e.Reason
 		return nil, e
 	}
-	q := p.Query()
-	if source[0] == '@' {
-		q = spec.Query(false, q.Segments()...)
+	if filterDescends(source) {
+		return nil, &Error{-1, "a filter within this path descends twice, which takes too long in a large file", "use .. once in a filter"}
 	}
-	return &valuesPath{q}, nil
+	return &valuesPath{p.Query().Segments(), source[0] == '@'}, nil
+}
+
+// filterDescends reports whether a path within a filter has .. more than once: the library evaluates such a path for each
+// value, and within it again for each value.
+func filterDescends(source string) bool {
+	depth, descends := 0, 0
+	for i := 0; i < len(source); i++ {
+		switch c := source[i]; {
+		case c == '"' || c == '\'':
+			for i++; i < len(source) && source[i] != c; i++ {
+				if source[i] == '\\' {
+					i++
+				}
+			}
+		case c == '[':
+			depth++
+		case c == ']':
+			if depth--; depth == 0 {
+				descends = 0
+			}
+		case c == '.' && depth > 0 && i+1 < len(source) && source[i+1] == '.':
+			if descends++; descends > 1 {
+				return true
+			}
+			i++
+		}
+	}
+	return false
+}
+
+// minPlaces and perValue limit the steps to the values that a path passes through in a text, which would be exponentially
+// many for some paths. A value counts by the length of its place, which the library makes for each.
+const (
+	minPlaces = 20_000_000
+	perValue  = 80
+)
+
+// locate returns the places of what the path selects. It evaluates segment by segment, as the library does, but passes
+// through each value only once. size is the number of values of the text.
+func (p *valuesPath) locate(current, root any, size int) ([]*spec.LocatedNode, error) {
+	at := []*spec.LocatedNode{{Node: root}}
+	if p.relative {
+		at[0].Node = current
+	}
+	budget := max(minPlaces, perValue*size)
+	doubles := false // some may be among at twice
+	for i, s := range p.segments {
+		if doubles {
+			at = distinct(at)
+		}
+		if s.IsDescendant() && len(s.Selectors()) > 1 && len(s.Selectors())*size > budget {
+			return nil, TooMuchError{}
+		}
+		var next []*spec.LocatedNode
+		steps := 0
+		for _, l := range at {
+			found := s.SelectLocated(l.Node, root, l.Path)
+			for _, f := range found {
+				steps += 4 + len(f.Path)
+			}
+			if steps > budget {
+				return nil, TooMuchError{}
+			}
+			next = append(next, found...)
+		}
+		at = next
+		doubles = (doubles || s.IsDescendant() || len(s.Selectors()) > 1) && i < len(p.segments)-1
+	}
+	return at, nil
+}
+
+// distinct returns places without those that come twice.
+func distinct(all []*spec.LocatedNode) (out []*spec.LocatedNode) {
+	seen := make(map[string]bool, len(all))
+	for _, l := range all {
+		if key := l.Path.String(); !seen[key] {
+			seen[key] = true
+			out = append(out, l)
+		}
+	}
+	return out
 }
 
 // maxUnfolded limits the number of values of a document after its aliases are expanded.
@@ -54,8 +137,9 @@ func (p *valuesPath) find(d *tree.Document, from []*tree.Node, hits *Hits) error
 	if d.Syntax == syntax.YAML {
 		u.sizes = map[*tree.Node]int{}
 	}
+	size := 0
 	for _, r := range d.Roots {
-		if u.size(r) > maxUnfolded {
+		if size += u.size(r); size > maxUnfolded {
 			return TooLargeError{}
 		}
 	}
@@ -79,7 +163,11 @@ func (p *valuesPath) find(d *tree.Document, from []*tree.Node, hits *Hits) error
 			if n.Parent != nil {
 				current = v.any(n)
 			}
-			for _, l := range p.query.SelectLocated(current, root, nil) {
+			found, err := p.locate(current, root, size)
+			if err != nil {
+				return err
+			}
+			for _, l := range found {
 				v.follow(n, l.Path, hits)
 			}
 		}

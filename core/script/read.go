@@ -164,13 +164,19 @@ func join(words []string) string { return strings.Join(words, " ") }
 
 func quoted(word string) string { return strconv.Quote(word) }
 
+// maxNumber is the largest number in a script, more than any file has lines.
+const maxNumber = 2_000_000_000
+
 // number consumes a whole number of at least least.
 func (p *parser) number(what string, least int) int {
 	t := p.owed()
 	p.readable(t)
 	n, err := strconv.Atoi(t.text)
-	if t.kind != kindNumber || err != nil || n > 1<<53 {
+	if t.kind != kindNumber {
 		p.fail(t.pos, "expected "+what+", a whole number, found "+t.describe(), "")
+	}
+	if err != nil || n > maxNumber {
+		p.fail(t.pos, what+" is at most "+strconv.Itoa(maxNumber), "")
 	}
 	if n < least {
 		p.fail(t.pos, what+" is at least "+strconv.Itoa(least), "")

@@ -79,11 +79,17 @@ func (d *Document) Show(n *Node) *Value {
 
 // outer returns the start of a node with members: the start of its line, if only whitespace precedes it.
 func (d *Document) outer(n *Node) int {
-	line := d.lineStart(n.Start)
-	if n.style != flow && strings.Trim(d.raw(line, n.Start), " \t") == "" {
+	if n.style == flow {
+		return n.Start
+	}
+	line := n.Start
+	for line > 0 && (d.Text[line-1] == ' ' || d.Text[line-1] == '\t') {
+		line--
+	}
+	if line == 0 || d.Text[line-1] == '\n' {
 		return line
 	}
-	return n.Start
+	return n.Start // something else is on its line, which may be very long
 }
 
 // align maps the bytes of a scalar to its text. It returns nil if the mapping is unknown.

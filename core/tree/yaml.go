@@ -171,6 +171,11 @@ func (y *yamlReader) behindProperties(at int) int {
 
 // columnOf returns the number of characters before a byte on its line.
 func (y *yamlReader) columnOf(at int) int {
+	if y.at <= at && y.line > 0 { // from the last place: a line may be very long
+		if between := y.src[y.at:at]; strings.IndexByte(between, '\n') < 0 {
+			return y.column - 1 + utf8.RuneCountInString(between)
+		}
+	}
 	return utf8.RuneCountInString(y.src[y.lineStart(at):at])
 }
 
