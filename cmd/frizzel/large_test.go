@@ -201,3 +201,34 @@ func TestLargeFileKilled(t *testing.T) {
 	}
 	t.Log(outcomes)
 }
+
+// Wide inputs take time in proportion to their size: each of these took a minute or more when something looked at the
+// whole for every part of it.
+func TestWideInputs(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "tree")
+	require.NoError(t, os.MkdirAll(dir, 0o755))
+	write := func(name, before, each, after string, n int) {
+		var b strings.Builder
+		b.WriteString(before)
+		for i := range n {
+			fmt.Fprintf(&b, each, i)
+		}
+		b.WriteString(after)
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(b.String()), 0o644))
+	}
+	write("note.fodt", `<?xml version="1.0" encoding="UTF-8"?><office:document xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0" office:version="1.3" office:mimetype="application/vnd.oasis.opendocument.text"><office:body><office:text>`,
+		"<text:p>depot-3 %d</text:p>", "</office:text></office:body></office:document>", 200_000)
+	write("flow.yaml", "boards: [", "{host: %d}, ", "{host: 1}]\n", 100_000)
+	write("line.json", "[", `{"board": {"host": [1, {"at": %d}]}},`, "1]\n", 60_000)
+	for _, args := range [][]string{
+		{"--word", "depot-3", "--with", "depot-4", "note.fodt"},
+		{"--at", "$..host", "--regex", "^1$", "--with", "2", "flow.yaml"},
+		{"--at", "$..*", "--regex", "^7$", "--with", "2", "line.json"},
+	} {
+		begun := time.Now()
+		_, stderr, status := frizzel(t, dir, append([]string{"preview", "--format", "summary"}, args...)...)
+		require.Zero(t, status, stderr)
+		require.Contains(t, stderr, "1 would change")
+		require.Less(t, time.Since(begun), 30*time.Second, args)
+	}
+}

@@ -389,6 +389,11 @@ func (c *carrier) packed() (edit.List, error) {
 
 // preserve adds xml:space="preserve" to touched elements whose text now begins or ends with whitespace.
 func (c *carrier) preserve() error {
+	ordered := map[int]edit.List{} // the edits of each part by their starts, since there may be very many elements
+	for i, edits := range c.parts {
+		ordered[i] = slices.Clone(edits)
+		slices.SortStableFunc(ordered[i], func(a, b edit.Edit) int { return a.Start - b.Start })
+	}
 	for i := range c.touched {
 		e := c.Document.texts[i]
 		if e.preserve || e.sole {
@@ -397,13 +402,17 @@ func (c *carrier) preserve() error {
 		src := c.Document.parts[e.part].src
 		var own edit.List
 		begin, end := int(e.begin), int(e.end)
-		for _, x := range c.parts[int(e.part)] {
-			if x.Start >= begin && x.End <= end {
+		all := ordered[int(e.part)]
+		first, _ := slices.BinarySearchFunc(all, begin, func(x edit.Edit, at int) int { return x.Start - at })
+		for _, x := range all[first:] {
+			if x.Start > end {
+				break
+			}
+			if x.End <= end {
 				x.Start, x.End = x.Start-begin, x.End-begin
 				own = append(own, x)
 			}
 		}
-		slices.SortStableFunc(own, func(a, b edit.Edit) int { return a.Start - b.Start })
 		if !own.Fits(end - begin) {
 			return &RefusedError{Reason: "two changes are too near each other"}
 		}

@@ -12,7 +12,7 @@ import (
 // they write, is limited to minBudget bytes, or perTextByte times the text's size if that is more. Beyond it the text is
 // refused, with the rule that exceeded it.
 const (
-	minBudget   = 512 << 20
+	minBudget   = 256 << 20
 	perTextByte = 8
 )
 
