@@ -148,7 +148,7 @@ func (s *Store) openPiece(r *Record, blob Blob, sum digest.Digest) (io.ReadClose
 	if err == nil && (blob.Offset < 0 || blob.Length < 0 || blob.Length > info.Size || blob.Offset > info.Size-blob.Length || blob.Size < 0) {
 		err = ErrBackup
 	}
-	if err == nil && max(blob.Size, blob.Length) <= maxHeld && blob.Packed <= Zstandard {
+	if err == nil && max(blob.Size, blob.Length) <= s.Limits.MaxHeld && blob.Packed <= Zstandard {
 		defer disk.Close(f)
 		return held(f, blob, sum)
 	}
@@ -165,9 +165,6 @@ func (s *Store) openPiece(r *Record, blob Blob, sum digest.Digest) (io.ReadClose
 	}
 	return v, nil
 }
-
-// maxHeld is the maximum size in bytes of a piece that is read at once.
-const maxHeld = 4 << 20
 
 // held reads a piece at once.
 func held(backup disk.File, blob Blob, sum digest.Digest) (io.ReadCloser, error) {

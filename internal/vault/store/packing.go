@@ -63,7 +63,7 @@ var encoder = sync.OnceValue(func() *zstd.Encoder {
 // decoder unpacks what encoder packed.
 var decoder = sync.OnceValue(func() *zstd.Decoder {
 	d, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(0), zstd.WithDecoderLowmem(true),
-		zstd.WithDecoderMaxMemory(maxHeld), zstd.WithDecoderMaxWindow(64<<20))
+		zstd.WithDecoderMaxMemory(uint64(defaultLimits.MaxHeld)), zstd.WithDecoderMaxWindow(64<<20))
 	if err != nil {
 		panic(err) // the options are constant
 	}

@@ -37,7 +37,7 @@ type Store struct {
 
 // Limits says how contents are written, by their sizes in bytes.
 type Limits struct {
-	MaxHeld int64 // a larger content is staged in pieces instead of in memory
+	MaxHeld int64 // a larger content is staged, and read from the backup, in pieces instead of in memory
 	MinFast int64 // from this size on, a content staged in pieces is compressed five times as fast and less well: to compress more would take longer than to write it
 }
 
