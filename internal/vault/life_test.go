@@ -399,6 +399,7 @@ func (l *life) compare() {
 // partial and forced undos, redos, files that someone else changes, crashes, a clock that
 // goes on and is set back: contents, modes and history are the model's after each step.
 func TestLife(t *testing.T) {
+	warm(t)
 	for seed := range uint64(rounds(3) * 15) {
 		synctest.Test(t, func(t *testing.T) {
 			y := &yard{Disk: NewDisk(Kinds()[seed%3])}

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"frizzel/internal/change"
+	"frizzel/internal/vault/history"
 	"frizzel/internal/vault/store"
 	"frizzel/internal/vault/transaction"
 )
@@ -43,4 +44,19 @@ func TestSwappedBeforeRewriting(t *testing.T) {
 		require.Equal(t, "of someone else\n", content, "before operation %d: %v", nth, err)
 	}
 	require.Greater(t, swaps, 20)
+}
+
+// warm makes what the store makes once, such as the encoder of small pieces with its channels: made within a bubble of
+// synctest it could not be used outside of it.
+func warm(t *testing.T) {
+	y := &yard{Disk: NewDisk(Journal)}
+	y.Dir("/tree", 2)
+	y.Dir("/var", 1)
+	y.File("/tree/a", "host = depot-3\n", 0o640)
+	require.NoError(t, y.locked(func(ctx context.Context, l *store.Locked) error {
+		_, err := transaction.Write(ctx, l, transaction.Intent{}, change.List{y.rewrite("/tree/a", "depot-3", "depot-4")})
+		return err
+	}))
+	_, _, err := history.Verify(y.store())
+	require.NoError(t, err)
 }
