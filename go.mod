@@ -58,3 +58,5 @@ require (
 )
 
 tool honnef.co/go/tools/cmd/staticcheck
+
+replace github.com/atotto/clipboard => ./internal/clipboard

@@ -90,3 +90,5 @@ require (
 )
 
 replace frizzel => ../
+
+replace github.com/atotto/clipboard => ../internal/clipboard

@@ -2,6 +2,7 @@ package vault
 
 import (
 	"context"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -52,7 +53,7 @@ func warm(t *testing.T) {
 	y := &yard{Disk: NewDisk(Journal)}
 	y.Dir("/tree", 2)
 	y.Dir("/var", 1)
-	y.File("/tree/a", "host = depot-3\n", 0o640)
+	y.File("/tree/a", strings.Repeat("host = depot-3\n", 30), 0o640)
 	require.NoError(t, y.locked(func(ctx context.Context, l *store.Locked) error {
 		_, err := transaction.Write(ctx, l, transaction.Intent{}, change.List{y.rewrite("/tree/a", "depot-3", "depot-4")})
 		return err
