@@ -24,6 +24,9 @@ func TestReleaseKnowsTheModules(t *testing.T) {
 	sums, err := os.ReadFile(filepath.Join("..", "..", "packaging", "go.sum"))
 	require.NoError(t, err)
 	for _, m := range info.Deps {
+		if m.Replace != nil { // by a directory of this one
+			continue
+		}
 		require.True(t, strings.Contains("\n"+string(sums), "\n"+m.Path+" "), "go mod tidy in packaging lets it know %s", m.Path)
 	}
 }

@@ -465,3 +465,32 @@ func TestSearchGoesOn(t *testing.T) {
 		}
 	}
 }
+
+// Output that cannot be written is an error of every command, also of those that only print help; and a directory for
+// temporary files that is full is not a fault of the files.
+func TestNoRoom(t *testing.T) {
+	if _, err := os.Stat("/dev/full"); err != nil {
+		t.Skip(err)
+	}
+	dir := yard(t, 4)
+	for _, args := range [][]string{{"--help"}, {"find", "--help"}, {"find", "--word", "depot-3"}, {"version"}, {"history"}, {"preview", "--word", "depot-3", "--with", "x", "."}} {
+		c := exec.Command(binary, args...)
+		full, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)
+		require.NoError(t, err)
+		var stderr strings.Builder
+		c.Dir, c.Stdout, c.Stderr = dir, full, &stderr
+		_ = c.Run()
+		require.NoError(t, full.Close())
+		require.Equal(t, 4, c.ProcessState.ExitCode(), args)
+		require.Equal(t, 1, strings.Count(stderr.String(), "no space left on device"), stderr.String())
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "big"), []byte(strings.Repeat("depot-3 depot-3\n", 1_000_000)), 0o644))
+	t.Setenv("TMPDIR", "/nowhere")
+	for _, args := range [][]string{append(changing, "."), {"preview", "--word", "depot-3", "--with", "x", "."}} {
+		_, stderr, status := frizzel(t, dir, args...)
+		require.Equal(t, 4, status)
+		require.Contains(t, stderr, "a temporary file in /nowhere cannot be written")
+		require.Equal(t, 1, strings.Count(stderr, "/nowhere"), stderr)
+		require.NotContains(t, stderr, "could not be read")
+	}
+}

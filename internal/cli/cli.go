@@ -131,6 +131,9 @@ func (a *app) run(ctx context.Context, args []string) (status exit.Status) {
 	root := a.root()
 	root.SetArgs(args)
 	err := root.ExecuteContext(ctx)
+	if err == nil { // not every library that writes tells
+		err = a.Out.Failed
+	}
 	status = statusOf(err)
 	if err != nil && err.Error() != "" && !errors.Is(context.Cause(ctx), errBrokenPipe) {
 		fmt.Fprintln(a.Err, a.describe(err))
@@ -174,6 +177,7 @@ func (a *app) describe(err error) string {
 		text += "; everything is as before"
 	}
 	lines := strings.Split(text, "\n")
+	lines = slices.Compact(lines) // one reason may be that of several steps
 	for i, l := range lines {
 		lines[i] = "frizzel: " + l
 	}

@@ -14,6 +14,7 @@ import (
 	"frizzel/internal/disk"
 	"frizzel/internal/exit"
 	"frizzel/internal/selection"
+	"frizzel/internal/spool"
 )
 
 // A job is a file for a worker.
@@ -129,6 +130,10 @@ func (p *Plan) one(ctx context.Context, j *job, flight *flight, buffer []byte, w
 	raw, err := p.open(ctx, j, flight, buffer[:0], work)
 	if err == nil && (j.result != nil || j.found != nil && j.found.holds()) {
 		return nil, nil
+	}
+	var spooling *spool.Error
+	if errors.As(err, &spooling) { // not the file's fault, and others will have it too
+		return nil, err
 	}
 	if err != nil {
 		j.skip = skipFor(j.file, err)

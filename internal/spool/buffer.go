@@ -1,7 +1,6 @@
 package spool
 
 import (
-	"fmt"
 	"io"
 	"os"
 )
@@ -27,7 +26,7 @@ func (b *Buffer) Write(text []byte) (int, error) {
 	}
 	_, err := b.file.Write(b.head)
 	if b.head = b.head[:0]; err != nil {
-		return 0, fmt.Errorf("the output cannot be buffered: %w; set TMPDIR to a directory with more room", err)
+		return 0, &Error{err}
 	}
 	return len(text), nil
 }

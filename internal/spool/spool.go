@@ -6,9 +6,13 @@
 package spool
 
 import (
+	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"sync"
+
+	"frizzel/internal/exit"
 )
 
 // Spool is pieces of bytes. It is safe for use by several goroutines at once.
@@ -57,16 +61,33 @@ func (s *Spool) Append(piece []byte) (Ref, error) {
 	s.size += int64(n)
 	s.head = s.head[:0]
 	if err != nil {
-		err = fmt.Errorf("what was found cannot be kept for a moment: %w; set TMPDIR to a directory with more room", err)
+		err = &Error{err}
 	}
 	return r, err
 }
+
+// An Error is the error of a temporary file: not of a file of the user's, but of the directory for temporary ones.
+type Error struct{ Reason error }
+
+// ExitStatus returns Unreadable.
+func (*Error) ExitStatus() exit.Status { return exit.Unreadable }
+
+func (e *Error) Error() string {
+	reason := e.Reason
+	var path *fs.PathError
+	if errors.As(reason, &path) {
+		reason = path.Err
+	}
+	return fmt.Sprintf("a temporary file in %s cannot be written: %v; set TMPDIR to a directory with more room", os.TempDir(), reason)
+}
+
+func (e *Error) Unwrap() error { return e.Reason }
 
 // Temporary makes a file without a name, for the caller to close.
 func Temporary() (*os.File, error) {
 	f, err := os.CreateTemp("", "frizzel-")
 	if err != nil {
-		return nil, fmt.Errorf("there is no directory for what is kept for a moment: %w; set TMPDIR to another one", err)
+		return nil, &Error{err}
 	}
 	return f, os.Remove(f.Name())
 }

@@ -77,10 +77,10 @@ func TestNoDir(t *testing.T) {
 	t.Setenv("TMPDIR", "/nowhere/at/all")
 	var s Spool
 	_, err := s.Append(make([]byte, held))
-	require.ErrorContains(t, err, "set TMPDIR to another one")
+	require.ErrorContains(t, err, "set TMPDIR to a directory with more room")
 	var b Buffer
 	_, err = b.Write(make([]byte, held))
-	require.ErrorContains(t, err, "set TMPDIR to another one")
+	require.ErrorContains(t, err, "set TMPDIR to a directory with more room")
 }
 
 // counted is a source that counts how often it is read.

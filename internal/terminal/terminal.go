@@ -4,6 +4,7 @@
 package terminal
 
 import (
+	"cmp"
 	"crypto/rand"
 	"errors"
 	"fmt"
@@ -64,6 +65,8 @@ type Writer struct {
 	Before func()
 	// Broken is called when nobody reads any more.
 	Broken func()
+	// Failed is the first error of writing.
+	Failed error
 }
 
 // Write writes p, whole characters.
@@ -80,6 +83,7 @@ func (w *Writer) Write(p []byte) (int, error) {
 		w.Broken()
 	}
 	if err != nil {
+		w.Failed = cmp.Or(w.Failed, err)
 		return 0, err
 	}
 	return len(p), nil
