@@ -138,6 +138,7 @@ func (a *app) previewing(rules *usecase.Compiled, how *previewFlags) (*previewin
 	if err := how.hidden(pre.printer); err != nil {
 		return nil, err
 	}
+	a.maskMessages(pre.printer)
 	if how.format == "json" {
 		pre.events = report.NewEvents(a.Out, "preview", pre.printer.Rules)
 	}
@@ -167,6 +168,13 @@ func (f *previewFlags) hidden(p *report.Printer) error {
 	return nil
 }
 
+// maskMessages masks in messages what --hide hides: a name of a file, or the pattern of an assertion, may have it.
+func (a *app) maskMessages(p *report.Printer) {
+	if len(p.Hidden) > 0 {
+		a.Err.Mask = p.Masked
+	}
+}
+
 func (pre *previewing) file(r *run.Result) error {
 	if pre.page != nil {
 		if err := pre.page.Result(r); err != nil {
@@ -180,12 +188,12 @@ func (pre *previewing) file(r *run.Result) error {
 	}
 	switch pre.format {
 	case "names":
-		_, err := fmt.Fprintln(pre.Out, report.Path(r.At.Path))
+		_, err := fmt.Fprintln(pre.Out, pre.printer.Masked(report.Path(r.At.Path)))
 		return err
 	case "json":
 		return pre.events.Result(pre.printer, r)
 	case "summary":
-		_, err := fmt.Fprintf(pre.Out, "%s  %s\n", report.Path(r.At.Path), report.Count(r.Changes(), "change"))
+		_, err := fmt.Fprintf(pre.Out, "%s  %s\n", pre.printer.Masked(report.Path(r.At.Path)), report.Count(r.Changes(), "change"))
 		return err
 	}
 	return pre.printer.Result(r)

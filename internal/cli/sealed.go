@@ -51,6 +51,7 @@ func (a *app) previewSealed(c *cobra.Command, how *previewFlags, paths []string)
 	if err := how.hidden(printer); err != nil {
 		return err
 	}
+	a.maskMessages(printer)
 	events := report.NewEvents(a.Out, "preview", s.Rules)
 	if err := canFormat(how.format); err != nil {
 		return err

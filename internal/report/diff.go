@@ -155,7 +155,7 @@ func (u *unified) hunk(h *diff.Hunk, done bool) error {
 
 // head writes the header with the file's name.
 func (u *unified) head() {
-	from, to := "--- "+u.from, "+++ "+u.to
+	from, to := "--- "+u.Masked(u.from), "+++ "+u.Masked(u.to)
 	if u.document {
 		from, to = from+"\t(document)", to+"\t(document)"
 	}

@@ -86,37 +86,19 @@ type pagePart struct {
 
 // NewPage returns a page about the changes of a program. sources are the texts of its scripts and tables by name.
 func NewPage(printer *Printer, p *program.Program, sources map[string]string) *Page {
-	page := &Page{printer: printer, program: p, Title: printer.masked(p.Title), Time: time.Now().Format("2006-01-02 15:04"), ScriptDigest: template.HTMLAttr(scriptDigest())}
+	page := &Page{printer: printer, program: p, Title: printer.Masked(p.Title), Time: time.Now().Format("2006-01-02 15:04"), ScriptDigest: template.HTMLAttr(scriptDigest())}
 	page.Host, _ = os.Hostname()
 	page.Dir, _ = os.Getwd()
 	page.Params = slices.Clone(p.Params)
 	for i := range page.Params {
-		page.Params[i].Value = printer.masked(page.Params[i].Value)
-		page.Params[i].About = printer.masked(page.Params[i].About)
+		page.Params[i].Value = printer.Masked(page.Params[i].Value)
+		page.Params[i].About = printer.Masked(page.Params[i].About)
 	}
 	for _, name := range slices.Sorted(maps.Keys(sources)) {
 		text := sources[name]
-		page.Sources = append(page.Sources, pageSource{name, Count(strings.Count(text, "\n"), "line"), printer.masked(text)})
+		page.Sources = append(page.Sources, pageSource{name, Count(strings.Count(text, "\n"), "line"), printer.Masked(text)})
 	}
 	return page
-}
-
-// masked returns text with hidden parts replaced.
-func (p *Printer) masked(text string) string {
-	for _, hidden := range p.Hidden {
-		if out := masked(hidden, []byte(text)); out != nil {
-			text = string(out)
-		}
-	}
-	var b strings.Builder
-	for line := range strings.Lines(text) {
-		content, ended := strings.CutSuffix(line, "\n")
-		b.WriteString(terminal.Visible([]byte(content)))
-		if ended {
-			b.WriteByte('\n')
-		}
-	}
-	return b.String()
 }
 
 // Close releases the page.
@@ -138,8 +120,10 @@ func (page *Page) Result(r *run.Result) error {
 		return err
 	}
 	of := pageFile{
-		Path: Path(r.At.Path), Changes: r.Changes(), Document: r.IsDocument(), Added: f.added, Removed: f.removed,
-		Before: before.Hex()[:12], After: after.Hex()[:12],
+		Path: page.printer.Masked(Path(r.At.Path)), Changes: r.Changes(), Document: r.IsDocument(), Added: f.added, Removed: f.removed,
+	}
+	if digests := len(page.printer.Hidden) == 0; digests { // else a short secret could be guessed from them
+		of.Before, of.After = before.Hex()[:12], after.Hex()[:12]
 	}
 	page.Index = append(page.Index, of)
 	head := struct {
@@ -149,7 +133,9 @@ func (page *Page) Result(r *run.Result) error {
 		Counted string
 		Whole   pageFile
 	}{of, len(page.Index) - 1, len(page.Index) <= openFiles, Count(of.Changes, "change"), of}
-	head.Whole.Before, head.Whole.After = before.Hex(), after.Hex()
+	if of.Before != "" {
+		head.Whole.Before, head.Whole.After = before.Hex(), after.Hex()
+	}
 	if err := pageTemplate().ExecuteTemplate(&page.files, "file", head); err != nil {
 		return err
 	}
@@ -246,12 +232,12 @@ func pageLineOf(l diff.Line, returns bool) pageLine {
 // End says how the preview ended; refuses are why an apply would write nothing.
 func (page *Page) End(s *run.Summary, refuses []string) {
 	for _, why := range refuses {
-		page.Refuses = append(page.Refuses, page.printer.masked(why))
+		page.Refuses = append(page.Refuses, page.printer.Masked(why))
 	}
 	page.Counted = fmt.Sprintf("%s read, %s would change: %s.", Read(s), Number(s.Changed), Count(s.Changes, "change"))
 	for i, r := range page.program.Rules {
 		if s.Tally.Changes[i] > 0 && page.printer.Rules[i] != "" {
-			page.Rules = append(page.Rules, pageRule{page.printer.masked(r.Label), page.printer.masked(r.About), s.Tally.Changes[i], s.Tally.Files[i]})
+			page.Rules = append(page.Rules, pageRule{page.printer.Masked(r.Label), page.printer.Masked(r.About), s.Tally.Changes[i], s.Tally.Files[i]})
 		}
 	}
 	reasons := s.Reasons()
@@ -261,7 +247,7 @@ func (page *Page) End(s *run.Summary, refuses []string) {
 	}
 	page.Skipped = strings.Join(parts, ", ")
 	for _, note := range page.printer.noted(s) {
-		page.Notes = append(page.Notes, page.printer.masked(note))
+		page.Notes = append(page.Notes, page.printer.Masked(note))
 	}
 }
 

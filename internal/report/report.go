@@ -46,39 +46,6 @@ func (p *Printer) buffered() *bufio.Writer {
 	return p.buffer
 }
 
-// mask replaces hidden text. Its length is fixed so that it reveals nothing.
-const mask = "•••••"
-
-// mask replaces hidden text in a hunk.
-func (p *Printer) mask(h *diff.Hunk) {
-	if len(p.Hidden) == 0 {
-		return
-	}
-	for i, l := range h.Lines {
-		for _, hidden := range p.Hidden {
-			if text := masked(hidden, l.Text); text != nil {
-				l.Text, l.Marks = text, nil
-			}
-		}
-		h.Lines[i] = l
-	}
-}
-
-// masked returns text with what matches masked, nil if nothing does.
-func masked(hidden *pattern.Pattern, text []byte) []byte {
-	var out []byte
-	at := 0
-	hidden.Find(text, 0, len(text), func(loc []int) bool {
-		out = append(append(out, text[at:loc[0]]...), mask...)
-		at = loc[1]
-		return true
-	})
-	if out == nil {
-		return nil
-	}
-	return append(out, text[at:]...)
-}
-
 // maxPaths is the maximum number of values that a hunk's header names.
 const maxPaths = 3
 

@@ -65,15 +65,21 @@ type Writer struct {
 	Before func()
 	// Broken is called when nobody reads any more.
 	Broken func()
+	// Mask, if it is not nil, replaces what must not be shown in whole lines.
+	Mask func(text string) string
 	// Failed is the first error of writing.
 	Failed error
 }
 
 // Write writes p, whole characters.
 func (w *Writer) Write(p []byte) (int, error) {
-	out := p
+	out, size := p, len(p)
 	if w.Before != nil {
 		w.Before()
+	}
+	if w.Mask != nil {
+		p = []byte(w.Mask(string(p)))
+		out = p
 	}
 	if w.Shown {
 		out = []byte(Render(string(p)))
@@ -86,7 +92,7 @@ func (w *Writer) Write(p []byte) (int, error) {
 		w.Failed = cmp.Or(w.Failed, err)
 		return 0, err
 	}
-	return len(p), nil
+	return size, nil
 }
 
 // Visible returns text with every control character, and every byte that is no
