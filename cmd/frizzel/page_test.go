@@ -45,10 +45,16 @@ func TestPage(t *testing.T) {
 	require.NotNil(t, policy)
 	require.Equal(t, base64.StdEncoding.EncodeToString(sum[:]), policy[1])
 
+	// A short secret could be guessed from a digest, so a page that hides something has none.
 	before := fmt.Sprintf("%x", sha256.Sum256([]byte(content)))
+	require.NotContains(t, page, before[:12])
+	_, errs, status = frizzel(t, work, "preview", "-r", "r.friz", "--format", "names", "--report", "open.html", name)
+	require.Zero(t, status, errs)
+	text, err = os.ReadFile(filepath.Join(work, "open.html"))
+	require.NoError(t, err)
 	_, errs, status = frizzel(t, work, "apply", "--yes", "-r", "r.friz", name)
 	require.Zero(t, status, errs)
 	fresh, err := os.ReadFile(filepath.Join(work, name))
 	require.NoError(t, err)
-	require.Contains(t, page, "before <code>"+before+"</code>, after <code>"+fmt.Sprintf("%x", sha256.Sum256(fresh))+"</code>")
+	require.Contains(t, string(text), "before <code>"+before+"</code>, after <code>"+fmt.Sprintf("%x", sha256.Sum256(fresh))+"</code>")
 }
