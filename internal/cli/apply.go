@@ -36,13 +36,14 @@ const applyExample = `  # review all changes, then write
 
 // applyFlags are the options of apply.
 type applyFlags struct {
-	rules  ruleFlags
-	files  fileFlags
-	how    writeFlags
-	yes    bool
-	format string
-	sealed string
-	ask    string
+	rules   ruleFlags
+	files   fileFlags
+	how     writeFlags
+	yes     bool
+	format  string
+	sealed  string
+	signers string
+	ask     string
 }
 
 func (a *app) apply() *cobra.Command {
@@ -53,6 +54,9 @@ func (a *app) apply() *cobra.Command {
 		Long:    applyLong,
 		Example: applyExample,
 		RunE: func(c *cobra.Command, paths []string) error {
+			if f.sealed == "" && f.signers != "" {
+				return exit.Wrongf("--signers goes with --sealed")
+			}
 			if f.sealed == "" {
 				return a.applyRules(c, &f, paths)
 			}
@@ -66,6 +70,7 @@ func (a *app) apply() *cobra.Command {
 	fl := c.Flags()
 	fl.BoolVarP(&f.yes, "yes", "y", false, "write all changes without asking")
 	fl.StringVar(&f.ask, "ask", "", "how to ask: on the whole `screen`, or about a file or a match at a time: screen, file or match")
+	addSigners(fl, &f.signers)
 	fl.StringVar(&f.sealed, "sealed", "", "write exactly what was reviewed and kept in this `file` by preview --seal")
 	fl.StringVar(&f.format, "format", "text", "text or json, one object a line")
 	return c

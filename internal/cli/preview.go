@@ -10,6 +10,7 @@ import (
 	"frizzel/internal/exit"
 	"frizzel/internal/report"
 	"frizzel/internal/run"
+	"frizzel/internal/seal"
 	"frizzel/internal/usecase"
 )
 
@@ -40,6 +41,8 @@ type previewFlags struct {
 	lines    int
 	check    bool
 	hide     []string
+	sign     string
+	signers  string
 	save     string
 	reportTo string
 	sealTo   string
@@ -51,6 +54,8 @@ func (f *previewFlags) add(c *cobra.Command) {
 	fl.StringVar(&f.format, "format", "diff", oneOf(formats)+", one object a line")
 	fl.IntVar(&f.lines, "context", 3, "how many `lines` to show around a change")
 	fl.BoolVar(&f.check, "check", false, "exit with status 1 if anything would change")
+	fl.StringVar(&f.sign, "sign", "", "sign the review of --seal with this OpenSSH `key`; of a public key, the agent has the private one")
+	addSigners(fl, &f.signers)
 	fl.StringArrayVar(&f.hide, "hide", nil, "show ••••• for this `pattern`, such as 'regex \"password = .*\"'; may be repeated")
 	fl.StringVar(&f.save, "save", "", "keep the change given on the command line as a script in this new `file`")
 	fl.StringVar(&f.sealTo, "seal", "", "also keep the review in this new `file`, to be written later with apply --sealed")
@@ -152,6 +157,17 @@ func (a *app) previewing(rules *usecase.Compiled, how *previewFlags) (*previewin
 	}
 	if how.sealTo != "" {
 		pre.seal = &usecase.Sealing{Rules: rules, Diff: pre.printer.Text}
+	}
+	switch {
+	case how.signers != "":
+		return nil, exit.Wrongf("--signers says who may have signed a review that is read with --sealed")
+	case how.sign != "" && pre.seal == nil:
+		return nil, exit.Wrongf("--sign signs a review that is kept with --seal")
+	case how.sign != "":
+		var err error
+		if pre.seal.Signer, err = seal.ReadSigner(how.sign, a.passphrase); err != nil {
+			return nil, err
+		}
 	}
 	return pre, nil
 }

@@ -2,9 +2,11 @@ package cli
 
 import (
 	"fmt"
+	"time"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
+	"golang.org/x/term"
 
 	"frizzel/core/diff"
 	"frizzel/internal/change"
@@ -12,6 +14,7 @@ import (
 	"frizzel/internal/exit"
 	"frizzel/internal/progress"
 	"frizzel/internal/report"
+	"frizzel/internal/review"
 	"frizzel/internal/seal"
 	"frizzel/internal/usecase"
 )
@@ -43,6 +46,10 @@ func selecting() (names []string) {
 // previewSealed shows the changes of a seal, computed from the contents that it would write.
 func (a *app) previewSealed(c *cobra.Command, how *previewFlags, paths []string) error {
 	s, err := readSeal(c, how.sealed, paths)
+	if err != nil {
+		return err
+	}
+	whose, err := whoseSeal(s, how.signers)
 	if err != nil {
 		return err
 	}
@@ -78,9 +85,40 @@ func (a *app) previewSealed(c *cobra.Command, how *previewFlags, paths []string)
 	if how.format == "json" {
 		return events.Total(event.Summary{FilesChanged: len(s.Files), Changes: changes})
 	}
-	_, err = fmt.Fprintf(a.Err, "sealed %s by %s on %s: %s, %s\n", s.Time.Format("2006-01-02 15:04"), s.User, s.Host,
-		report.Count(len(s.Files), "file"), report.Count(changes, "change"))
+	_, err = fmt.Fprintf(a.Err, "sealed %s by %s on %s: %s, %s\n%s\n", s.Time.Format("2006-01-02 15:04"), s.User, s.Host,
+		report.Count(len(s.Files), "file"), report.Count(changes, "change"), whose)
 	return err
+}
+
+// addSigners adds the option that says whose signature counts.
+func addSigners(fl *pflag.FlagSet, to *string) {
+	fl.StringVar(to, "signers", "", "with --sealed: take only a review that one of the signers in this `file` signed, OpenSSH's list of allowed signers")
+}
+
+// whoseSeal returns a sentence about who made a seal: a claim, unless it is signed by someone on the list.
+func whoseSeal(s *seal.Seal, signers string) (string, error) {
+	if signers != "" {
+		who, err := s.SignedBy(signers, time.Now())
+		if err != nil {
+			return "", err
+		}
+		return fmt.Sprintf("signed by %s, with the key %s", who, s.Key()), nil
+	}
+	if key := s.Key(); key != "" {
+		return fmt.Sprintf("signed with the key %s; --signers FILE says whose key that is", key), nil
+	}
+	return "unsigned: who made it, and when, is only what it says itself", nil
+}
+
+// passphrase asks for the passphrase of a key.
+func (a *app) passphrase() ([]byte, error) {
+	if !review.Terminal(a.In, a.files.Out) {
+		return nil, exit.Wrongf("the key of --sign has a passphrase, and there is no terminal to ask for it; name its public key, so that the agent signs")
+	}
+	fmt.Fprint(a.Err, "passphrase of the key: ")
+	secret, err := term.ReadPassword(int(a.In.Fd()))
+	fmt.Fprintln(a.Err)
+	return secret, err
 }
 
 // applySealed writes exactly the reviewed contents, or names the files that differ.
@@ -89,6 +127,11 @@ func (a *app) applySealed(c *cobra.Command, f *applyFlags, paths []string) error
 	if err != nil {
 		return err
 	}
+	whose, err := whoseSeal(s, f.signers)
+	if err != nil {
+		return err
+	}
+	fmt.Fprintln(a.Err, whose)
 	if err := a.canAsk(f.yes); err != nil {
 		return err
 	}

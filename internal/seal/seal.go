@@ -19,6 +19,8 @@ import (
 	"path/filepath"
 	"time"
 
+	"golang.org/x/crypto/ssh"
+
 	"frizzel/core/diff"
 	"frizzel/core/edit"
 	"frizzel/internal/change"
@@ -52,6 +54,7 @@ type Seal struct {
 	Files []File
 
 	file *os.File
+	key  ssh.PublicKey // that signed it; nil if it is unsigned
 }
 
 // File is one file of a review.
@@ -122,14 +125,18 @@ func (s *Seal) read(path string) error {
 	if err != nil {
 		return err
 	}
-	first := json.NewDecoder(io.NewSectionReader(s.file, 0, info.Size()))
+	size, err := s.signed(info.Size())
+	if err != nil {
+		return &DamagedError{path}
+	}
+	first := json.NewDecoder(io.NewSectionReader(s.file, 0, size))
 	if err := first.Decode(&s.About); err != nil || s.Version == 0 {
 		return exit.Wrongf("%s is not a sealed review", path)
 	}
 	if s.Version != version {
 		return exit.Wrongf("%s was sealed by another version of frizzel, in format %d; this one reads format %d", path, s.Version, version)
 	}
-	body, err := trailer.Check(name, s.file, info.Size())
+	body, err := trailer.Check(name, s.file, size)
 	if errors.Is(err, trailer.ErrDamaged) {
 		return &DamagedError{path}
 	}

@@ -19,6 +19,8 @@ import (
 // A Sealing stores a review while it is made.
 type Sealing struct {
 	Rules *Compiled
+	// Signer signs the seal; nil leaves it unsigned.
+	Signer *seal.Signer
 	// Diff writes a file's changes for a person, without hidden text.
 	Diff func(io.Writer, *run.Result) error
 
@@ -52,7 +54,7 @@ func (s *Sealing) WriteTo(out io.Writer) (int64, error) {
 	if err := s.seal.Close(); err != nil {
 		return 0, err
 	}
-	return s.kept.WriteTo(out)
+	return seal.Write(out, &s.kept, s.Signer)
 }
 
 // ReadSeal reads a sealed review.
