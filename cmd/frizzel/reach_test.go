@@ -494,3 +494,42 @@ func TestNoRoom(t *testing.T) {
 		require.NotContains(t, stderr, "could not be read")
 	}
 }
+
+// The commands that only look give up their rights before they read: the kernel says so of each while it waits for input.
+func TestCommandsAreConfined(t *testing.T) {
+	out, err := exec.Command(binary, "version").Output()
+	require.NoError(t, err)
+	if !strings.Contains(string(out), "confined by Landlock") {
+		t.Skip("this system confines nothing")
+	}
+	dir := yard(t, 2)
+	for _, args := range [][]string{
+		{"find", "--word", "depot-3", "--from", "-"}, {"preview", "--word", "depot-3", "--with", "x", "--from", "-"},
+		{"check", "-"}, {"filter", "--word", "depot-3", "--with", "x"}, {"apply", "--yes", "--word", "x", "--with", "y", "--from", "-"},
+	} {
+		c := exec.Command(binary, args...)
+		c.Dir = dir
+		c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(filepath.Dir(dir), "state"))
+		in, err := c.StdinPipe()
+		require.NoError(t, err)
+		require.NoError(t, c.Start())
+		confined := func() bool {
+			status, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", c.Process.Pid))
+			return err == nil && strings.Contains(string(status), "NoNewPrivs:\t1")
+		}
+		if args[0] == "apply" {
+			time.Sleep(200 * time.Millisecond)
+			require.False(t, confined(), args)
+		} else {
+			require.Eventually(t, confined, 10*time.Second, 10*time.Millisecond, args)
+		}
+		require.NoError(t, in.Close())
+		_ = c.Wait()
+	}
+	for _, output := range []string{"--report", "--seal", "--save"} {
+		path := filepath.Join(filepath.Dir(dir), output)
+		_, stderr, status := frizzel(t, dir, "preview", "--word", "depot-3", "--with", "x", output, path, ".")
+		require.Zero(t, status, stderr)
+		require.FileExists(t, path)
+	}
+}

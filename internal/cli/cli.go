@@ -19,6 +19,7 @@ import (
 	"golang.org/x/term"
 
 	"frizzel/core/script"
+	"frizzel/internal/confine"
 	"frizzel/internal/exit"
 	"frizzel/internal/hook"
 	"frizzel/internal/progress"
@@ -58,6 +59,9 @@ type app struct {
 	patient  atomic.Bool // the command ends by itself, however long that takes
 	// meter counts the current work, for the message if it is interrupted.
 	meter atomic.Pointer[progress.Meter]
+	alone bool // the process ends with the command, so that it may give up rights
+	// confined is set once the command has given up rights.
+	confined atomic.Pointer[confine.Confined]
 }
 
 func newApp(s Streams, broken func()) *app {
@@ -85,6 +89,8 @@ func runMain(args []string, s Streams) exit.Status {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	a := newApp(s, func() { cancel(errBrokenPipe) })
+	a.alone = true
+	defer func() { a.confined.Load().End() }()
 	done := make(chan exit.Status, 1)
 	go func() { done <- a.run(ctx, args) }()
 	select {
@@ -234,6 +240,9 @@ func (a *app) root() *cobra.Command {
 	root.PersistentFlags().StringVar(&a.color, "color", "auto", "colour the output: auto, always or never")
 	root.SetFlagErrorFunc(mistakenOption)
 	root.PersistentPreRunE = func(c *cobra.Command, _ []string) error {
+		if err := a.confine(c); err != nil {
+			return err
+		}
 		if err := a.set(c); err != nil {
 			return err
 		}

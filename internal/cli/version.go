@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"frizzel/core/script"
+	"frizzel/internal/confine"
 )
 
 // Version is the program's version, set when a release is built.
@@ -22,7 +23,11 @@ func (a *app) version() *cobra.Command {
 			if info, ok := debug.ReadBuildInfo(); ok {
 				fmt.Fprintf(a.Out, ", %s", info.GoVersion)
 			}
-			_, err := fmt.Fprintln(a.Out)
+			by := "nothing, since this system does not offer it"
+			if how := confine.Enforced(); how != "" {
+				by = how
+			}
+			_, err := fmt.Fprintf(a.Out, "\ncommands that only look are confined by %s\n", by)
 			return err
 		},
 	}
