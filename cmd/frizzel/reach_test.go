@@ -6,6 +6,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"runtime"
 	"slices"
 	"strings"
 	"sync"
@@ -531,5 +532,65 @@ func TestCommandsAreConfined(t *testing.T) {
 		_, stderr, status := frizzel(t, dir, "preview", "--word", "depot-3", "--with", "x", output, path, ".")
 		require.Zero(t, status, stderr)
 		require.FileExists(t, path)
+	}
+}
+
+// A file that is a mount point, as a container's /etc/hosts, is written in place; one of several names is not written on a
+// file system that would part them, nor where others make names. Needs the rights to mount.
+func TestMountsAndNames(t *testing.T) {
+	if os.Geteuid() != 0 || runtime.GOOS != "linux" {
+		t.Skip("only root mounts and gives files away")
+	}
+	dir := yard(t, 1)
+	at := func(names ...string) string { return filepath.Join(append([]string{dir}, names...)...) }
+	host := []byte("host = depot-3\n")
+	for _, name := range []string{"src", "hosts"} {
+		require.NoError(t, os.WriteFile(at(name), host, 0o644))
+	}
+	if out, err := exec.Command("mount", "--bind", at("src"), at("hosts")).CombinedOutput(); err == nil {
+		defer func() { _ = exec.Command("umount", at("hosts")).Run() }()
+		_, stderr, status := frizzel(t, dir, append(changing, "hosts")...)
+		require.Zero(t, status, stderr)
+		content, err := os.ReadFile(at("src"))
+		require.NoError(t, err)
+		require.Equal(t, "host = depot-4\n", string(content))
+		_, stderr, status = frizzel(t, dir, "undo", "--yes")
+		require.Zero(t, status, stderr)
+	} else {
+		t.Logf("no bind mounts here: %s", out)
+	}
+	for _, name := range []string{"low", "up", "work", "over", "theirs"} {
+		require.NoError(t, os.Mkdir(at(name), 0o755))
+	}
+	require.NoError(t, os.WriteFile(at("low", "a"), host, 0o644))
+	require.NoError(t, os.Link(at("low", "a"), at("low", "b")))
+	layers := fmt.Sprintf("lowerdir=%s,upperdir=%s,workdir=%s", at("low"), at("up"), at("work"))
+	if out, err := exec.Command("mount", "-t", "overlay", "overlay", "-o", layers, at("over")).CombinedOutput(); err == nil {
+		defer func() { _ = exec.Command("umount", at("over")).Run() }()
+		for range 2 {
+			_, stderr, status := frizzel(t, dir, append(changing, "over/a")...)
+			require.Equal(t, 3, status, stderr)
+			require.Contains(t, stderr, "over/a has several names")
+		}
+	} else {
+		t.Logf("no overlays here: %s", out)
+	}
+	require.NoError(t, os.Chown(at("theirs"), 4321, 4321))
+	require.NoError(t, os.Link(at("src"), at("theirs", "link")))
+	_, stderr, status := frizzel(t, dir, append(changing, "theirs")...)
+	require.Equal(t, 3, status, stderr)
+	require.Contains(t, stderr, "this name may stand for a file elsewhere")
+	content, err := os.ReadFile(at("src"))
+	require.NoError(t, err)
+	require.Equal(t, string(host), string(content))
+}
+
+// A pipe or a device that is named is an error, not nothing to do.
+func TestNamedSpecialFiles(t *testing.T) {
+	dir := yard(t, 1)
+	for _, args := range [][]string{append(changing, "/dev/null"), {"find", "--word", "x", "/dev/null"}} {
+		_, stderr, status := frizzel(t, dir, args...)
+		require.Equal(t, 4, status, stderr)
+		require.Contains(t, stderr, "/dev/null: it is not a regular file")
 	}
 }

@@ -249,8 +249,8 @@ func (a *app) root() *cobra.Command {
 		if !slices.Contains(coloring, a.color) {
 			return exit.Wrongf("--color is %s, not %q", oneOf(coloring), a.color)
 		}
-		if a.color == "always" {
-			a.Out.Shown = true // somebody looks at it behind a pager
+		if a.color == "always" || tells(c) {
+			a.Out.Shown = true // somebody looks at it, perhaps behind a pager
 		}
 		return nil
 	}
@@ -259,6 +259,15 @@ func (a *app) root() *cobra.Command {
 	root.SetHelpCommand(a.helpCommand(root))
 	a.complete(root)
 	return root
+}
+
+// tells reports whether what a command prints is for people, also in a pipe: names and texts in it must not drive their
+// terminal. What other commands print there is for programs.
+func tells(c *cobra.Command) bool {
+	if f := c.Flags().Lookup("format"); f != nil && f.Value.String() == "json" {
+		return false
+	}
+	return slices.Contains([]string{"frizzel check", "frizzel history", "frizzel history verify", "frizzel settings", "frizzel recover"}, c.CommandPath())
 }
 
 // printer returns what shows results on standard output.

@@ -33,3 +33,10 @@ func Boot() string {
 	}
 	return fmt.Sprintf("%x", boot)
 }
+
+// MountPoints returns the absolute paths where something is mounted, as far as that is known.
+func MountPoints() map[string]bool { return nil }
+
+// SplitsLinks reports whether the directory's file system gives one of several names of a file a content of its own when it
+// is written.
+func (f *realDir) SplitsLinks() bool { return false }

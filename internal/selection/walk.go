@@ -49,6 +49,9 @@ func (s *Selection) Walk(ctx context.Context, file func(File) error, skip func(S
 	return nil
 }
 
+// errSpecial is the reason of a pipe, a device or a socket that was named.
+var errSpecial = errors.New("it is not a regular file")
+
 // comparePaths orders paths part by part, as a walk comes upon them.
 func comparePaths(a, b string) int {
 	return slices.Compare(strings.Split(a, string(filepath.Separator)), strings.Split(b, string(filepath.Separator)))
@@ -80,7 +83,7 @@ func (w *walker) given(path string) error {
 		w.skip(Skip{path, Unreadable, err})
 		return nil
 	case !info.IsDir() && !info.Mode().IsRegular():
-		w.skip(Skip{path, Special, nil})
+		w.skip(Skip{path, Unreadable, errSpecial}) // it was named, so it is not just passed over
 		return nil
 	}
 	at := resolved

@@ -3,11 +3,13 @@ package transaction
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"maps"
 	"path/filepath"
 	"runtime"
 	"slices"
+	"syscall"
 
 	"golang.org/x/sync/errgroup"
 
@@ -69,6 +71,9 @@ func openAll(ctx context.Context, l *store.Locked, files wanted) (*dirs, error) 
 	for _, path := range f.paths() {
 		if err := f.open[path].away; err != nil {
 			f.close()
+			if errors.Is(err, syscall.EMFILE) {
+				err = exit.With(exit.Unreadable, fmt.Errorf("the run writes in %d directories, and keeps each open, but this process may only have fewer files open; raise the limit to %d (ulimit -n), or write fewer directories at once", len(files), len(files)+64))
+			}
 			return nil, err
 		}
 	}

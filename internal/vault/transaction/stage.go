@@ -100,6 +100,9 @@ func (s *staging) target() error {
 	if s.found, err = target.Stat(); err != nil {
 		return err
 	}
+	if err := s.names(); err != nil {
+		return err
+	}
 	s.entry.In, s.entry.Inode = s.dir.ID(), s.found.ID
 	if s.entry.Was, err = disk.MetaOf(target, s.found); err != nil {
 		return err
@@ -196,7 +199,7 @@ func asChanged(err error, path string) error {
 // called twice.
 func (s *staging) content(meta disk.Meta, links int, fill func(io.Writer) error) (err error) {
 	e := s.entry
-	e.InPlace = links > 1
+	e.InPlace = links > 1 || s.isMounted(e)
 	if !e.InPlace {
 		s.staged, err = writeLike(s.dir, e.Temp(), meta, s.durability(), fill)
 		e.Staged, e.Modified = s.staged.ID, s.staged.Modified

@@ -120,8 +120,10 @@ type writer struct {
 	dirs    *dirs
 	looks   spool.Table // attributes of each target when its copy was staged, and of the copy
 	inPlace atomic.Bool // some file is to be rewritten in place
-	live    []bool      // files that may have their new content, each set by one goroutine
-	last    store.State // that was to be entered when that failed
+	mounts  sync.Once
+	mounted map[string]bool // paths that are mount points
+	live    []bool          // files that may have their new content, each set by one goroutine
+	last    store.State     // that was to be entered when that failed
 }
 
 // Write makes all changes, or none if it returns an error.
