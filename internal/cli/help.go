@@ -29,6 +29,7 @@ var topics = []topic{
 	{"commands", "every command and option", "commands.md", ""},
 	{"documents", "what is read and changed of office documents", "documents.md", ""},
 	{"safety", "what keeps files safe, and what happens when something fails", "safety.md", ""},
+	{"trust", "what scripts, files, settings and seals can do at most", "trust.md", ""},
 	{"architecture", "the packages of the program, and the way of the data", "architecture.md", ""},
 	{"performance", "how long it takes, how much memory, and what limits it", "performance.md", ""},
 	{"exit-statuses", "what each exit status means", "commands.md", "Exit statuses"},
