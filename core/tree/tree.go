@@ -13,6 +13,7 @@
 package tree
 
 import (
+	"bytes"
 	"fmt"
 	"strings"
 
@@ -116,7 +117,7 @@ type SyntaxError struct {
 	Reason string
 }
 
-func (e *SyntaxError) Error() string { return fmt.Sprintf("this is not %s: %s", e.Syntax, e.Reason) }
+func (e *SyntaxError) Error() string { return fmt.Sprintf("this cannot be read as %s: %s", e.Syntax, e.Reason) }
 
 // maxDepth bounds how deep values lie in each other.
 const maxDepth = 10_000
@@ -128,10 +129,34 @@ func Parse(s syntax.Syntax, text []byte) (*Document, error) {
 	if d.format = formatOf(d, s); d.format == nil {
 		return nil, &SyntaxError{s, 0, "no syntax is known for it"}
 	}
+	if n := d.atMost(); n > maxValues {
+		return nil, d.fault(0, "it may have %d values, more than the %d that are read", n, maxValues)
+	}
 	if err := d.format.parse(); err != nil {
 		return nil, err
 	}
 	return d, nil
+}
+
+// maxValues limits the values of a text, each of which takes several hundred bytes.
+const maxValues = 5_000_000
+
+// atMost returns a number that the text has not more values than, by the characters that part them.
+func (d *Document) atMost() (n int) {
+	parting := "\n,[{"
+	switch d.Syntax {
+	case syntax.XML:
+		parting = "<="
+	case syntax.CSV, syntax.BareCSV:
+		parting = "\n,;\t"
+	}
+	if len(d.Text) <= maxValues {
+		return 0
+	}
+	for _, c := range []byte(parting) {
+		n += bytes.Count(d.Text, []byte{c})
+	}
+	return n
 }
 
 // fault is the error of a byte of the text.

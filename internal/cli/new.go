@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 
+	"frizzel/internal/disk"
 	"frizzel/internal/exit"
 
 	"github.com/spf13/cobra"
@@ -69,12 +70,21 @@ func save(path string, text []byte) error { return saveFrom(path, bytes.NewReade
 
 // saveFrom is save for a text that is streamed.
 func saveFrom(path string, from io.WriterTo) error {
-	f, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+	in, err := disk.Resolve(filepath.Dir(path))
+	var dir disk.Dir
+	if err == nil {
+		dir, err = disk.Real{}.OpenDir(in)
+	}
+	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, disk.ErrNotDir) {
+		return exit.Wrongf("there is no directory %q to write %q in", filepath.Dir(path), filepath.Base(path))
+	}
+	if err != nil {
+		return err
+	}
+	defer disk.Close(dir)
+	f, err := dir.Create(filepath.Base(path))
 	if errors.Is(err, fs.ErrExist) {
 		return exit.Wrongf("%q is there already; name a new file", path)
-	}
-	if errors.Is(err, fs.ErrNotExist) {
-		return exit.Wrongf("there is no directory %q to write %q in", filepath.Dir(path), filepath.Base(path))
 	}
 	if err != nil {
 		return err

@@ -8,6 +8,7 @@ import (
 	"io"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"strings"
 
 	"charm.land/bubbles/v2/textinput"
@@ -374,11 +375,7 @@ func (m *screen) editFile() tea.Cmd {
 		m.message = err.Error()
 		return nil
 	}
-	f, err := os.CreateTemp("", "frizzel-*.txt")
-	if err == nil {
-		_, err = f.Write(text)
-		err = errors.Join(err, f.Close())
-	}
+	path, err := forEditor(text)
 	if err != nil {
 		m.message = err.Error()
 		return nil
@@ -390,13 +387,23 @@ func (m *screen) editFile() tea.Cmd {
 	if editor == "" {
 		editor = "vi"
 	}
-	words := append(strings.Fields(editor), f.Name())
-	return tea.ExecProcess(exec.Command(words[0], words[1:]...), func(err error) tea.Msg { return written{f.Name(), err} })
+	words := append(strings.Fields(editor), path)
+	return tea.ExecProcess(exec.Command(words[0], words[1:]...), func(err error) tea.Msg { return written{path, err} })
+}
+
+// forEditor writes a text to a file in a directory of its own, where nobody else can put another one in its place.
+func forEditor(text []byte) (path string, err error) {
+	dir, err := os.MkdirTemp("", "frizzel-")
+	if err != nil {
+		return "", err
+	}
+	path = filepath.Join(dir, "text.txt")
+	return path, os.WriteFile(path, text, 0o600)
 }
 
 // edited reads the content that the editor saved.
 func (m *screen) edited(w written) {
-	defer os.Remove(w.file)
+	defer os.RemoveAll(filepath.Dir(w.file))
 	if w.err != nil {
 		m.message = "the editor ended with: " + w.err.Error()
 		return

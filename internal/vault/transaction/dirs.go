@@ -24,6 +24,7 @@ import (
 type dirs struct {
 	open map[string]*dir // by path
 	made []string        // directories that were made, the outermost first
+	as   identity        // how the directories agree with the record
 }
 
 // directory is one of them.
@@ -104,7 +105,7 @@ func identityOf(r *store.Record) identity {
 
 // openDirs opens the directories of files as far as possible.
 func openDirs(l *store.Locked, files wanted, as identity) *dirs {
-	f := &dirs{open: map[string]*dir{}}
+	f := &dirs{open: map[string]*dir{}, as: as}
 	for _, path := range slices.Sorted(maps.Keys(files)) {
 		e := files[path]
 		opened, err := l.System.OpenDir(path)

@@ -348,7 +348,7 @@ func (w *putting) prepareInPlace(was disk.Info) error {
 		w.leave(err.Error())
 		return nil
 	}
-	ok := e.Inode == (disk.ID{}) || e.Inode.Inode == was.Inode
+	ok := e.Inode == (disk.ID{}) || e.Inode.Inode == was.Inode || w.dirs.as == byPath
 	if ok {
 		var err error
 		if ok, err = w.mixture(); err != nil {
