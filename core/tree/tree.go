@@ -117,7 +117,9 @@ type SyntaxError struct {
 	Reason string
 }
 
-func (e *SyntaxError) Error() string { return fmt.Sprintf("this cannot be read as %s: %s", e.Syntax, e.Reason) }
+func (e *SyntaxError) Error() string {
+	return fmt.Sprintf("this cannot be read as %s: %s", e.Syntax, e.Reason)
+}
 
 // maxDepth bounds how deep values lie in each other.
 const maxDepth = 10_000
