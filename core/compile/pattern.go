@@ -1,6 +1,7 @@
 package compile
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -95,6 +96,12 @@ func (c *compiler) pattern(p *script.Pattern, reach reach) *pattern.Pattern {
 	if err != nil {
 		c.badRegex(p, err)
 		return nil
+	}
+	for _, name := range compiled.Groups() {
+		if slices.Contains(script.Builtin(), name) {
+			c.errorf(p.Text.Pos, "choose another name", "a group of this expression is called %s, and so is a built-in placeholder", name)
+			return nil
+		}
 	}
 	c.lintRegex(p)
 	return compiled

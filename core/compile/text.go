@@ -111,7 +111,7 @@ func isNumber(s string) bool {
 
 // sources are the placeholders that are filled in for each change.
 var sources = map[string]program.Source{
-	"count": program.FromCount, "count-all": program.FromCountAll, "pseudonym": program.FromPseudonym, "line": program.FromLine, "file": program.FromFile, "filename": program.FromFileName, "value-path": program.FromValuePath,
+	"count": program.FromCount, "count-all": program.FromCountAll, "count-here": program.FromCountHere, "pseudonym": program.FromPseudonym, "line": program.FromLine, "file": program.FromFile, "filename": program.FromFileName, "value-path": program.FromValuePath,
 }
 
 // template compiles a text. groups are the names of the pattern's groups, group 0

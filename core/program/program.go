@@ -114,6 +114,7 @@ func (f Selector) accepts(file File) bool {
 func MatchesAny(globs []string, rel string) bool {
 	base := rel[strings.LastIndexByte(rel, '/')+1:]
 	for _, g := range globs {
+		g = strings.TrimPrefix(g, "./")
 		name := base
 		if strings.Contains(g, "/") {
 			name = rel

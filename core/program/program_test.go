@@ -88,6 +88,8 @@ func (g generator) statement(addressed, last bool) string {
 	}
 	if !g.direct {
 		all = append(all, g.settle(), g.settle())
+	}
+	if !g.direct && addressed {
 		all = append(all, "rewrite as "+g.one(`"new"`, "\n| one\n|   two\n", "\n| one\n|\n"))
 	}
 	if last {

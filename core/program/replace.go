@@ -18,6 +18,7 @@ type filler struct {
 	counted int    // offset up to which lines are counted
 	line    int    // 1-based line of that offset
 	at      int    // offset of the current change
+	span    int    // index of the span of the current change, for {=count-here}
 	added   int    // number of lines inserted so far
 	named   string // the text that received a new pseudonym in the current change
 	room    []byte // unused memory for the next texts
@@ -78,6 +79,7 @@ func (f *filler) inserted(ok bool, fresh []byte) {
 func (f *filler) fill(t *Template, at int, loc []int) ([]byte, bool) {
 	f.at, f.filling.loc = at, loc
 	f.filling.count++
+	f.countHere(loc != nil)
 	f.filling.countAll = f.run.result.Counters.changes[f.run.statement] + 1
 	if f.named = ""; f.constant == t {
 		return f.fixed, true
@@ -104,12 +106,30 @@ func (f *filler) fill(t *Template, at int, loc []int) ([]byte, bool) {
 	return out, true
 }
 
+// countHere counts the change among those of its span. A statement without a match acts once in each span.
+func (f *filler) countHere(match bool) {
+	if !match {
+		f.filling.here = 1
+		return
+	}
+	spans := f.run.spans()
+	k := f.span
+	for k < len(spans)-1 && spans[k].End <= f.at && spans[k+1].Start <= f.at {
+		k++
+	}
+	if k != f.span {
+		f.span, f.filling.here = k, 0
+	}
+	f.filling.here++
+}
+
 // taken counts the current change if it was accepted, and otherwise frees its pseudonym.
 func (f *filler) taken(ok bool) {
 	if ok {
 		f.run.result.Counters.changes[f.run.statement]++
 	} else {
 		f.filling.count--
+		f.filling.here--
 		f.run.result.Counters.forget(f.run.statement, f.named)
 	}
 }

@@ -138,6 +138,9 @@ func (t *Template) needs() (n lineNeeds) {
 	}
 	for _, p := range t.Parts {
 		n.numbers = n.numbers || p.From == FromLine
+		if p.From == FromCountHere {
+			n = n.and(wholeText) // a span may begin before a window
+		}
 		n.counts = n.counts || p.From == FromCount || p.From == FromCountAll || p.From == FromPseudonym
 		n.moves = n.moves || bytes.ContainsRune([]byte(p.Literal), '\n')
 	}

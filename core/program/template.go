@@ -33,6 +33,7 @@ const (
 	FromGroup          // a group of the match; group 0 is the match
 	FromCount
 	FromCountAll
+	FromCountHere
 	FromPseudonym // the pseudonym of the match
 	FromLine
 	FromFile
@@ -46,6 +47,7 @@ type filling struct {
 	loc      []int  // offsets of the match and its groups; nil without a match
 	count    int    // 1-based number of the change among the statement's changes in the file
 	countAll int    // the same over all files
+	here     int    // the same in the span of the innermost address
 	// pseudonym returns the number of a matched text over all files.
 	pseudonym func(matched string) int
 	line      func() int
@@ -126,6 +128,8 @@ func (p *Part) value(f *filling) []byte {
 		return strconv.AppendInt(nil, int64(f.count), 10)
 	case FromCountAll:
 		return strconv.AppendInt(nil, int64(f.countAll), 10)
+	case FromCountHere:
+		return strconv.AppendInt(nil, int64(f.here), 10)
 	case FromPseudonym:
 		return strconv.AppendInt(nil, int64(f.pseudonym(string(f.text[f.loc[0]:f.loc[1]]))), 10)
 	case FromLine:
@@ -173,6 +177,11 @@ func Filter(s string, filters []script.Filter) (string, error) {
 			if s, err = plus(s, n); err != nil {
 				return s, fmt.Errorf("%s %d: %w", f.Name, f.Number, err)
 			}
+		case "times", "at least", "at most":
+			if !script.IsDecimal(s) {
+				return s, fmt.Errorf("%s %s: %q is not a number", f.Name, f.Word, s)
+			}
+			s = compute(f.Name, s, f.Word)
 		default:
 			panic("program: no filter " + f.Name)
 		}
@@ -227,6 +236,28 @@ func plus(s string, n int) (string, error) {
 		sum = pad(sum, len(s))
 	}
 	return sum, nil
+}
+
+// compute returns a number s times, at least or at most n. A product is rounded half away from zero to as many decimals as s
+// has, and keeps the width of a whole number that is padded with zeros.
+func compute(name, s, n string) string {
+	a, _ := new(big.Rat).SetString(s)
+	b, _ := new(big.Rat).SetString(n)
+	switch order := a.Cmp(b); {
+	case name == "at least" && order < 0, name == "at most" && order > 0:
+		return n
+	case name != "times":
+		return s
+	}
+	_, decimals, point := strings.Cut(s, ".")
+	product := new(big.Rat).Mul(a, b).FloatString(len(decimals))
+	if strings.Trim(product, "-0.") == "" {
+		product = strings.TrimPrefix(product, "-") // no negative zero
+	}
+	if digits := strings.TrimPrefix(s, "-"); !point && len(digits) > 1 && digits[0] == '0' {
+		product = pad(product, len(s))
+	}
+	return product
 }
 
 // KeepCase returns the replacement in the case of matched: all capitals, a capital first letter, or unchanged.

@@ -28,6 +28,12 @@ func TestFilters(t *testing.T) {
 		"pad 4":               {"7": "0007", "-7": "-007", "12345": "12345"},
 		"digits or none":      {"ab": "none", "a1": "1"},
 		"digits plus 1 pad 3": {"x9": "010"},
+		"times 2":             {"21": "42", "007": "014", "1.50": "3.00", "-3": "-6", "0": "0"},
+		"times 1.5":           {"3": "5", "5": "8", "-3": "-5", "1.5": "2.3", "0.1": "0.2", "-0.0": "0.0", "99999999999999999999": "149999999999999999999"},
+		"times -0.1":          {"4": "0", "5": "-1"},
+		"at least 30":         {"5": "30", "30": "30", "030": "030", "29.9": "30", "31": "31"},
+		"at most 1.5":         {"1.50": "1.50", "2": "1.5", "-7": "-7"},
+		"plus 1 at most 5":    {"3": "4", "5": "5"},
 	} {
 		for in, out := range want {
 			require.Equal(t, "<"+out+">", become(t, fmt.Sprintf("replace regex '<([^>]*)>' with \"<{=1 %s}>\"", filters), "<"+in+">"), filters)
@@ -35,12 +41,17 @@ func TestFilters(t *testing.T) {
 	}
 	res := compileText(t, `replace regex '\w+' with "{=0 plus 1}"`).Run(program.Input{Text: []byte("7\nseven\n")})
 	require.Equal(t, []program.Note{{Rule: 0, Line: 2, Text: `plus 1: "seven" is not a whole number`}}, res.Failures)
+	res = compileText(t, `replace regex '\w+' with "{=0 times 2}"`).Run(program.Input{Text: []byte("7\nseven\n")})
+	require.Equal(t, []program.Note{{Rule: 0, Line: 2, Text: `times 2: "seven" is not a number`}}, res.Failures)
 }
 
 func TestPlaceholders(t *testing.T) {
 	require.Equal(t, "a\tb\nc {= 2026-03-01 20260301 conf/clock.ini clock.ini", become(t,
 		`replace text "x" with "a{=tab}b{=newline}c {== {=today} {=today digits} {=file} {=filename}"`, "x"))
 	require.Equal(t, "1:1 2:1\r\n3:2\r\n", become(t, `replace text "x" with "{=count}:{=line}"`, "x x\r\nx\r\n"))
+	require.Equal(t, "1 2\n3\n\n1\n2\n", become(t, `in paragraph with regex '.' replace text "x" with "{=count-here}"`, "x x\nx\n\nx\nx\n"))
+	require.Equal(t, "a1 a2\nb\na1\n", become(t, `on lines with text "a" replace text "a" with "a{=count-here}"`, "a a\nb\na\n"))
+	require.Equal(t, "1 2\n3", become(t, `replace text "x" with "{=count-here}"`, "x x\nx"))
 	require.Equal(t, "b=a\r\nd=c", become(t, `replace regex '(?<key>\w)=(\w)' with "{=2}={=key}"`, "a=b\r\nc=d"))
 	require.Equal(t, "y.y", become(t, "param p = \"a+\"\nreplace regex '{=p}b' with \"y\"", "a+b.a+b"))
 	require.Equal(t, "aab", become(t, "param p = \"a+\"\nreplace regex '^{=p}b' with \"y\"", "aab"))

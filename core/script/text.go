@@ -20,6 +20,7 @@ type operand uint8
 const (
 	noOperand operand = iota
 	aNumber
+	aDecimal
 	aWord
 )
 
@@ -31,6 +32,9 @@ var filters = []filterRow{
 	{"digits", noOperand, Use{"{=NAME digits}", "only its digits", `replace word "today" with "{=today digits}"`}},
 	{"plus", aNumber, Use{"{=NAME plus N}", "a whole number, and N more; it keeps the width of a zero-padded one", `replace regex '\d+' with "{=0 plus 1}"`}},
 	{"minus", aNumber, Use{"{=NAME minus N}", "a whole number, less N", `replace regex '\d+' with "{=0 minus 1}"`}},
+	{"times", aDecimal, Use{"{=NAME times N}", "a number, N times; N may be a decimal, and the result has as many decimals as the text", `replace regex '\d+' preceded by text "timeout = " with "{=0 times 1.5}"`}},
+	{"at least", aDecimal, Use{"{=NAME at least N}", "the number, or N if it is less", `replace regex '\d+' preceded by text "timeout = " with "{=0 at least 30}"`}},
+	{"at most", aDecimal, Use{"{=NAME at most N}", "the number, or N if it is more", `replace regex '\d+' preceded by text "timeout = " with "{=0 at most 600}"`}},
 	{"pad", aNumber, Use{"{=NAME pad N}", "zeros on the left up to N characters", `replace regex '\d+' with "{=0 pad 4}"`}},
 	{"or", aWord, Use{"{=NAME or WORD}", "WORD if it is empty", `replace regex 'port=(\d*)' with "port={=1 or 8415}"`}},
 }
@@ -54,6 +58,7 @@ var placeholders = []placeholderRow{
 	{"", Use{"{=0} {=1} …", "the whole match, and the groups of a regex", `replace regex 'depot-(\d)' with "yard-{=1}"`}},
 	{"count", Use{"{=count}", "the number of this change of this statement in this file", `replace word "N" with "{=count}"`}},
 	{"count-all", Use{"{=count-all}", "the same through all files, in path order", `replace word "N" with "{=count-all}"`}},
+	{"count-here", Use{"{=count-here}", "the same, begun anew in each span of the innermost address", `in section "board" replace word "N" with "{=count-here}"`}},
 	{"pseudonym", Use{"{=pseudonym}", "the same number for the same matched text, through all files", `replace regex '\w+@\S+' with "person-{=pseudonym}"`}},
 	{"line", Use{"{=line}", "the number of the line", `on lines with word "N" rewrite as "{=line}"`}},
 	{"file", Use{"{=file}", "the path of the file as it was selected", `insert at top "# {=file}" unless present`}},
@@ -145,6 +150,10 @@ func (p *parser) placeholder(pos Pos, inside string) *Placeholder {
 	hole := &Placeholder{Pos: pos, Name: words[0]}
 	for words = words[1:]; len(words) > 0; words = words[1:] {
 		name := words[0]
+		if name == "at" && len(words) > 1 { // of two words
+			name += " " + words[1]
+			words = words[1:]
+		}
 		i := slices.IndexFunc(filters, func(f filterRow) bool { return f.name == name })
 		if i < 0 {
 			remedy := didYouMean(name, FilterNames())
@@ -169,9 +178,19 @@ func (p *parser) placeholder(pos Pos, inside string) *Placeholder {
 			}
 			f.Number, f.Word = n, ""
 		}
+		if takes == aDecimal && !IsDecimal(f.Word) {
+			p.fail(pos, "the filter "+name+" wants a number such as 30 or 1.5, not "+strconv.Quote(f.Word), "")
+		}
 		hole.Filters = append(hole.Filters, f)
 	}
 	return hole
+}
+
+// IsDecimal reports whether a text is a number such as -30 or 1.5, of at most 50 characters.
+func IsDecimal(s string) bool {
+	whole, decimals, point := strings.Cut(strings.TrimPrefix(s, "-"), ".")
+	digits := func(s string) bool { return s != "" && strings.Trim(s, "0123456789") == "" }
+	return len(s) <= 50 && digits(whole) && (!point || digits(decimals))
 }
 
 // NewText returns a text whose value is s, in a quote that s does not contain, preferably prefer. Several lines

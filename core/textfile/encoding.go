@@ -40,7 +40,7 @@ var (
 // utf-16be-bom, or any name that the IANA registers for an encoding that can be edited in place.
 func EncodingNamed(name string) (*Encoding, error) {
 	switch key := strings.ToLower(strings.ReplaceAll(name, "_", "-")); key {
-	case "utf-8", "utf8", "ascii", "us-ascii":
+	case "utf-8", "utf8":
 		return utf8Plain, nil
 	case "utf-8-bom":
 		return utf8Mark, nil
@@ -54,6 +54,8 @@ func EncodingNamed(name string) (*Encoding, error) {
 		return utf16BEMark, nil
 	case "latin1", "latin-1":
 		name = "iso-8859-1"
+	case "ascii":
+		name = "us-ascii"
 	}
 	e, err := ianaindex.IANA.Encoding(name)
 	if err != nil || e == nil {
