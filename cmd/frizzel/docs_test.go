@@ -52,6 +52,8 @@ func TestDocumentation(t *testing.T) {
 			if page == "reference.md" { // what its examples name
 				require.NoError(t, os.WriteFile(filepath.Join(dir, "other.friz"), []byte("trim line ends\n"), 0o644))
 				require.NoError(t, os.WriteFile(filepath.Join(dir, "hosts.csv"), []byte("old,new\ndepot-3,depot-4\n"), 0o644))
+				require.NoError(t, os.WriteFile(filepath.Join(dir, "platforms.csv"), []byte("oak,3\nash,4\n"), 0o644))
+				require.NoError(t, os.WriteFile(filepath.Join(dir, "motd.txt"), []byte("Fernhollow Light Railway\n"), 0o644))
 			}
 			var before, after *fence
 			for _, next := range fences[i+1:] {

@@ -16,7 +16,7 @@ import (
 var again = []string{
 	"trim line ends\nsqueeze blank lines\nuse final line ending\n",
 	"insert at end \"# kept\" unless present\ninsert at top \"# kept\" unless present\n",
-	"settle regex '^\\s*port\\b' as \"port = 5000\" keeping comment commented by \"#;\"\n",
+	"settle regex '^\\s*port\\b' as \"port = 5000\" keeping comment commented by \"#\" \";\"\n",
 	"not files \"*.md\"\nsettle section \"extra\"\n",
 	"in block with regex '\\{\\s*$' settle regex '^\\s*kept\\b' as \"kept = 1\"\n",
 	"in block with regex '^\\s*[a-z-]+:\\s*$' directly comment out with \"#\"\n",

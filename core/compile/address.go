@@ -2,7 +2,9 @@ package compile
 
 import (
 	"fmt"
+	"strings"
 
+	"frizzel/core/pattern"
 	"frizzel/core/program"
 	"frizzel/core/script"
 )
@@ -26,16 +28,21 @@ func (c *compiler) form(a *script.Address) program.Form {
 		c.countsLines(a.Pos)
 		return &program.Lines{From: f.From, To: f.To}
 	case *script.EdgeLines:
+		if f.Pattern != nil {
+			return &program.EdgeLinesWith{Last: f.Last, Count: f.Count, Pattern: c.pattern(f.Pattern, within)}
+		}
 		if f.Last {
 			return &program.LastLines{Count: f.Count}
 		}
 		return &program.FirstLines{Count: f.Count}
+	case *script.LinesNear:
+		return &program.LinesNear{Count: f.Count, Below: f.Below, Pattern: c.pattern(f.Pattern, within)}
 	case *script.LinesWith:
 		return &program.LinesWith{Without: f.Without, Pattern: c.pattern(f.Pattern, within), Above: f.Above, Below: f.Below}
 	case *script.Range:
-		return &program.Range{Form: f.Form, Open: c.mark(f.Open), Close: c.mark(f.Close)}
+		return &program.Range{Form: f.Form, Open: c.pattern(f.Open, within), Close: c.mark(f.Close)}
 	case *script.Section:
-		return &program.Section{Name: c.constant(f.Name)}
+		return c.section(f)
 	case *script.Block:
 		return &program.Block{Pattern: c.pattern(f.Pattern, within)}
 	case *script.Paragraph:
@@ -49,15 +56,23 @@ func (c *compiler) form(a *script.Address) program.Form {
 	panic(fmt.Sprintf("compile: no program for an address %T", a.Form))
 }
 
-func (c *compiler) mark(m *script.Mark) *program.Mark {
-	out := &program.Mark{Line: m.Line}
-	if m.Line > 0 {
-		c.countsLines(m.Pos)
+func (c *compiler) section(f *script.Section) *program.Section {
+	if f.Pattern != nil {
+		return &program.Section{Pattern: c.pattern(f.Pattern, within)}
 	}
-	if m.Pattern != nil {
-		out.Pattern = c.pattern(m.Pattern, within)
+	name := c.constant(f.Name)
+	if strings.HasPrefix(name, "[") && strings.HasSuffix(name, "]") {
+		c.warn(f.Name.Pos, fmt.Sprintf("say section %q", strings.Trim(name, "[]")), "a section's name is said without its brackets")
 	}
-	return out
+	return &program.Section{Name: name, IgnoreCase: f.IgnoreCase}
+}
+
+// mark compiles the closing mark of a range; nil for the last line.
+func (c *compiler) mark(p *script.Pattern) *pattern.Pattern {
+	if p == nil {
+		return nil
+	}
+	return c.pattern(p, within)
 }
 
 func (c *compiler) assert(n *script.Assert) {

@@ -15,7 +15,6 @@ import (
 	"path"
 	"slices"
 	"strings"
-	"unicode/utf8"
 
 	"frizzel/core/pattern"
 	"frizzel/core/program"
@@ -45,6 +44,7 @@ func newCompiler(o Options) *compiler {
 		undeclared: declareIt,
 		uses:       map[*script.UseScript]*script.Script{},
 		rules:      map[string]int{},
+		contents:   map[*script.Text]string{},
 	}
 }
 
@@ -90,11 +90,14 @@ type compiler struct {
 	loaded     []string       // names of the scripts read so far
 	rules      map[string]int // rules compiled so far, by name
 
-	joiners string
-	syntax  syntax.Syntax
-	rule    *program.Rule
-	within  []*program.Address // the addresses around the current statement
-	moved   string             // the first statement that may change the number of lines
+	tables   map[string]map[string]string // named tables in reach of the current statement
+	rows     map[string][]string          // their texts, in order
+	contents map[*script.Text]string      // of the files of `from file`
+	joiners  string
+	syntax   syntax.Syntax
+	rule     *program.Rule
+	within   []*program.Address // the addresses around the current statement
+	moved    string             // the first statement that may change the number of lines
 }
 
 func (c *compiler) errorf(pos script.Pos, remedy, format string, args ...any) {
@@ -217,6 +220,7 @@ func (c *compiler) script(s *script.Script, outer []program.Selector) {
 	defer func(syntax syntax.Syntax) { c.syntax = syntax }(c.syntax)
 	c.syntax = c.options.Syntax
 	own, encoding := c.settings(s.Items, &c.joiners)
+	defer c.scoped(nil, s.Items)()
 	filters := append(slices.Clone(outer), own...)
 	for _, item := range s.Items {
 		switch n := item.(type) {
@@ -230,7 +234,7 @@ func (c *compiler) script(s *script.Script, outer []program.Selector) {
 			}
 		case *script.Rule:
 			c.namedRule(n, filters, encoding)
-		case *script.Version, *script.Param, *script.Files, *script.Joiners, *script.Encoding, *script.Syntax, *script.Example:
+		case *script.Version, *script.Param, *script.Files, *script.Joiners, *script.Encoding, *script.Syntax, *script.NamedTable, *script.Example:
 		default:
 			c.begin(program.Rule{
 				Label: fmt.Sprintf("%s:%d", path.Base(s.Source.Name), n.Place().Line), Selectors: filters, Encoding: encoding,
@@ -295,6 +299,7 @@ func (c *compiler) namedRule(n *script.Rule, filters []program.Selector, encodin
 	joiners, syntax := c.joiners, c.syntax
 	defer func() { c.joiners, c.syntax = joiners, syntax }()
 	own, ownEncoding := c.settings(n.Body, &c.joiners)
+	defer c.scoped(c.tables, n.Body)()
 	if ownEncoding != "" {
 		encoding = ownEncoding
 	}
@@ -382,14 +387,10 @@ func groupsOf(p *pattern.Pattern) []string {
 
 // oneLine reports a text that must hold no line break and does.
 func (c *compiler) oneLine(t *script.Text, what string) {
-	for _, p := range t.Parts {
+	for _, p := range c.parts(t) {
 		if strings.Contains(p.Literal, "\n") || p.Hole != nil && p.Hole.Name == "newline" {
 			c.errorf(t.Pos, "", "%s is one line", what)
 			return
 		}
 	}
-}
-
-func singleCharacters(s string) bool {
-	return utf8.RuneCountInString(s) > 0 && !strings.ContainsAny(s, " \t")
 }

@@ -218,7 +218,10 @@ func (c *compiler) unused(s *script.Script) {
 }
 
 // breaksLines reports whether a text may hold a line break.
-func breaksLines(t *script.Text) bool {
+func (c *compiler) breaksLines(t *script.Text) bool {
+	if t != nil && t.File != nil {
+		return strings.Contains(c.constant(t), "\n")
+	}
 	return t != nil && (t.Block && strings.Contains(t.Raw, "\n") || strings.Contains(t.Raw, "{=newline"))
 }
 

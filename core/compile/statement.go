@@ -1,6 +1,7 @@
 package compile
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -127,9 +128,9 @@ func (c *compiler) transfer(n *script.Transfer) program.Action {
 		c.countsLines(n.Pos)
 	}
 	c.moves(n.Pos)
-	t := &program.Transfer{Move: n.Move, Dest: program.Dest{Below: n.Dest.Below, Line: n.Dest.Line, First: n.Dest.First, Last: n.Dest.Last}}
-	if n.Dest.Pattern != nil {
-		t.Dest.Pattern = c.pattern(n.Dest.Pattern, within)
+	t := &program.Transfer{Move: n.Move, Dest: program.Dest{Below: n.Dest.Below, Line: n.Dest.Line}}
+	if n.Dest.Form != nil {
+		t.Dest.Form = c.form(&script.Address{Pos: n.Pos, Form: n.Dest.Form})
 	}
 	return t
 }
@@ -153,7 +154,7 @@ func (c *compiler) replace(n *script.Replace) program.Action {
 		return nil
 	}
 	c.lintReplace(n, p, r.With)
-	if p.SpansLines() || breaksLines(n.With) {
+	if p.SpansLines() || c.breaksLines(n.With) {
 		c.moves(n.Pos)
 	}
 	return r
@@ -202,11 +203,8 @@ func (c *compiler) settle(n *script.Settle) program.Action {
 	if n.Continued != nil && strings.TrimSpace(s.Continued) == "" {
 		c.errorf(n.Continued.Pos, `such as continued by "\"`, "the mark that continues a line is empty")
 	}
-	if n.Commented != nil {
-		s.Marks = c.fixed(n.Commented)
-		if !singleCharacters(s.Marks) {
-			c.errorf(n.Commented.Pos, `such as commented by "#;"`, "comment marks are single characters")
-		}
+	for _, mark := range n.Commented {
+		s.Marks = append(s.Marks, c.commentMark(mark))
 	}
 	c.moves(n.Pos)
 	if s.Pattern == nil {
@@ -217,6 +215,18 @@ func (c *compiler) settle(n *script.Settle) program.Action {
 			"settle would write %q, which its own pattern does not match", text)
 	}
 	return s
+}
+
+// commentMark returns a mark of `commented by`.
+func (c *compiler) commentMark(n *script.Text) string {
+	mark := strings.TrimRight(c.fixed(n), " \t")
+	switch {
+	case mark == "" || strings.ContainsAny(mark, "\r\n"):
+		c.errorf(n.Pos, `such as commented by "#" ";"`, "a comment mark is some text within one line")
+	case len(mark) == 2 && mark[0] != mark[1] && strings.Trim(mark, "#;%!") == "":
+		c.warn(n.Pos, fmt.Sprintf("for two marks say commented by %q %q", mark[:1], mark[1:]), "%q is one mark, of two characters", mark)
+	}
+	return mark
 }
 
 func (c *compiler) settleSection(n *script.SettleSection) program.Action {

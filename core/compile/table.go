@@ -1,26 +1,122 @@
 package compile
 
 import (
-	"bytes"
-	"encoding/csv"
+	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
 	"frizzel/core/program"
 	"frizzel/core/script"
+	"frizzel/core/tree"
 	"frizzel/core/word"
 )
 
-// table reads a CSV file of pairs; nil after an error.
+// A row is two texts of a table, and their place for messages.
+type row struct {
+	old, beside string
+	pos         script.Pos
+	where       string // "record 3 of hosts.csv: ", or ""
+}
+
+// scoped reads the named tables among the items of a script or a rule, in addition to those of outer. The result restores
+// the tables in reach.
+func (c *compiler) scoped(outer map[string]map[string]string, items []script.Node) (restore func()) {
+	tables, rows := c.tables, c.rows
+	c.tables, c.rows = maps.Clone(outer), maps.Clone(c.rows)
+	if c.tables == nil {
+		c.tables, c.rows = map[string]map[string]string{}, map[string][]string{}
+	}
+	for _, item := range items {
+		n, ok := item.(*script.NamedTable)
+		if !ok {
+			continue
+		}
+		if _, taken := c.tables[n.Name]; taken {
+			c.errorf(n.Pos, "choose another name", "the name %q is taken by another table", n.Name)
+			continue
+		}
+		c.tables[n.Name], c.rows[n.Name] = map[string]string{}, nil
+		for _, r := range c.rowsOf(n) {
+			if _, twice := c.tables[n.Name][r.old]; twice {
+				c.errorf(r.pos, "keep one of them", "%s%q stands twice in the table", r.where, r.old)
+				break
+			}
+			c.tables[n.Name][r.old] = r.beside
+			c.rows[n.Name] = append(c.rows[n.Name], r.old)
+		}
+	}
+	return func() { c.tables, c.rows = tables, rows }
+}
+
+// rowsOf returns the rows of a named table.
+func (c *compiler) rowsOf(n *script.NamedTable) (rows []row) {
+	if n.Table != nil {
+		return c.records(n.Table)
+	}
+	for _, pair := range n.Pairs {
+		rows = append(rows, row{old: c.fixed(pair.Old), beside: c.fixed(pair.With), pos: pair.Pos})
+	}
+	return rows
+}
+
+// tableNamed returns a table in reach; nil after an error.
+func (c *compiler) tableNamed(name string, pos script.Pos) map[string]string {
+	t, ok := c.tables[name]
+	if ok {
+		return t
+	}
+	remedy := "declare it with table " + name + ` from "…", or table ` + name + " { … }"
+	if near := script.Nearest(name, slices.Collect(maps.Keys(c.tables))); near != "" {
+		remedy = "did you mean " + near + "?"
+	}
+	c.errorf(pos, remedy, "there is no table %s", name)
+	return nil
+}
+
+// table returns the table of a `replace each`; nil after an error.
 func (c *compiler) table(n *script.Table, ignoreCase bool, with *[]*program.Template) *program.Table {
+	t := &program.Table{Path: n.Name}
+	var rows []row
+	if n.Name != "" {
+		beside := c.tableNamed(n.Name, n.Pos)
+		for _, old := range c.rows[n.Name] {
+			rows = append(rows, row{old: old, beside: beside[old], pos: n.Pos})
+		}
+	} else {
+		t.Path = relative(c.source.Name, c.constant(n.Path))
+		rows = c.records(n)
+	}
+	seen := map[string]bool{}
+	for _, r := range rows {
+		key := folded(r.old, ignoreCase)
+		switch {
+		case r.old == "" || strings.Contains(r.old, "\n"):
+			c.errorf(r.pos, "", "%san old text is some text within one line", r.where)
+			return nil
+		case seen[key]:
+			c.errorf(r.pos, "keep one of them", "%s%q is replaced twice", r.where, r.old)
+			return nil
+		}
+		seen[key] = true
+		t.Rows = append(t.Rows, r.old)
+		*with = append(*with, &program.Template{Parts: []program.Part{{Literal: r.beside}}})
+	}
+	if len(t.Rows) == 0 {
+		return nil
+	}
+	c.program.Tables = append(c.program.Tables, t)
+	return t
+}
+
+// records reads a CSV file of pairs; nil after an error.
+func (c *compiler) records(n *script.Table) (rows []row) {
 	name := relative(c.source.Name, c.constant(n.Path))
 	text, ok := c.read(n.Path, name)
 	if !ok {
 		return nil
 	}
-	r := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(text, []byte("\ufeff"))))
-	r.FieldsPerRecord = -1
-	records, err := r.ReadAll()
+	records, err := tree.CSVReader(text).ReadAll()
 	if err != nil {
 		c.errorf(n.Path.Pos, "", "%s: %v", name, err)
 		return nil
@@ -29,33 +125,18 @@ func (c *compiler) table(n *script.Table, ignoreCase bool, with *[]*program.Temp
 	if !ok {
 		return nil
 	}
-	t := &program.Table{Path: name}
-	seen := map[string]bool{}
 	for i, rec := range records[first:] {
+		where := fmt.Sprintf("%s, record %d: ", name, i+first+1)
 		if n.Old == nil && len(rec) != 2 || max(from, to) >= len(rec) {
-			c.errorf(n.Path.Pos, `or name two of them: columns "old" "new"`, "%s, record %d: %d columns, where two are wanted", name, i+first+1, len(rec))
+			c.errorf(n.Path.Pos, `or name two of them: columns "old" "new"`, "%s%d columns, where two are wanted", where, len(rec))
 			return nil
 		}
-		old := rec[from]
-		key := folded(old, ignoreCase)
-		switch {
-		case old == "" || strings.Contains(old, "\n"):
-			c.errorf(n.Path.Pos, "", "%s, record %d: an old text is some text within one line", name, i+first+1)
-			return nil
-		case seen[key]:
-			c.errorf(n.Path.Pos, "keep one of them", "%s, record %d: %q is replaced twice", name, i+first+1, old)
-			return nil
-		}
-		seen[key] = true
-		t.Rows = append(t.Rows, old)
-		*with = append(*with, &program.Template{Parts: []program.Part{{Literal: rec[to]}}})
+		rows = append(rows, row{rec[from], rec[to], n.Path.Pos, where})
 	}
-	if len(t.Rows) == 0 {
+	if len(rows) == 0 {
 		c.errorf(n.Path.Pos, "", "%s holds no pairs", name)
-		return nil
 	}
-	c.program.Tables = append(c.program.Tables, t)
-	return t
+	return rows
 }
 
 // columns returns which columns of a table hold old and new texts, and the first

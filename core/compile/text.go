@@ -1,6 +1,7 @@
 package compile
 
 import (
+	"bytes"
 	"slices"
 	"strconv"
 	"strings"
@@ -23,6 +24,32 @@ func (c *compiler) builtin(name string) (string, bool) {
 	return "", false
 }
 
+// parts returns a text's parts. A text from a file is one literal.
+func (c *compiler) parts(t *script.Text) []script.Part {
+	if t.File == nil {
+		return t.Parts
+	}
+	content, known := c.contents[t]
+	if !known {
+		text, _ := c.read(t.File, relative(c.source.Name, c.constant(t.File)))
+		content = strings.ReplaceAll(string(bytes.TrimPrefix(text, []byte("\ufeff"))), "\r\n", "\n")
+		content = strings.TrimSuffix(content, "\n")
+		c.contents[t] = content
+	}
+	return []script.Part{{Literal: content}}
+}
+
+// filters returns a placeholder's filters, with their tables.
+func (c *compiler) filters(h *script.Placeholder) []script.Filter {
+	filters := slices.Clone(h.Filters)
+	for i, f := range filters {
+		if f.Name == "by" {
+			filters[i].Table = c.tableNamed(f.Word, h.Pos)
+		}
+	}
+	return filters
+}
+
 // fixed returns the value of a text that holds no placeholder, "" for nil.
 func (c *compiler) fixed(t *script.Text) string {
 	if t == nil {
@@ -41,7 +68,7 @@ func (c *compiler) constant(t *script.Text) string {
 // fill is constant with each placeholder's value passed through quote.
 func (c *compiler) fill(t *script.Text, quote func(string) string) string {
 	var b strings.Builder
-	for _, part := range t.Parts {
+	for _, part := range c.parts(t) {
 		if part.Hole == nil {
 			b.WriteString(part.Literal)
 			continue
@@ -69,7 +96,7 @@ func (c *compiler) value(h *script.Placeholder) (string, bool) {
 		}
 		c.used[h.Name] = true
 	}
-	v, err := program.Filter(v, h.Filters)
+	v, err := program.Filter(v, c.filters(h))
 	switch {
 	case err == nil || c.options.Lenient:
 	case c.options.Row > 0:
@@ -125,12 +152,12 @@ func (c *compiler) template(t *script.Text, groups []string) *program.Template {
 			tmpl.Parts = append(tmpl.Parts, program.Part{Literal: s})
 		}
 	}
-	for _, p := range t.Parts {
+	for _, p := range c.parts(t) {
 		if p.Hole == nil {
 			literal(p.Literal)
 			continue
 		}
-		hole := program.Part{Filters: p.Hole.Filters}
+		hole := program.Part{Filters: c.filters(p.Hole)}
 		if from, ok := sources[p.Hole.Name]; ok {
 			hole.From = from
 			c.program.Sequential = c.program.Sequential || from == program.FromCountAll || from == program.FromPseudonym

@@ -100,6 +100,71 @@ func (f *LinesWith) within(t *outline.Text, e edit.Span, _ func(int, int)) ([]ed
 	return spans, -1
 }
 
+// EdgeLinesWith is `first 2 lines with PATTERN`, or `last` if Last is set: the first or last matching lines.
+type EdgeLinesWith struct {
+	Last    bool
+	Count   int
+	Pattern *pattern.Pattern
+}
+
+func (f *EdgeLinesWith) needs(acted) lineNeeds { return lineNeeds{others: true} }
+func (f *EdgeLinesWith) traits() traits        { return traits{shifts: true, narrow: true} }
+
+func (f *EdgeLinesWith) within(t *outline.Text, e edit.Span, _ func(int, int)) ([]edit.Span, int) {
+	found := linesWith(t.Bytes, f.Pattern, e)
+	n := min(f.Count, len(found))
+	if f.Last {
+		found = found[len(found)-n:]
+	}
+	return adjoined(found[:n]), -1
+}
+
+// LinesNear is `2 lines below PATTERN`, or `above` if Below is false: the lines next to each line that matches,
+// without the lines that match.
+type LinesNear struct {
+	Count   int
+	Below   bool
+	Pattern *pattern.Pattern
+}
+
+func (f *LinesNear) needs(acted) lineNeeds { return lineNeeds{others: true} }
+func (f *LinesNear) traits() traits        { return traits{shifts: true, narrow: true} }
+
+func (f *LinesNear) within(t *outline.Text, e edit.Span, _ func(int, int)) ([]edit.Span, int) {
+	matching := linesWith(t.Bytes, f.Pattern, e)
+	starts := append(lineStarts(t.Bytes, e), e.End)
+	var out []edit.Span
+	done := 0 // index of the first line that is not selected yet
+	for i, m := range matching {
+		k, _ := slices.BinarySearch(starts, m.Start)
+		from, to := max(k-f.Count, done), k
+		if f.Below {
+			from, to = k+1, min(k+1+f.Count, len(starts)-1)
+			if i+1 < len(matching) {
+				next, _ := slices.BinarySearch(starts, matching[i+1].Start)
+				to = min(to, next)
+			}
+		}
+		if from < to {
+			out = append(out, edit.SpanOf(starts[from], starts[to]))
+		}
+		done = k + 1
+	}
+	return adjoined(out), -1
+}
+
+// adjoined joins spans that touch.
+func adjoined(spans []edit.Span) (out []edit.Span) {
+	for _, s := range spans {
+		if n := len(out); n > 0 && out[n-1].End == s.Start {
+			out[n-1] = edit.SpanOf(out[n-1].Start, s.End)
+		} else {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
 // lineStarts returns the offsets of the lines of a span.
 func lineStarts(text []byte, e edit.Span) (starts []int) {
 	for at := e.Start; at < e.End; at = lines.Next(text, at, e.End) {

@@ -1,21 +1,38 @@
 package program
 
 import (
+	"bytes"
+
 	"frizzel/core/edit"
 	"frizzel/core/lines"
 	"frizzel/core/outline"
 	"frizzel/core/pattern"
 )
 
-// Section is `section NAME`.
-type Section struct{ Name string }
+// Section is `section NAME`, or, if Pattern is not nil, `section with PATTERN`.
+type Section struct {
+	Name       string
+	IgnoreCase bool
+	Pattern    *pattern.Pattern
+}
 
 func (f *Section) needs(acted) lineNeeds { return lineNeeds{others: true} }
 func (f *Section) traits() traits        { return traits{scope: true, part: true} }
 
 func (f *Section) find(r *run, a *Address) ([]edit.Span, []int) {
-	spans := r.text.Sections(a.Direct, func(name []byte) bool { return string(name) == f.Name })
+	spans := r.text.Sections(a.Direct, f.named)
 	return joined(a.filter(r.text, spans)), nil
+}
+
+// named reports whether the address selects sections of that name.
+func (f *Section) named(name []byte) bool {
+	switch {
+	case f.Pattern != nil:
+		return f.Pattern.Has(name, 0, len(name))
+	case f.IgnoreCase:
+		return bytes.EqualFold(name, []byte(f.Name))
+	}
+	return string(name) == f.Name
 }
 
 // Block is `block with PATTERN`.
@@ -98,11 +115,6 @@ func (r *run) viewOf(e edit.Span) *view {
 
 // within returns a form's spans within the view, as ranges of the whole text.
 func (v *view) within(f partForm) ([]edit.Span, int) {
-	if g, ok := f.(*Range); ok {
-		seen := *g
-		seen.Open, seen.Close = v.mark(g.Open), v.mark(g.Close)
-		f = &seen
-	}
 	text := v.whole.Like(v.text)
 	found, unclosed := f.within(text, edit.SpanOf(0, len(v.text)), func(int, int) {})
 	for i, s := range found {
@@ -112,25 +124,6 @@ func (v *view) within(f partForm) ([]edit.Span, int) {
 		unclosed = v.whole.At(v.place(text.Start(unclosed)))
 	}
 	return found, unclosed
-}
-
-// mark returns m for the view: a line number is translated, to one after the last line if the view does not
-// contain that line.
-func (v *view) mark(m *Mark) *Mark {
-	if m.Pattern != nil || m.Line == 0 {
-		return m
-	}
-	t := v.whole
-	if m.Line <= t.Count() {
-		start, n := t.Start(m.Line-1), 1
-		for _, p := range v.parts {
-			if p.start <= start && start < p.end {
-				return &Mark{Line: n + t.At(start) - t.At(p.start)}
-			}
-			n += t.At(p.end-1) - t.At(p.start) + 1
-		}
-	}
-	return &Mark{Line: len(v.text) + 2}
 }
 
 // place returns the offset in the whole text of the view's byte at.

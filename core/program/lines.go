@@ -174,28 +174,25 @@ func (r *run) scopeOf(span edit.Span) edit.Span {
 	return r.whole()
 }
 
-// hasLines reports whether text contains the lines consecutively. Line endings may differ.
+// hasLines reports whether text contains the lines consecutively, whatever the white space at their ends.
 func hasLines(text, wanted []byte) bool {
-	first, _, _ := bytes.Cut(wanted, []byte("\n"))
-	first = lines.Content(append(slices.Clone(first), '\n'))
 	for at := 0; at < len(text); at = lines.Next(text, at, len(text)) {
-		if bytes.HasPrefix(text[at:], first) && linesAt(text[at:], wanted) {
+		if linesAt(text[at:], wanted) {
 			return true
 		}
 	}
 	return false
 }
 
-// linesAt reports whether text begins with the lines, each of them whole.
+// linesAt reports whether text begins with the lines, each of them whole, whatever the white space at their ends.
 func linesAt(text, wanted []byte) bool {
 	for {
 		want, rest, more := bytes.Cut(wanted, []byte("\n"))
-		want = bytes.TrimSuffix(want, []byte("\r"))
 		if len(text) == 0 {
 			return false
 		}
 		next := lines.Next(text, 0, len(text))
-		if !bytes.Equal(lines.Content(text[:next]), want) {
+		if !bytes.Equal(bytes.TrimSpace(text[:next]), bytes.TrimSpace(want)) {
 			return false
 		}
 		if !more {
@@ -265,47 +262,83 @@ type Comment struct {
 }
 
 func (s *Comment) needs(on acted) lineNeeds {
-	n := s.Mark.needs().and(on.perSpan())
-	n.others = n.others || !on.whole() && n.counts
-	return n
+	return s.Mark.needs().and(lineNeeds{others: !on.whole(), spans: !on.whole()})
 }
 
 func (s *Comment) do(r *run) {
 	c, f := r.changes(), r.filler()
 	c.span = true
-	text := r.text.Bytes
 	for _, span := range r.spans() {
 		mark, ok := f.fill(s.Mark, span.Start, nil)
 		if !ok {
 			continue
 		}
+		known := bytes.TrimRight(mark, " \t")
+		if len(known) == 0 {
+			r.fail(r.text.At(span.Start)+1, "the comment mark is empty")
+			continue
+		}
 		var edits edit.List
-		for from, to := range r.runs(span) {
-			edits = s.marks(edits, text, from, to, mark)
+		if s.Out {
+			edits = r.commentOut(span, mark, known)
+		} else {
+			edits = r.uncomment(span, known)
 		}
 		f.taken(c.offer(edits...))
 	}
 	c.commit()
 }
 
-// marks appends the edits that add the mark to lines, or remove it with one following space.
-func (s *Comment) marks(edits edit.List, text []byte, from, to int, mark []byte) edit.List {
-	for at := from; at < to; {
-		next := lines.Next(text, at, to)
-		line := lines.Content(text[at:next])
-		place := at + len(lines.Indentation(line))
-		bare, marked := bytes.CutPrefix(text[place:at+len(line)], mark)
-		switch {
-		case s.Out && !marked && !lines.Blank(line):
-			edits = append(edits, edit.Edit{Start: place, End: place, New: mark})
-		case !s.Out && marked:
-			end := place + len(mark)
-			if bytes.HasPrefix(bare, []byte(" ")) {
-				end++
+// nonBlank yields the offset and the content of each line of a span that is not blank.
+func (r *run) nonBlank(span edit.Span, yield func(at int, line []byte)) {
+	text := r.text.Bytes
+	for from, to := range r.runs(span) {
+		for at := from; at < to; {
+			next := lines.Next(text, at, to)
+			if line := lines.Content(text[at:next]); !lines.Blank(line) {
+				yield(at, line)
 			}
-			edits = append(edits, edit.Edit{Start: place, End: end})
+			at = next
 		}
-		at = next
 	}
+}
+
+// commentOut returns the edits that add a mark to the lines that do not begin with known. The marks stand below
+// each other, at the least indentation of the lines.
+func (r *run) commentOut(span edit.Span, mark, known []byte) (edits edit.List) {
+	least := -1
+	r.nonBlank(span, func(_ int, line []byte) {
+		if n := len(lines.Indentation(line)); least < 0 || n < least {
+			least = n
+		}
+	})
+	r.nonBlank(span, func(at int, line []byte) {
+		if !bytes.HasPrefix(line[len(lines.Indentation(line)):], known) {
+			edits = append(edits, edit.Edit{Start: at + least, End: at + least, New: mark})
+		}
+	})
+	return edits
+}
+
+// uncomment returns the edits that remove a mark, and the space behind it if that leaves the lines' indentation
+// towards each other as it is.
+func (r *run) uncomment(span edit.Span, mark []byte) (edits edit.List) {
+	spaced := true
+	r.nonBlank(span, func(_ int, line []byte) {
+		bare, marked := bytes.CutPrefix(line[len(lines.Indentation(line)):], mark)
+		spaced = spaced && (!marked || len(bare) == 0 || bare[0] == ' ' || bare[0] == '\t')
+	})
+	r.nonBlank(span, func(at int, line []byte) {
+		indentation := len(lines.Indentation(line))
+		bare, marked := bytes.CutPrefix(line[indentation:], mark)
+		if !marked {
+			return
+		}
+		e := edit.Edit{Start: at + indentation, End: at + indentation + len(mark)}
+		if spaced && bytes.HasPrefix(bare, []byte(" ")) {
+			e.End++
+		}
+		edits = append(edits, e)
+	})
 	return edits
 }

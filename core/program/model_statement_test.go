@@ -59,17 +59,9 @@ func (m *model) act(n script.Node, spans []modelSpan) {
 			act()
 		}
 	case *script.Comment:
-		for _, s := range spans {
-			for _, l := range m.lines[s.from:s.to] {
-				inside := strings.TrimLeft(l.text, " \t")
-				indent := l.text[:len(l.text)-len(inside)]
-				switch marked := strings.HasPrefix(inside, n.Mark.Raw); {
-				case n.Out && !marked && strings.TrimSpace(inside) != "":
-					l.text = indent + n.Mark.Raw + inside
-				case !n.Out && marked:
-					l.text = indent + strings.TrimPrefix(inside[len(n.Mark.Raw):], " ")
-				}
-			}
+		direct := m.level > 0 && m.direct(m.level-1)
+		for _, s := range m.wholes() {
+			m.comment(n, m.own([]modelSpan{s}, direct))
 		}
 	case *script.Transfer:
 		m.transfer(n, spans)
@@ -245,6 +237,36 @@ func (m *model) rewrite(s modelSpan, want []string) {
 	m.lines = slices.Concat(m.lines[:s.from], fresh, m.lines[s.to:])
 }
 
+// comment puts a mark before the lines of a span, or takes it away.
+func (m *model) comment(n *script.Comment, runs []modelSpan) {
+	mark := strings.TrimRight(n.Mark.Raw, " \t")
+	least, spaced := 1<<30, true
+	each := func(act func(l *modelLine, indentation, rest string, marked bool)) {
+		for _, s := range runs {
+			for i := s.from; i < s.to; i++ {
+				if l := m.lines[i]; !m.blank(i) {
+					rest, marked := strings.CutPrefix(strings.TrimLeft(l.text, " \t"), mark)
+					act(l, indentation(l.text), rest, marked)
+				}
+			}
+		}
+	}
+	each(func(_ *modelLine, indentation, rest string, marked bool) {
+		least = min(least, len(indentation))
+		spaced = spaced && (!marked || rest == "" || strings.ContainsAny(rest[:1], " \t"))
+	})
+	each(func(l *modelLine, indentation, rest string, marked bool) {
+		switch {
+		case n.Out && !marked:
+			l.text = l.text[:least] + n.Mark.Raw + l.text[least:]
+		case !n.Out && marked && spaced:
+			l.text = indentation + strings.TrimPrefix(rest, " ")
+		case !n.Out && marked:
+			l.text = indentation + rest
+		}
+	})
+}
+
 // innermost returns the address around the statement, nil for none.
 func (m *model) innermost() *script.Address {
 	if m.level == 0 {
@@ -286,16 +308,30 @@ func (m *model) settle(n *script.Settle, s modelSpan) func() {
 		return nil
 	}
 	bare := 0
-	for i := s.from; i < s.to && len(found) == 0 && n.Commented != nil; i++ {
+	var apart []int // commented lines with white space behind the mark
+	for i := s.from; i < s.to && len(found) == 0 && len(n.Commented) > 0; i++ {
 		inside := strings.TrimLeft(m.lines[i].text, " \t")
-		text := strings.TrimLeft(inside, n.Commented.Raw)
-		if child(i) && text != inside && !opens(i) {
-			text = strings.TrimLeft(text, " \t")
-			indentation := m.lines[i].text[:len(m.lines[i].text)-len(inside)]
-			if len(m.find(text, n.Pattern))+len(m.find(indentation+text, n.Pattern)) > 0 {
-				found, bare = append(found, i), len(m.lines[i].text)-len(text)
-			}
+		text, commented := strings.CutPrefix(inside, n.Commented[0].Raw)
+		if !child(i) || !commented || opens(i) {
+			continue
 		}
+		touches := text == strings.TrimLeft(text, " \t")
+		text = strings.TrimLeft(text, " \t")
+		indentation := m.lines[i].text[:len(m.lines[i].text)-len(inside)]
+		if len(m.find(text, n.Pattern))+len(m.find(indentation+text, n.Pattern)) == 0 {
+			continue
+		}
+		if touches {
+			found, bare = append(found, i), len(m.lines[i].text)-len(text)
+		} else {
+			apart = append(apart, i)
+		}
+	}
+	if len(found) == 0 && len(apart) == 1 {
+		found = apart
+		line := m.lines[apart[0]].text
+		inside := strings.TrimLeft(strings.TrimLeft(line, " \t")[len(n.Commented[0].Raw):], " \t")
+		bare = len(line) - len(inside)
 	}
 	if len(found) > 0 {
 		old := m.lines[found[0]].text
@@ -329,7 +365,7 @@ func (m *model) settled(n *script.Settle, indentation, old string, bare int) (st
 		texts = texts[1:]
 	}
 	for _, text := range texts {
-		marked := n.Commented != nil
+		marked := len(n.Commented) > 0
 		if at := trailing(old, bare, marked); n.KeepComment && at >= 0 && trailing(text, 0, marked) < 0 {
 			space := old[len(strings.TrimRight(old[:at], " \t")):at]
 			if !strings.Contains(space, "\t") {
@@ -420,14 +456,16 @@ func (m *model) blockIndentation(block, to int) (string, int) {
 		case it.kind == "section":
 			return "", -2 // whatever is added is part of it
 		case it.kind == "block":
-			if last = -1; it.kind == "block" && it.by == "" && !it.unclosed {
+			if last = -1; it.by == "" || it.unclosed {
 				last = i
 			}
 			if !it.inner && it.kind == "block" {
 				inner = i
 			}
-		case it.kind == "entry" && !it.inner:
-			entry, last = i, i
+		case it.kind == "entry":
+			if last = i; !it.inner {
+				entry = i
+			}
 		}
 	}
 	switch {
@@ -470,10 +508,12 @@ func (m *model) transfer(n *script.Transfer, spans []modelSpan) {
 	}
 	at := -1
 	for i, l := range stay {
-		ok := n.Dest.First && i == 0 || n.Dest.Last && i == len(stay)-1 ||
-			n.Dest.Line > 0 && n.Dest.Line <= len(m.lines) && m.lines[n.Dest.Line-1] == l ||
-			n.Dest.Pattern != nil && len(m.find(l.text, n.Dest.Pattern)) > 0
-		if ok && at < 0 {
+		ok := n.Dest.Line > 0 && n.Dest.Line <= len(m.lines) && m.lines[n.Dest.Line-1] == l
+		edge, _ := n.Dest.Form.(*script.EdgeLines)
+		if edge != nil {
+			ok = edge.Pattern == nil || len(m.find(l.text, edge.Pattern)) > 0
+		}
+		if ok && (at < 0 || edge != nil && edge.Last) {
 			at = i
 		}
 	}

@@ -230,11 +230,33 @@ func (m *model) selects(a *script.Address, e modelSpan) (out []modelSpan, closed
 			out = append(out, modelSpan{from: from, to: to})
 		}
 	case *script.EdgeLines:
+		if f.Pattern != nil {
+			each(0, 0, func(i int) bool { return m.has(i, f.Pattern) })
+			if n := min(f.Count, len(out)); f.Last {
+				out = out[len(out)-n:]
+			} else {
+				out = out[:n]
+			}
+			return inRuns(out), true
+		}
 		s := modelSpan{from: e.from, to: min(e.from+f.Count, e.to)}
 		if f.Last {
 			s = modelSpan{from: max(e.to-f.Count, e.from), to: e.to}
 		}
 		out = append(out, s)
+	case *script.LinesNear:
+		each(0, 0, func(i int) bool {
+			near := false
+			for k := 1; k <= f.Count; k++ {
+				j := i + k
+				if f.Below {
+					j = i - k
+				}
+				near = near || j >= e.from && j < e.to && m.has(j, f.Pattern)
+			}
+			return near && !m.has(i, f.Pattern)
+		})
+		return inRuns(out), true
 	case *script.LinesWith:
 		each(f.Above, f.Below, func(i int) bool { return m.has(i, f.Pattern) != f.Without })
 	case *script.Paragraph:
@@ -249,6 +271,18 @@ func (m *model) selects(a *script.Address, e modelSpan) (out []modelSpan, closed
 		out = nil
 	}
 	return out, true
+}
+
+// inRuns joins spans of which one ends where the next begins.
+func inRuns(spans []modelSpan) (out []modelSpan) {
+	for _, s := range spans {
+		if n := len(out); n > 0 && out[n-1].to == s.from {
+			out[n-1].to = s.to
+		} else {
+			out = append(out, s)
+		}
+	}
+	return out
 }
 
 func isPart(a *script.Address) bool {
@@ -307,12 +341,9 @@ func (m *model) ranges(a *script.Range, e modelSpan) (out []modelSpan, closed bo
 			i++
 			continue
 		}
-		close, first := -1, i
-		if a.Open.Pattern == nil {
-			first++
-		}
+		close := -1
 		var closing []int
-		for j := first; j < e.to && close < 0; j++ {
+		for j := i; j < e.to && close < 0; j++ {
 			from := 0
 			if j == i {
 				from = at[1]
@@ -329,7 +360,7 @@ func (m *model) ranges(a *script.Range, e modelSpan) (out []modelSpan, closed bo
 		case close < 0:
 			return append(out, m.trimmed(i, e.to)), true
 		case a.Form == script.FromTo:
-			out = append(out, modelSpan{from: i, to: close + 1, closed: a.Close.Pattern != nil})
+			out = append(out, modelSpan{from: i, to: close + 1, closed: a.Close != nil})
 		case a.Form == script.Between && i+1 < close:
 			out = append(out, modelSpan{from: i + 1, to: close})
 		case a.Form == script.Until && i < close:
@@ -347,15 +378,15 @@ func (m *model) ranges(a *script.Range, e modelSpan) (out []modelSpan, closed bo
 }
 
 // markAt returns the first of the places of a mark on line i that begins at or after
-// byte from.
-func (m *model) markAt(k *script.Mark, i, from int, e modelSpan) []int {
-	switch {
-	case k.Last && i == e.to-1, k.Line > 0 && i == k.Line-1:
-		return []int{0, 0}
-	case k.Pattern == nil:
+// byte from. The last line is a mark, too, if p is nil.
+func (m *model) markAt(p *script.Pattern, i, from int, e modelSpan) []int {
+	if p == nil {
+		if i == e.to-1 {
+			return []int{from, from}
+		}
 		return nil
 	}
-	for _, loc := range m.find(m.lines[i].text, k.Pattern) {
+	for _, loc := range m.find(m.lines[i].text, p) {
 		if loc[0] >= from {
 			return loc
 		}
@@ -529,7 +560,7 @@ func (m *model) scopeHas(s modelSpan, want []string) bool {
 	for i := s.from; i+len(want) <= s.to; i++ {
 		same := true
 		for j := range want {
-			same = same && m.lines[i+j].text == want[j]
+			same = same && strings.TrimSpace(m.lines[i+j].text) == strings.TrimSpace(want[j])
 		}
 		if same {
 			return true

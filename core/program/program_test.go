@@ -56,7 +56,7 @@ func (g generator) settle() string {
 
 func (g generator) mark() string {
 	if g.IntN(5) == 0 {
-		return g.one("line 2", "line 4", "last line")
+		return "last line"
 	}
 	return g.pattern()
 }
@@ -64,10 +64,12 @@ func (g generator) mark() string {
 func (g generator) address() string {
 	a := g.one(
 		fmt.Sprintf("line %d", 1+g.IntN(8)), fmt.Sprintf("lines %d to %d", 1+g.IntN(3), 3+g.IntN(4)), "lines 3 to last",
+		g.one("first", "last")+" line with "+g.pattern(), g.one("first", "last")+" 2 lines with "+g.pattern(),
+		g.one("2 lines", "1 line")+g.one(" above ", " below ")+g.pattern(),
 		"first line", "last line", "first 2 lines", "last 3 lines",
 		"lines with "+g.pattern(), "lines without "+g.pattern(), "lines with "+g.pattern()+" and 1 above and 2 below",
 		"lines with "+g.pattern()+" and 1 below", "paragraph with "+g.pattern(),
-		"lines from "+g.pattern()+" to "+g.mark(), "lines from "+g.mark()+" until "+g.pattern(),
+		"lines from "+g.pattern()+" to "+g.mark(), "lines from "+g.pattern()+" until "+g.mark(),
 		"lines between "+g.pattern()+" and "+g.mark(),
 	)
 	if strings.Contains(a, "paragraph") || strings.Contains(a, "lines from") {
@@ -100,7 +102,7 @@ func (g generator) statement(addressed, last bool) string {
 	} else {
 		if !g.direct {
 			all = append(all, g.one("copy", "move")+g.one(" above", " below")+
-				g.one(" first line", " last line", " line 3", " lines with "+g.pattern()))
+				g.one(" first line", " last line", " line 3", " first line with "+g.pattern(), " last line with "+g.pattern()))
 		}
 		if last {
 			all = append(all, "delete", "delete")

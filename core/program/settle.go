@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -17,8 +18,8 @@ import (
 type Settle struct {
 	Pattern     *pattern.Pattern
 	Text        *Template
-	Marks       string // the comment marks, one character each
-	KeepComment bool   // keep a comment at the end of the line
+	Marks       []string // the comment marks, without white space at their ends
+	KeepComment bool     // keep a comment at the end of the line
 	// A line continues on the next one if it ends with Continued, or, with ByIndentation, if the next one
 	// is indented deeper.
 	Continued     string
@@ -46,8 +47,8 @@ func (r *run) noteSections() {
 	if a == nil || a.Outside || len(r.spans()) < 2 {
 		return
 	}
-	if f, ok := a.Form.(*Section); ok {
-		r.note(r.spans()[1].Start, fmt.Sprintf("this is another section %q; each of them is settled", f.Name))
+	if _, ok := a.Form.(*Section); ok {
+		r.note(r.spans()[1].Start, "this is another section that is selected; each of them is settled")
 	}
 }
 
@@ -195,7 +196,7 @@ func (s *settling) candidates(yield func(candidate) bool) {
 			if item := t.Item(i); item.Kind == outline.Block && item.By == outline.Indentation {
 				end = min(t.Start(item.To), s.span.End)
 			}
-		default:
+		case s.Continued != "":
 			for line := at; end < s.span.End && bytes.HasSuffix(lines.Content(text[line:end]), []byte(s.Continued)); {
 				line, end = end, lines.Next(text, end, s.span.End)
 			}
@@ -207,42 +208,79 @@ func (s *settling) candidates(yield func(candidate) bool) {
 	}
 }
 
-// commented returns the first line that matches without its comment mark, as a list.
-func (s *settling) commented() (found []candidate) {
-	if s.Marks == "" {
+// commented returns, as a list, the line that matches without its comment mark: the first one whose mark touches
+// the text, else the only one that has white space there. It notes the lines that it passes over.
+func (s *settling) commented() []candidate {
+	if len(s.Marks) == 0 {
 		return nil
 	}
+	var touching, spaced []candidate
+	for e := range s.candidates {
+		bare, ok := s.uncommented(e)
+		if !ok {
+			continue
+		}
+		e.bare = bare
+		if b := s.run.text.Bytes[bare-1]; b == ' ' || b == '\t' {
+			spaced = append(spaced, e)
+		} else {
+			touching = append(touching, e)
+		}
+	}
+	switch {
+	case len(touching) > 0:
+		s.takenOf(touching[0], append(slices.Clone(touching[1:]), spaced...))
+		return touching[:1]
+	case len(spaced) == 1:
+		return spaced
+	case len(spaced) > 1:
+		s.run.note(spaced[0].Start, "none of these commented lines is taken, because they may be prose: "+s.numbers(spaced))
+	}
+	return nil
+}
+
+// uncommented returns the offset of a candidate's text behind its comment mark and white space. It reports false if
+// there is no mark, or if the line does not match without it.
+func (s *settling) uncommented(e candidate) (bare int, ok bool) {
+	if e.opens || s.run.text.Within(e.line) {
+		return 0, false
+	}
 	text := s.run.text.Bytes
-	try := func(e candidate) bool {
-		line := lines.Content(text[e.Start:lines.Next(text, e.Start, e.End)])
-		indentation := lines.Indentation(line)
-		marked := line[len(indentation):]
-		bare := bytes.TrimLeft(marked, s.Marks)
-		if len(bare) == len(marked) || e.opens || s.run.text.Within(e.line) {
-			return true
+	line := lines.Content(text[e.Start:lines.Next(text, e.Start, e.End)])
+	indentation := lines.Indentation(line)
+	for _, mark := range s.Marks {
+		rest, marked := bytes.CutPrefix(line[len(indentation):], []byte(mark))
+		if !marked {
+			continue
 		}
-		bare = bytes.TrimLeft(bare, " \t")
-		if !s.matches(bare) && !s.matches(slices.Concat(indentation, bare)) {
-			return true
+		rest = bytes.TrimLeft(rest, " \t")
+		if s.matches(rest) || s.matches(slices.Concat(indentation, rest)) {
+			return e.Start + len(line) - len(rest), true
 		}
-		e.bare = e.Start + len(line) - len(bare)
-		found = append(found, e)
-		return false
 	}
-	if s.Continued != "" || s.ByIndentation {
-		s.candidates(try)
-		return found
+	return 0, false
+}
+
+// takenOf notes that a commented line is taken, and others are not.
+func (s *settling) takenOf(one candidate, others []candidate) {
+	if len(others) > 0 {
+		s.run.note(one.Start, "this commented line is taken, and others that match are not: "+s.numbers(others))
 	}
-	for at := s.span.Start; at < s.span.End && len(found) == 0; {
-		next := lines.Next(text, at, s.span.End)
-		if inside := bytes.TrimLeft(text[at:next], " \t"); bytes.IndexAny(inside[:min(1+utf8.UTFMax, len(inside))], s.Marks) == 0 {
-			if e, ok := s.candidate(at, next); ok {
-				try(e)
-			}
-		}
-		at = next
+}
+
+// numbers lists the numbers of lines, the first few.
+func (s *settling) numbers(of []candidate) string {
+	var out []string
+	for _, e := range of[:min(len(of), 5)] {
+		out = append(out, strconv.Itoa(s.run.in.linesBefore()+e.line+1))
 	}
-	return found
+	if len(of) > 5 {
+		out = append(out, "…")
+	}
+	if len(of) == 1 {
+		return "line " + out[0]
+	}
+	return "lines " + strings.Join(out, ", ")
 }
 
 // matches reports whether a line without its ending matches.
@@ -319,9 +357,8 @@ func (s *Settle) Writes(text string) bool {
 // if there is room. A comment in the new line wins.
 func (s *settling) withComment(line, old []byte, bare int) []byte {
 	trailing := s.run.text.TrailingComment
-	if s.Marks != "" {
-		marks := strings.Split(s.Marks, "")
-		trailing = func(line []byte) int { return outline.TrailingMark(line, marks) }
+	if len(s.Marks) > 0 {
+		trailing = func(line []byte) int { return outline.TrailingMark(line, s.Marks) }
 	}
 	at := trailing(old[bare:])
 	if at < 0 || trailing(line) >= 0 {

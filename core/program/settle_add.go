@@ -105,7 +105,7 @@ func (s *settling) crossed(end int, line []byte) bool {
 		switch {
 		case item.Kind == outline.Section: // a section extends to the block's end
 			return true
-		case t.IsChild(item.From, s.block) && (item.Kind == outline.Entry || item.Kind == outline.Block && item.By == outline.Indentation && !item.Unclosed):
+		case item.Kind == outline.Entry, item.Kind == outline.Block && (item.By == outline.Indentation || item.Unclosed):
 			last = item.From
 		case item.Kind == outline.Block:
 			last = -1

@@ -12,7 +12,7 @@ import (
 // What must be settled once is settled once, at its level, whatever was there, and a
 // second run changes nothing.
 func TestSettleTwiceIsOnce(t *testing.T) {
-	const x = `settle regex '^\s*x\s*=' as "x = 1" commented by "#;"`
+	const x = `settle regex '^\s*x\s*=' as "x = 1" commented by "#" ";"`
 	const server = `in block with word "server" ` + x
 	for _, c := range []struct{ source, text, want string }{
 		{server, "server {\n  a 1;\n}\n", "server {\n  a 1;\n  x = 1\n}\n"},

@@ -183,10 +183,19 @@ func (t *Tally) Idle() []string {
 
 // UnusedRows returns, by table, the old texts that no file contained.
 func (t *Tally) UnusedRows() map[string][]string {
-	out := map[string][]string{}
+	hit := map[[2]string]bool{} // by path and text: another statement may use the same table
 	for _, table := range t.program.Tables {
 		for i, old := range table.Rows {
-			if !t.hits[table][i] {
+			if t.hits[table][i] {
+				hit[[2]string{table.Path, old}] = true
+			}
+		}
+	}
+	out := map[string][]string{}
+	for _, table := range t.program.Tables {
+		for _, old := range table.Rows {
+			if row := [2]string{table.Path, old}; !hit[row] {
+				hit[row] = true // named once
 				out[table.Path] = append(out[table.Path], old)
 			}
 		}

@@ -145,8 +145,14 @@ func (p *Part) value(f *filling) []byte {
 
 // Filter applies filters to s in order. The error names a value that a filter does not accept.
 func Filter(s string, filters []script.Filter) (string, error) {
-	for _, f := range filters {
+	for i, f := range filters {
 		switch f.Name {
+		case "by":
+			beside, ok := f.Table[s]
+			if !ok && (i+1 == len(filters) || filters[i+1].Name != "or") {
+				return s, fmt.Errorf("the table %s has no %q", f.Word, s)
+			}
+			s = beside
 		case "upper":
 			s = mapLetters(s, unicode.ToUpper)
 		case "lower":

@@ -7,7 +7,6 @@ import (
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
-	"frizzel/core/pattern"
 )
 
 // Transfer is a compiled `move`, or `copy` if Move is false.
@@ -16,13 +15,11 @@ type Transfer struct {
 	Dest Dest
 }
 
-// A Dest is the destination of copied and moved lines: above or below a line.
+// A Dest is the destination of copied and moved lines: above or below a line, a section or a block.
 type Dest struct {
-	Below   bool
-	Line    int // a 1-based line number, or 0
-	First   bool
-	Last    bool
-	Pattern *pattern.Pattern // of the first matching line, if no other field is set
+	Below bool
+	Line  int  // a 1-based line number, or 0
+	Form  Form // if Line is 0; the first or last span that it finds
 }
 
 func (*Transfer) needs(acted) lineNeeds { return wholeText }
@@ -170,41 +167,57 @@ func (r *run) behindInserted(at int) int {
 	return at
 }
 
-// destination returns the offset for the lines. The destination line is searched in the whole file; a move
-// searches only lines that do not move.
+// destination returns the offset for the lines. The destination is searched in the whole file; a move searches
+// only lines that do not move.
 func (s *Transfer) destination(r *run, moved []edit.Span) (int, bool) {
-	text := r.text.Bytes
 	stay := []edit.Span{r.whole()}
 	if s.Move {
 		stay = complement(moved, r.whole())
 	}
-	for i, part := range stay {
-		if part.Start == part.End {
-			continue
+	stays := func(at int) bool {
+		return slices.ContainsFunc(stay, func(e edit.Span) bool { return e.Start <= at && at < e.End })
+	}
+	if s.Dest.Line > 0 {
+		if s.Dest.Line > r.text.Count() || !stays(r.text.Start(s.Dest.Line-1)) {
+			return 0, false
 		}
-		line, ok := part.Start, false
-		switch d := s.Dest; {
-		case d.First:
-			ok = true
-		case d.Last:
-			line, ok = lines.Previous(text, part.Start, part.End), i == len(stay)-1
-		case d.Line > 0:
-			if d.Line <= r.text.Count() {
-				line = r.text.Start(d.Line - 1)
-				ok = part.Start <= line && line < part.End
-			}
-		default:
-			s.Dest.Pattern.Find(text, part.Start, part.End, func(loc []int) bool {
-				line, ok = lines.Start(text, part.Start, loc[0]), true
-				return false
-			})
+		return s.Dest.edge(r.text.Lines(s.Dest.Line-1, s.Dest.Line)), true
+	}
+	if f, ok := s.Dest.Form.(wholeForm); ok {
+		spans, _ := f.find(r, &Address{Form: f})
+		i := slices.IndexFunc(spans, func(e edit.Span) bool { return stays(e.Start) })
+		if i < 0 {
+			return 0, false
 		}
-		if ok {
-			if s.Dest.Below {
-				line = lines.Next(text, line, len(text))
-			}
-			return line, true
+		return s.Dest.edge(spans[i]), true
+	}
+	f := s.Dest.Form.(partForm)
+	if s.Dest.last() {
+		slices.Reverse(stay)
+	}
+	for _, part := range stay {
+		if found, _ := f.within(r.text, part, func(int, int) {}); len(found) > 0 {
+			return s.Dest.edge(found[0]), true
 		}
 	}
 	return 0, false
+}
+
+// last reports whether the last such line is meant.
+func (d Dest) last() bool {
+	switch f := d.Form.(type) {
+	case *LastLines:
+		return true
+	case *EdgeLinesWith:
+		return f.Last
+	}
+	return false
+}
+
+// edge returns the offset above or below a span.
+func (d Dest) edge(e edit.Span) int {
+	if d.Below {
+		return e.End
+	}
+	return e.Start
 }

@@ -28,10 +28,17 @@ type (
 		From, To int
 		Single   bool
 	}
-	// EdgeLines is `first line`, `last 2 lines` and their like.
+	// EdgeLines is `first line`, `last 2 lines` and their like; with a Pattern, of the lines that match.
 	EdgeLines struct {
-		Last  bool
-		Count int
+		Last    bool
+		Count   int
+		Pattern *Pattern // nil for all lines
+	}
+	// LinesNear is `2 lines below PATTERN`, and `above` if Below is false.
+	LinesNear struct {
+		Count   int
+		Below   bool
+		Pattern *Pattern
 	}
 	// LinesWith is `lines with PATTERN` with its neighbours, and `lines without PATTERN`.
 	LinesWith struct {
@@ -39,13 +46,17 @@ type (
 		Pattern      *Pattern
 		Above, Below int
 	}
-	// Range is the lines from one mark to another.
+	// Range is the lines from one mark to another. Close is nil for the last line.
 	Range struct {
 		Form        RangeForm
-		Open, Close *Mark
+		Open, Close *Pattern
 	}
-	// Section is `section NAME`.
-	Section struct{ Name *Text }
+	// Section is `section NAME`, or `section with PATTERN` if Pattern is not nil.
+	Section struct {
+		Name       *Text
+		IgnoreCase bool
+		Pattern    *Pattern
+	}
 	// Block is `block with PATTERN`.
 	Block struct{ Pattern *Pattern }
 	// Paragraph is `paragraph with PATTERN`.
@@ -67,14 +78,6 @@ const (
 type Holding struct {
 	Lacking bool
 	Pattern *Pattern
-}
-
-// Mark bounds a range: a pattern, a line number from 1, or the last line.
-type Mark struct {
-	Pos     Pos
-	Pattern *Pattern
-	Line    int
-	Last    bool
 }
 
 // Addressed is an address before a statement, or before a block of them.
@@ -106,22 +109,29 @@ var addresses = []addressRow{
 		{"on lines with PATTERN", "each line that matches", `on lines with word "depot-3" delete`},
 		{"on lines with PATTERN and N above and N below", "each with its neighbours", `on lines with word "depot-3" and 1 above and 2 below delete`},
 		{"on lines without PATTERN", "each line that does not match", `on lines without text "=" delete`},
-		{"on lines from MARK to MARK", "a range with the lines of both marks, as often as it occurs; MARK is a pattern, `line N` or `last line`",
+		{"on lines from MARK to MARK", "a range with the lines of both marks, as often as it occurs; MARK is a pattern, the closing one also `last line`",
 			`on lines from text "BEGIN" to text "END" delete`},
 		{"on lines from MARK until MARK", "a range up to the closing mark, which may open the next one, or to the end",
 			`on lines from regex '^platform' until regex '^\w' delete`},
 		{"on lines between MARK and MARK", "a range without the lines of its marks", `on lines between text "BEGIN" and text "END" delete`},
 	}},
-	{word: "first", opening: "on", parse: func(p *parser) Form { return &EdgeLines{Count: p.lineCount()} }, uses: []Use{
+	{word: "first", opening: "on", parse: func(p *parser) Form { return p.edgeLines(false) }, uses: []Use{
 		{"on first line", "the first line of what is selected, else of the file", "on first line delete"},
 		{"on first N lines", "the first few", "on first 2 lines delete"},
+		{"on first line with PATTERN", "of the lines that match the first; also `first N lines with PATTERN`", `on first line with word "depot-3" delete`},
 	}},
-	{word: "last", opening: "on", parse: func(p *parser) Form { return &EdgeLines{Last: true, Count: p.lineCount()} }, uses: []Use{
+	{word: "last", opening: "on", parse: func(p *parser) Form { return p.edgeLines(true) }, uses: []Use{
 		{"on last line", "the last line of what is selected, else of the file", "on last line delete"},
 		{"on last N lines", "the last few", "on last 5 lines delete"},
+		{"on last line with PATTERN", "of the lines that match the last; also `last N lines with PATTERN`", `on last line with word "depot-3" delete`},
 	}},
-	{word: "section", opening: "in", holding: true, direct: true, parse: func(p *parser) Form { return &Section{p.text("a section's name")} }, uses: []Use{
+	{word: near, opening: "on", parse: (*parser).linesNear, uses: []Use{
+		{"on N lines below PATTERN", "the lines next to each line that matches, without it; also `above`", `on 2 lines below word "depot-3" delete`},
+	}},
+	{word: "section", opening: "in", holding: true, direct: true, parse: (*parser).section, uses: []Use{
 		{"in section NAME", "[NAME] to the next header; in a document the heading with all below it", `in section "clock" remove word "depot-3"`},
+		{"in section with PATTERN", "of sections whose name matches", `in section with regex '^platform-\d' remove word "depot-3"`},
+		{"in section NAME ignoring case", "the name in any case", `in section "clock" ignoring case remove word "depot-3"`},
 	}},
 	{word: "block", opening: "in", holding: true, direct: true, parse: func(p *parser) Form { return &Block{p.with("block")} }, uses: []Use{
 		{"in block with PATTERN", "a line that matches and all that it opens: by brackets, a tag, or deeper indentation", `in block with text "server {" remove word "depot-3"`},
@@ -152,10 +162,29 @@ func (a *Lines) chunks(opening string) []chunk {
 
 func (a *EdgeLines) word() string { return map[bool]string{true: "last", false: "first"}[a.Last] }
 func (a *EdgeLines) chunks(opening string) []chunk {
-	if a.Count == 1 {
-		return oneOf(opening + " " + a.word() + " line")
+	words := opening + " " + a.word() + " line"
+	if a.Count > 1 {
+		words = opening + " " + a.word() + " " + strconv.Itoa(a.Count) + " lines"
 	}
-	return oneOf(opening + " " + a.word() + " " + strconv.Itoa(a.Count) + " lines")
+	if a.Pattern != nil {
+		return patternChunks(words+" with", a.Pattern)
+	}
+	return oneOf(words)
+}
+
+// near is the word of addresses that begin with a number.
+const near = "N"
+
+func (*LinesNear) word() string { return near }
+func (a *LinesNear) chunks(opening string) []chunk {
+	words, side := " lines", " above"
+	if a.Count == 1 {
+		words = " line"
+	}
+	if a.Below {
+		side = " below"
+	}
+	return patternChunks(opening+" "+strconv.Itoa(a.Count)+words+side, a.Pattern)
 }
 
 func (*LinesWith) word() string { return "lines" }
@@ -179,21 +208,12 @@ func (a *Range) chunks(opening string) []chunk {
 	if a.Form == Between {
 		first = " lines between"
 	}
-	return append(markChunks(opening+first, a.Open), markChunks(second, a.Close)...)
-}
-
-func markChunks(head string, m *Mark) []chunk {
-	var ps []chunk
-	switch {
-	case m.Pattern != nil:
-		ps = patternChunks(head, m.Pattern)
-	case m.Last:
-		ps = oneOf(head + " last line")
-	default:
-		ps = oneOf(head + " line " + strconv.Itoa(m.Line))
+	open, end := patternChunks(opening+first, a.Open), oneOf(second+" last line")
+	if a.Close != nil {
+		end = patternChunks(second, a.Close)
 	}
-	ps[0].joined = true
-	return ps
+	open[0].joined, end[0].joined = true, true
+	return append(open, end...)
 }
 
 func (*Section) word() string   { return "section" }
@@ -201,7 +221,13 @@ func (*Block) word() string     { return "block" }
 func (*Paragraph) word() string { return "paragraph" }
 func (*Values) word() string    { return "at" }
 
-func (a *Section) chunks(opening string) []chunk { return textChunks(opening+" section", a.Name) }
+func (a *Section) chunks(opening string) []chunk {
+	if a.Pattern != nil {
+		return patternChunks(opening+" section with", a.Pattern)
+	}
+	return append(textChunks(opening+" section", a.Name), when(a.IgnoreCase, "ignoring case")...)
+}
+
 func (a *Block) chunks(opening string) []chunk {
 	return patternChunks(opening+" block with", a.Pattern)
 }
@@ -282,12 +308,15 @@ func (p *parser) selector(a *Address, opening string) {
 	switch {
 	case t.kind == kindWord && t.text == "at":
 		p.fail(t.pos, "outside does not go with at", `say in the path what is left out, as in at '$.boards[?@.name != "platform-1"]'`)
-	case t.kind == kindNumber:
+	case t.kind == kindNumber && (opening == "in" || !p.nearFollows()):
 		p.fail(t.pos, "expected an address, found "+t.describe(), "say line "+t.text+", or lines "+t.text+" to last")
 	case t.kind == kindString, t.kind == kindWord && !slices.Contains(known, t.text) && didYouMean(t.text, known) == "":
 		p.fail(t.pos, "expected an address, found "+t.describe(), `such as section "`+t.text+`", block with text "…", or lines with word "…"`)
 	}
-	r := addressRowOf(p.pick("an address", known))
+	r := addressRowOf(near)
+	if t.kind != kindNumber {
+		r = addressRowOf(p.pick("an address", known))
+	}
 	a.Form = r.parse(p)
 	_, byNumber := a.Form.(*Lines)
 	_, single := a.Form.(*LinesWith)
@@ -352,6 +381,44 @@ func (p *parser) oneLine() Form {
 	return &Lines{From: n, To: n, Single: true}
 }
 
+// edgeLines reads what follows `first` or `last`.
+func (p *parser) edgeLines(last bool) Form {
+	a := &EdgeLines{Last: last, Count: p.lineCount()}
+	p.expect("with")
+	if p.accept("with") {
+		a.Pattern = p.pattern()
+	}
+	return a
+}
+
+// nearFollows reports whether `lines` or `line` follows a number.
+func (p *parser) nearFollows() bool {
+	next := p.tokens[min(p.at+1, len(p.tokens)-1)]
+	return next.kind == kindWord && (next.text == "lines" || next.text == "line")
+}
+
+// linesNear reads `2 lines below PATTERN`.
+func (p *parser) linesNear() Form {
+	a := &LinesNear{Count: p.number("how many lines", 1)}
+	p.choice("lines", "lines", "line")
+	a.Below = p.choice("where these lines are", "above", "below") == "below"
+	a.Pattern = p.pattern()
+	return a
+}
+
+// section reads what follows `section`.
+func (p *parser) section() Form {
+	p.expect("with")
+	if t := p.owed(); t.kind == kindWord && t.text == "with" {
+		p.at++
+		return &Section{Pattern: p.pattern()}
+	}
+	a := &Section{Name: p.text("a section's name")}
+	p.expect("ignoring case")
+	a.IgnoreCase = p.accept("ignoring", "case")
+	return a
+}
+
 // lineCount reads the rest of `first line` or `first 2 lines`.
 func (p *parser) lineCount() int {
 	p.expect("line")
@@ -380,21 +447,14 @@ func (p *parser) lines() Form {
 	case "between":
 		a := &Range{Form: Between, Open: p.mark()}
 		p.want("and", "the opening mark")
-		return p.closed(a)
+		a.Close = p.closingMark()
+		return a
 	}
 	a := &Range{Open: p.mark()}
 	if p.choice("to or until", "to", "until") == "until" {
 		a.Form = Until
 	}
-	return p.closed(a)
-}
-
-// closed reads a range's closing mark.
-func (p *parser) closed(a *Range) Form {
-	a.Close = p.mark()
-	if a.Open.Line > 0 && a.Close.Line > 0 && a.Close.Line < a.Open.Line {
-		p.fail(a.Close.Pos, "this range ends before it begins", "write the smaller number first")
-	}
+	a.Close = p.closingMark()
 	return a
 }
 
@@ -416,20 +476,21 @@ func (p *parser) neighbours(a *LinesWith) {
 	}
 }
 
-func (p *parser) mark() *Mark {
-	p.expect("line", "last")
-	t := p.owed()
-	m := &Mark{Pos: t.pos}
-	switch {
-	case t.kind == kindWord && t.text == "line":
-		p.at++
-		m.Line = p.number("a line number", 1)
-	case t.kind == kindWord && t.text == "last":
+// mark reads a pattern that bounds a range.
+func (p *parser) mark() *Pattern {
+	if t := p.owed(); t.kind == kindWord && (t.text == "line" || t.text == "lines" || t.text == "first" || t.text == "last") {
+		p.fail(t.pos, "a range begins at a pattern", "for numbers say on lines 3 to 10, or on lines 3 to last")
+	}
+	return p.pattern()
+}
+
+// closingMark reads the pattern that closes a range, or `last line`, for which it returns nil.
+func (p *parser) closingMark() *Pattern {
+	p.expect("last")
+	if t := p.owed(); t.kind == kindWord && t.text == "last" {
 		p.at++
 		p.want("line", "last")
-		m.Last = true
-	default:
-		m.Pattern = p.pattern()
+		return nil
 	}
-	return m
+	return p.mark()
 }

@@ -53,6 +53,14 @@ type (
 		Head
 		Path *Text
 	}
+	// NamedTable is `table NAME`: texts and what stands beside them.
+	NamedTable struct {
+		Head
+		Name  string
+		Table *Table // nil if the pairs are written out
+		Pairs []Pair
+		End   []string
+	}
 	// Rule is a named rule.
 	Rule struct {
 		Head
@@ -92,6 +100,11 @@ var declarations = []row{
 		{"param NAME matching PATTERN", "what its value must match as a whole", `param port matching regex '\d{2,5}'`},
 		{`param NAME about "…"`, "a description", `param port about "the board's port"`},
 	}},
+	{"table", atTop | inRule, (*parser).namedTable, []Use{
+		{"table NAME { … }", "texts and what stands beside them, for the filter `by` and `replace each`",
+			"table platforms {\n    \"oak\" \"3\"\n    \"ash\" \"4\"\n}\n\nreplace regex 'depot-(\\w+)' with \"platform {=1 by platforms}\""},
+		{`table NAME from "…"`, "the same from a CSV file of two columns, or `columns \"OLD\" \"NEW\"` of one with a header", `table platforms from "platforms.csv"`},
+	}},
 	{"rule", atTop, (*parser).rule, []Use{
 		{`rule NAME "…" { … }`, "statements under one name, with files, guards and expectations of their own",
 			"rule host \"Host names\" {\n    replace word \"depot-3\" with \"depot-4\"\n}"},
@@ -124,6 +137,14 @@ func (n *Joiners) chunks() []chunk   { return textChunks("joiners", n.Text) }
 func (n *Encoding) chunks() []chunk  { return textChunks("encoding", n.Name) }
 func (n *Syntax) chunks() []chunk    { return textChunks("syntax", n.Name) }
 func (n *UseScript) chunks() []chunk { return textChunks("use", n.Path) }
+
+func (n *NamedTable) chunks() []chunk {
+	words := "table " + n.Name
+	if n.Table != nil {
+		words += " from " + n.Table.words()
+	}
+	return oneOf(words)
+}
 
 func (n *Files) chunks() []chunk {
 	s := "files"
@@ -219,6 +240,20 @@ func (p *parser) files(h Head, not bool) Node {
 	for p.peek().kind == kindString {
 		n.Globs = append(n.Globs, p.text("a glob"))
 	}
+	return n
+}
+
+func (p *parser) namedTable(h Head) Node {
+	n := &NamedTable{Head: h, Name: p.name("a table's name")}
+	p.expect("from")
+	if t := p.owed(); t.kind == kindWord {
+		p.want("from", "the table's name")
+		n.Table = p.table(false)
+		return n
+	}
+	open := p.brace("the table's name")
+	n.Pairs, n.End = p.pairs(false)
+	p.closing(open)
 	return n
 }
 

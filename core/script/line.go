@@ -51,13 +51,11 @@ var edgeWords = [...]string{"above", "below", "at top", "at end"}
 
 func (e Edge) String() string { return edgeWords[e] }
 
-// Dest is where copied and moved lines go.
+// Dest is where copied and moved lines go: above or below a line, a section or a block.
 type Dest struct {
-	Below   bool
-	Line    int      // a line number from 1, or 0
-	First   bool     // the first line
-	Last    bool     // the last line
-	Pattern *Pattern // the first line with it
+	Below bool
+	Line  int  // from 1, 0 for none
+	Form  Form // *EdgeLines with the count 1, *Section or *Block; nil with a Line
 }
 
 var lining = []row{
@@ -81,7 +79,7 @@ var lining = []row{
 		{`uncomment "…"`, "the mark goes from each addressed line, with one space behind it", `on lines with word "depot-4" uncomment "#"`},
 	}},
 	{"copy", anywhere, func(p *parser, h Head) Node { return p.transfer(h, false) }, []Use{
-		{"copy below DEST", "the addressed lines once more; DEST is `line N`, `first line`, `last line` or `lines with PATTERN`, which is the first such; also `above`",
+		{"copy below DEST", "the addressed lines once more; DEST is `line N`, `first line` or `last line`, either also `with PATTERN`, `section NAME` or `block with PATTERN`; also `above`",
 			`on line 3 copy below last line`},
 	}},
 	{"move", anywhere, func(p *parser, h Head) Node { return p.transfer(h, true) }, []Use{
@@ -122,15 +120,10 @@ func (n *Transfer) chunks() []chunk {
 	} else {
 		head += " above"
 	}
-	switch d := n.Dest; {
-	case d.First:
-		return oneOf(head + " first line")
-	case d.Last:
-		return oneOf(head + " last line")
-	case d.Line > 0:
-		return oneOf(head + " line " + strconv.Itoa(d.Line))
+	if n.Dest.Line > 0 {
+		return oneOf(head + " line " + strconv.Itoa(n.Dest.Line))
 	}
-	return patternChunks(head+" lines with", n.Dest.Pattern)
+	return n.Dest.Form.chunks(head)
 }
 
 func (p *parser) insert(h Head) Node {
@@ -146,7 +139,7 @@ func (p *parser) insert(h Head) Node {
 			n.Where = End
 		}
 	}
-	n.Text = p.text("the lines to insert")
+	n.Text = p.content("the lines to insert")
 	o := p.options(n.options)
 	o.read()
 	return n
@@ -154,7 +147,7 @@ func (p *parser) insert(h Head) Node {
 
 func (p *parser) rewrite(h Head) Node {
 	p.want("as", "rewrite")
-	return &Rewrite{h, p.text("what the lines become")}
+	return &Rewrite{h, p.content("what the lines become")}
 }
 
 func (p *parser) rename(h Head) Node {
@@ -175,17 +168,20 @@ func (p *parser) transfer(h Head, move bool) Node {
 		what = "move"
 	}
 	d := Dest{Below: p.choice("where to "+what+" the lines", "above", "below") == "below"}
-	switch p.choice("a line", "line", "first", "last", "lines") {
+	switch word := p.choice("a line", "line", "first", "last", "section", "block"); word {
 	case "line":
 		d.Line = p.number("a line number", 1)
-	case "first":
-		p.want("line", "first")
-		d.First = true
-	case "last":
-		p.want("line", "last")
-		d.Last = true
+	case "section":
+		d.Form = p.section()
+	case "block":
+		d.Form = &Block{p.with("block")}
 	default:
-		d.Pattern = p.with("lines")
+		p.want("line", word)
+		a := &EdgeLines{Last: word == "last", Count: 1}
+		if p.expect("with"); p.accept("with") {
+			a.Pattern = p.pattern()
+		}
+		d.Form = a
 	}
 	return &Transfer{Head: h, Move: move, Dest: d}
 }

@@ -55,7 +55,7 @@ func (p *printer) nodes(nodes []Node, end []string) {
 // stands reports whether a node is surrounded by blank lines.
 func stands(n Node) bool {
 	switch n.(type) {
-	case *Rule, *Example:
+	case *Rule, *Example, *NamedTable:
 		return true
 	}
 	return false
@@ -144,6 +144,8 @@ func (p *printer) node(n Node) {
 		p.example(n)
 	case *ReplaceEach:
 		p.replaceEach(n)
+	case *NamedTable:
+		p.pairs(n.chunks(), n.Table, n.Pairs, n.End, n.After, nil)
 	case *Addressed:
 		p.addressed(n)
 	default:
@@ -191,23 +193,33 @@ func one(comment string) []string {
 }
 
 func (p *printer) replaceEach(n *ReplaceEach) {
-	if n.Table != nil {
-		p.statement(n.chunks(), n.After)
+	p.pairs(n.chunks(), n.Table, n.Pairs, n.End, n.After, func(pair Pair) []chunk { return textChunks("with", pair.With) })
+}
+
+// pairs prints a form with pairs of texts in braces, or with a table in their place. second returns the second text of
+// a pair, with its word.
+func (p *printer) pairs(head []chunk, t *Table, pairs []Pair, end []string, after string, second func(Pair) []chunk) {
+	if t != nil {
+		p.statement(head, after)
 		return
 	}
-	p.line(n.chunks()[0].words + " {")
+	p.line(head[0].words + " {")
 	p.indent++
-	for i, pair := range n.Pairs {
+	for i, pair := range pairs {
 		above := pair.Above
 		if i == 0 && len(above) > 0 && above[0] == "" {
 			above = above[1:]
 		}
 		p.comments(above)
-		p.statement(append(textChunks("", pair.Old), textChunks("with", pair.With)...), pair.After)
+		if second == nil {
+			p.line(strings.TrimSuffix(quote(pair.Old)+" "+quote(pair.With)+" "+pair.After, " "))
+		} else {
+			p.statement(append(textChunks("", pair.Old), second(pair)...), pair.After)
+		}
 	}
-	p.comments(n.End)
+	p.comments(end)
 	p.indent--
-	p.line(strings.TrimSuffix("} "+n.After, " "))
+	p.line(strings.TrimSuffix("} "+after, " "))
 }
 
 func (p *printer) example(n *Example) {
@@ -231,6 +243,9 @@ func (p *printer) example(n *Example) {
 
 // textChunks returns words and a text behind them.
 func textChunks(words string, t *Text) []chunk {
+	if t.File != nil {
+		words, t = words+" from file", t.File
+	}
 	if t.Block {
 		return []chunk{{words: words, block: t}}
 	}

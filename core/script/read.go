@@ -230,6 +230,18 @@ func (p *parser) text(what string) *Text {
 	return p.textFrom(lines)
 }
 
+// content consumes a text that may be `from file`.
+func (p *parser) content(what string) *Text {
+	p.expect("from file")
+	from := p.owed()
+	if from.kind != kindWord || from.text != "from" {
+		return p.text(what)
+	}
+	p.at++
+	p.want("file", "from")
+	return &Text{Pos: from.pos, File: p.plain("the file's path")}
+}
+
 // plain consumes a text without placeholders.
 func (p *parser) plain(what string) *Text {
 	t := p.text(what)

@@ -40,8 +40,10 @@ type Pair struct {
 	With *Text
 }
 
-// Table is a CSV file of pairs.
+// Table is a CSV file of pairs, or a named table.
 type Table struct {
+	Name     string // of a table of the script; "" for a file
+	Pos      Pos    // of the name
 	Path     *Text
 	Old, New *Text // column names, nil for two columns without a header
 }
@@ -59,6 +61,7 @@ var replacing = []row{
 			"replace each word {\n    \"oak\" with \"ash\"\n    \"ash\" with \"oak\"\n}"},
 		{`replace each word from table "…"`, "the same from a CSV file of two columns, or `columns \"OLD\" \"NEW\"` of one with a header",
 			`replace each word from table "hosts.csv" columns "old" "new"`},
+		{"replace each word from table NAME", "the same from a table that the script names", "table moved {\n    \"depot-3\" \"depot-4\"\n}\n\nreplace each word from table moved"},
 	}},
 	{"remove", anywhere, (*parser).remove, []Use{
 		{"remove PATTERN", "each match goes; a margin block's lines go with their endings. Options as for replace", `remove text " # old" last`},
@@ -124,7 +127,7 @@ func (p *parser) replace(h Head) Node {
 	o := p.options(n.options)
 	o.read()
 	p.want("with", "the pattern")
-	n.With = p.text("the replacement")
+	n.With = p.content("the replacement")
 	o.read()
 	p.counted(n)
 	return n
@@ -183,13 +186,20 @@ func (n *ReplaceEach) chunks() []chunk {
 	for _, o := range optionChunks(n.options()) {
 		words += " " + o.words
 	}
-	if t := n.Table; t != nil {
-		words += " from table " + quote(t.Path)
-		if t.Old != nil {
-			words += " columns " + quote(t.Old) + " " + quote(t.New)
-		}
+	if n.Table != nil {
+		words += " from table " + n.Table.words()
 	}
 	return oneOf(words)
+}
+
+func (t *Table) words() string {
+	switch {
+	case t.Name != "":
+		return t.Name
+	case t.Old != nil:
+		return quote(t.Path) + " columns " + quote(t.Old) + " " + quote(t.New)
+	}
+	return quote(t.Path)
 }
 
 func (p *parser) replaceEach(h Head) Node {
@@ -199,10 +209,11 @@ func (p *parser) replaceEach(h Head) Node {
 	p.expect("from")
 	if t := p.owed(); t.kind == kindWord && t.text == "from" {
 		p.at++
-		n.Table = p.table()
+		p.want("table", "from")
+		n.Table = p.table(true)
 	} else {
 		open := p.brace("each " + n.word())
-		n.Pairs, n.End = p.pairs()
+		n.Pairs, n.End = p.pairs(true)
 		p.closing(open)
 		if len(n.Pairs) == 0 {
 			p.fail(open.pos, "there is nothing to replace between these braces", `write lines such as "old" with "new"`)
@@ -212,8 +223,8 @@ func (p *parser) replaceEach(h Head) Node {
 	return n
 }
 
-// pairs reads lines of `"old" with "new"` up to the closing brace.
-func (p *parser) pairs() (pairs []Pair, end []string) {
+// pairs reads lines of `"old" with "new"` up to the closing brace, or of `"old" "new"`.
+func (p *parser) pairs(with bool) (pairs []Pair, end []string) {
 	for {
 		hoisted := p.hoisted
 		p.hoisted = nil
@@ -226,9 +237,14 @@ func (p *parser) pairs() (pairs []Pair, end []string) {
 		if t.kind != kindString && t.kind != kindMargin {
 			return pairs, above
 		}
-		pair := Pair{Head: Head{Pos: t.pos, Above: above}, Old: p.text("the old text")}
-		p.want("with", "the old text")
-		pair.With = p.text("the new text")
+		pair := Pair{Head: Head{Pos: t.pos, Above: above}}
+		if with {
+			pair.Old = p.text("the old text")
+			p.want("with", "the old text")
+			pair.With = p.text("the new text")
+		} else {
+			pair.Old, pair.With = p.plain("a table's text"), p.plain("what stands beside it")
+		}
 		if c := p.tokens[p.at]; c.kind == kindComment {
 			pair.After = c.text
 			p.at++
@@ -237,9 +253,12 @@ func (p *parser) pairs() (pairs []Pair, end []string) {
 	}
 }
 
-func (p *parser) table() *Table {
-	p.want("table", "from")
-	t := &Table{Path: p.text("the table's path")}
+// table reads a table's path and columns, or, if named is set, a table's name.
+func (p *parser) table(named bool) *Table {
+	if t := p.owed(); named && t.kind == kindWord {
+		return &Table{Pos: t.pos, Name: p.name("a table's name")}
+	}
+	t := &Table{Path: p.plain("the table's path")}
 	p.expect("columns")
 	if p.accept("columns") {
 		t.Old = p.plain("the column of old texts")

@@ -75,11 +75,11 @@ in section "s" having text "x" lacking word "y" { rewrite as "z"
 outside block with text "{" comment out with "# "
 in paragraph with word "p" uncomment "#"
 on lines from text "a" to last line copy above line 3
-on lines from line 2 until regex 'b' having text "c" move below first line
-on lines between word "a" and word "b" move above lines with text "q" ignoring case
+on lines from text "d" until regex 'b' having text "c" move below first line
+on lines between word "a" and word "b" move above first line with text "q" ignoring case
 on lines with text "x" and 1 above and 2 below squeeze blank lines to 0
 on lines without text "x" trim line ends
-settle regex '^a' ignoring case as "b" commented by "#;"; settle text "b" as "b" keeping comment; # behind
+settle regex '^a' ignoring case as "b" commented by "#" ";"; settle text "b" as "b" keeping comment; # behind
 settle text "a" as "a" continued by "\"
   commented by "#"; ; settle word "w" as "w" continued by indentation keeping comment
 in block with text "{" having word "a"

@@ -7,7 +7,7 @@ type (
 		Head
 		Pattern   *Pattern
 		Text      *Text
-		Commented *Text // the comment marks, each a character; nil for none
+		Commented []*Text // the comment marks
 		// KeepComment keeps a comment at the end of the line. The line continues on the next one if it ends with
 		// Continued, or, with ByIndentation, on lines below it that are indented deeper.
 		KeepComment   bool
@@ -32,7 +32,7 @@ type (
 var settling = []row{
 	{"settle", anywhere, (*parser).settle, []Use{
 		{"settle PATTERN as TEXT", "exactly one line: the first that matches becomes TEXT, further ones go; without any, TEXT is added", `settle regex '^port\s*=' as "port = 8415"`},
-		{`settle … commented by "…"`, "a line that would match without its comment mark is taken before one is added", `settle regex '^port\s*=' as "port = 8415" commented by "#"`},
+		{`settle … commented by "…" "…"`, "a line that would match without one of these comment marks is taken before one is added", `settle regex '^port\s*=' as "port = 8415" commented by "#" ";"`},
 		{"settle … keeping comment", "a comment at the line's end stays", `settle regex '^port\s*=' as "port = 8415" keeping comment`},
 		{`settle … continued by "…"`, "the line takes its continuation lines with it, which the mark at a line's end continues", `settle regex '^hosts' as "hosts = depot-4" continued by "\"`},
 		{"settle … continued by indentation", "the same of deeper-indented lines below it", `settle regex '^hosts' as "hosts = depot-4" continued by indentation`},
@@ -59,11 +59,30 @@ func (n *Settle) options() []option {
 		indentation.chunks = textChunks("continued by", n.Continued)
 	}
 	return []option{
-		texted(&n.Commented, true, "how lines are commented", "the comment marks", "commented", "by"),
+		n.marks(),
 		flagged(&n.KeepComment, "keeping comment", "keeping", "comment"),
 		indentation,
 		{words: []string{"ignoring", "case"}, what: "ignoring case", flag: &n.Pattern.IgnoreCase},
 	}
+}
+
+// marks returns the option `commented by`.
+func (n *Settle) marks() option {
+	o := option{words: []string{"commented", "by"}, what: "how lines are commented", parse: func(p *parser) {
+		n.Commented = append(n.Commented, p.plain("a comment mark"))
+		for p.peek().kind == kindString {
+			n.Commented = append(n.Commented, p.plain("a comment mark"))
+		}
+	}}
+	if len(n.Commented) == 0 {
+		return o
+	}
+	words := "commented by"
+	for _, mark := range n.Commented {
+		words += " " + quote(mark)
+	}
+	o.chunks = oneOf(words)
+	return o
 }
 
 func (n *Settle) chunks() []chunk {
@@ -97,7 +116,7 @@ func (p *parser) settle(h Head) Node {
 	}
 	n := &Settle{Head: h, Pattern: p.pattern()}
 	p.want("as", "the pattern")
-	n.Text = p.text("the one line")
+	n.Text = p.content("the one line")
 	o := p.options(n.options)
 	o.read()
 	return n
@@ -112,6 +131,6 @@ func (p *parser) settleValue(h Head, item bool) Node {
 		p.want("literal", "as")
 		n.Literal = true
 	}
-	n.Text = p.text("the value")
+	n.Text = p.content("the value")
 	return n
 }

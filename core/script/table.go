@@ -63,7 +63,9 @@ func init() { // the rows refer to functions that refer to the rows
 	}
 	for _, r := range addressRows {
 		for _, opening := range []string{"", r.opening} {
-			addressWordsOf[opening] = append(addressWordsOf[opening], r.word)
+			if r.word != near {
+				addressWordsOf[opening] = append(addressWordsOf[opening], r.word)
+			}
 		}
 	}
 }

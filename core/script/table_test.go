@@ -52,7 +52,7 @@ func TestComplete(t *testing.T) {
 		"in ":                       "section block paragraph",
 		"outside ":                  "line section paragraph",
 		"on lines ":                 "with without from between",
-		"on lines from ":            "line last text word regex",
+		"on lines from ":            "text word regex",
 		"on lines from text \"a\" ": "to until",
 		"when file changed ":        "by",
 		"expect at ":                "least most",

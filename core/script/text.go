@@ -36,6 +36,7 @@ var filters = []filterRow{
 	{"at least", aDecimal, Use{"{=NAME at least N}", "the number, or N if it is less", `replace regex '\d+' preceded by text "timeout = " with "{=0 at least 30}"`}},
 	{"at most", aDecimal, Use{"{=NAME at most N}", "the number, or N if it is more", `replace regex '\d+' preceded by text "timeout = " with "{=0 at most 600}"`}},
 	{"pad", aNumber, Use{"{=NAME pad N}", "zeros on the left up to N characters", `replace regex '\d+' with "{=0 pad 4}"`}},
+	{"by", aWord, Use{"{=NAME by TABLE}", "what a table has beside it; a text that the table lacks refuses the file, unless `or` follows", "table platforms {\n    \"oak\" \"3\"\n}\n\nreplace regex 'depot-(\\w+)' with \"platform {=1 by platforms or 0}\""}},
 	{"or", aWord, Use{"{=NAME or WORD}", "WORD if it is empty", `replace regex 'port=(\d*)' with "port={=1 or 8415}"`}},
 }
 
@@ -87,6 +88,7 @@ func Builtin() (names []string) {
 
 var textUses = []Use{
 	{"\"…\" '…' `…`", "exactly what stands between the quotes; pick one that the text does not contain", `replace text "it's" with 'a "b"'`},
+	{`from file "…"`, "the contents of a file, without its final line ending", `insert at top from file "motd.txt" unless present`},
 	{"| LINES", "a margin block: the lines behind the marks, and one space after each mark", "on first line rewrite as\n    | [kiosk]\n    | port = 8415"},
 }
 

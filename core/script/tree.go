@@ -36,6 +36,7 @@ type Text struct {
 	// Column is where Raw begins on its line, from 1, of a string.
 	Column int
 	Parts  []Part
+	File   *Text // of `from file`, else nil
 }
 
 // Part is a literal, or a placeholder where Hole is not nil.
@@ -55,7 +56,9 @@ type Placeholder struct {
 type Filter struct {
 	Name   string
 	Number int    // of plus, minus, pad
-	Word   string // of or
+	Word   string // of or, by and those that take a decimal
+	// Table is what by looks up, set by a compiler.
+	Table map[string]string
 }
 
 // Plain returns the text's value if it has no placeholders.

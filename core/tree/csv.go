@@ -58,6 +58,14 @@ func (d csvFormat) parse() error {
 	}
 }
 
+// CSVReader returns a reader of the records of a CSV text, in which rows may differ in length. The separator is found as in
+// documents; a byte order mark is skipped.
+func CSVReader(text []byte) *csv.Reader {
+	d := &Document{Text: bytes.TrimPrefix(text, []byte("\ufeff"))}
+	d.separator = d.mostFrequent()
+	return d.reader(d.Text)
+}
+
 func (d *Document) reader(text []byte) *csv.Reader {
 	r := csv.NewReader(bytes.NewReader(text))
 	r.Comma, r.FieldsPerRecord = d.separator, -1
@@ -92,7 +100,7 @@ func (d *Document) mostFrequent() rune {
 			quoted = !quoted
 		case c == '\n' && !quoted && len(counts) > 0:
 			return mostOf(counts)
-		case !quoted && strings.IndexByte(",;\t", c) >= 0:
+		case !quoted && strings.IndexByte(",;|\t", c) >= 0:
 			counts[c]++
 		}
 		if c == '\n' && !quoted && len(counts) == 0 {
@@ -104,7 +112,7 @@ func (d *Document) mostFrequent() rune {
 
 func mostOf(counts map[byte]int) rune {
 	most := byte(',')
-	for _, c := range []byte(";\t") {
+	for _, c := range []byte(";|\t") {
 		if counts[c] > counts[most] {
 			most = c
 		}
@@ -159,7 +167,7 @@ func (c csvFormat) fragment(n *Node, text string) (string, bool) {
 
 // needQuotes are the characters that require quotes around a cell. They include every possible separator,
 // because the separator is detected from the text.
-const needQuotes = ",;\t\"\r\n"
+const needQuotes = ",;|\t\"\r\n"
 
 // brokenLines writes line breaks as the file does.
 func (c csvFormat) brokenLines(text string) string {

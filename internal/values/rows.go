@@ -2,7 +2,6 @@ package values
 
 import (
 	"bytes"
-	"encoding/csv"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -14,6 +13,8 @@ import (
 
 	"github.com/pelletier/go-toml/v2/unstable"
 	"go.yaml.in/yaml/v3"
+
+	"frizzel/core/tree"
 )
 
 // Row is one of many sets of values.
@@ -103,9 +104,7 @@ func ReadEach(columns []string) ([]Row, error) {
 
 // rowsOfCSV takes the first record for the columns' names.
 func rowsOfCSV(text []byte) ([]map[string]string, error) {
-	r := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(text, []byte("\ufeff"))))
-	r.FieldsPerRecord = -1
-	records, err := r.ReadAll()
+	records, err := tree.CSVReader(text).ReadAll()
 	if err != nil {
 		return nil, err
 	}
@@ -113,9 +112,6 @@ func rowsOfCSV(text []byte) ([]map[string]string, error) {
 		return nil, errors.New("there is no header with the columns' names")
 	}
 	header := records[0]
-	if len(header) == 1 && strings.ContainsAny(header[0], ";\t|") {
-		return nil, fmt.Errorf("the header is the one column %q; columns are separated by commas", header[0])
-	}
 	for i, name := range header {
 		if name == "" || slices.Contains(header[:i], name) {
 			return nil, fmt.Errorf("the header's column %d has no name of its own", i+1)
