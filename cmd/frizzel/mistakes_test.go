@@ -25,7 +25,7 @@ func TestMistakes(t *testing.T) {
 		"notes.txt": "Ring the bell.\nThen: go home.\nlast=line\n", "empty.friz": "", "binary.friz": "\x7fELF\x02\x00\x00",
 		"old.friz":   "title \"caf\xe9\"\n",
 		"kiosk.form": "name = {=name}\nport = {=port}\n", "kiosks.csv": "name,port\n7,5000\n8,5001\n",
-		"cut.json":       "{\n  \"host\": \"depot-4\"\n  \"port\": 3\n", "list.yaml": "- depot-4\n",
+		"cut.json": "{\n  \"host\": \"depot-4\"\n  \"port\": 3\n", "list.yaml": "- depot-4\n",
 		"data/boards.yaml": "defaults: &d {feed: depot-3}\nboards:\n  - name: one\n    port: 8415\n    more: *d\n", "data/kiosks.json": "{\"oak\": {\"home\": \"depot-3\"}, \"list\": [1, 2]}\n",
 		"data/cut.json": "{\"oak\": [1, 2}\n", "data/signs.xml": "<signs><sign host=\"depot-3\"/></signs>\n", "data/homes.csv": "name,home\noak,depot-3\n",
 	} {

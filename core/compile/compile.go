@@ -312,7 +312,7 @@ func (c *compiler) namedRule(n *script.Rule, filters []program.Selector, encodin
 		case *script.When:
 			c.rule.When = append(c.rule.When, c.condition(item))
 		case *script.Expect:
-			c.rule.Expects = append(c.rule.Expects, program.Expectation{Bound: item.Bound, PerFile: item.PerFile, Place: c.place(item.Pos)})
+			c.rule.Expects = append(c.rule.Expects, program.Expectation{Bound: item.Bound, Matches: item.Matches, PerFile: item.PerFile, Place: c.place(item.Pos)})
 		}
 	}
 	c.body(n.Body)
@@ -366,10 +366,19 @@ func (c *compiler) actions(nodes []script.Node) (out []program.Action) {
 			if a := c.statement(n); a != nil {
 				out = append(out, program.Statement{Action: a, Number: c.program.Statements})
 				c.program.Statements++
+				c.program.Looks = append(c.program.Looks, program.Look{Rule: c.rule.Index, Shown: shown(n)})
 			}
 		}
 	}
 	return out
+}
+
+// shown returns the pattern that a statement looks for, for messages; "" for one that acts without a match.
+func shown(n script.Node) string {
+	if r, ok := n.(*script.Replace); ok {
+		return describe(r.Pattern)
+	}
+	return ""
 }
 
 // place returns a position in the current script for messages.

@@ -9,8 +9,18 @@ import (
 // An Expectation is a compiled `expect`.
 type Expectation struct {
 	Bound   bound.Bound
+	Matches bool // count matches, not changes
 	PerFile bool
 	Place   string // in the script
+}
+
+// holds reports whether the numbers of a rule's changes and matches are as expected. A rule that changes nothing breaks no
+// expectation of changes; none is no expected number of matches.
+func (e Expectation) holds(changes, matches int) bool {
+	if e.Matches {
+		return matches > 0 && e.Bound.Holds(matches)
+	}
+	return changes == 0 || e.Bound.Holds(changes)
 }
 
 // An Assertion is a compiled `forbid` or `require`.

@@ -25,8 +25,15 @@ type Program struct {
 	// AllowBroken permits writing a text that no longer parses in its file's syntax.
 	AllowBroken bool
 	Statements  int      // number of statements
+	Looks       []Look   // indexed by statement
 	Tables      []*Table // tables of `replace each`
 	Addresses   []string // the script positions of all addresses, indexed by Address.Index
+}
+
+// A Look is what a statement looks for.
+type Look struct {
+	Rule  int    // index in Program.Rules
+	Shown string // the pattern, for messages; "" for a statement that acts without a match
 }
 
 // A Rule is a compiled rule. A statement outside rules is a rule of its own.

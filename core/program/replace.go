@@ -3,6 +3,7 @@ package program
 import (
 	"bytes"
 	"errors"
+	"slices"
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
@@ -191,12 +192,14 @@ func (s *Replace) occurrences(r *run, act func(loc []int)) {
 	if s.Which == (script.Which{}) {
 		for _, span := range r.parts() {
 			s.Pattern.Find(r.text.Bytes, span.Start, span.End, func(loc []int) bool {
+				r.found(1)
 				act(loc)
 				return true
 			})
 		}
 		return
 	}
+	all := slices.ContainsFunc(r.rule.Expects, func(e Expectation) bool { return e.Matches })
 	n, lineEnd := 0, -1
 	var last []int // the last match in the line or in the file
 	flush := func() {
@@ -212,12 +215,13 @@ func (s *Replace) occurrences(r *run, act func(loc []int)) {
 				n, lineEnd = 0, lines.After(r.text.Bytes, loc[0], len(r.text.Bytes))
 			}
 			n++
+			r.found(1)
 			if s.Which.Last {
 				last = append(last[:0], loc...)
 			} else if n >= s.Which.From && (s.Which.To == 0 || n <= s.Which.To) {
 				act(loc)
 			}
-			return !s.InFile || s.Which.Last || s.Which.To == 0 || n < s.Which.To
+			return all || !s.InFile || s.Which.Last || s.Which.To == 0 || n < s.Which.To
 		})
 	}
 	flush()
@@ -249,6 +253,7 @@ func (s *ReplaceEach) do(r *run) {
 	for _, span := range r.parts() {
 		s.Set.Find(r.text.Bytes, span.Start, span.End, func(start, end, which int) bool {
 			loc := []int{start, end}
+			r.found(1)
 			fresh, ok := f.fill(s.With[which], start, loc)
 			if !ok {
 				return true

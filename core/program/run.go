@@ -80,6 +80,8 @@ type Result struct {
 	Edits edit.List // against Input.Text
 	// Changes are the numbers of changes, indexed by rule.
 	Changes []int
+	// Found are the numbers of matches, or of spans of a statement without a pattern, indexed by statement.
+	Found []int
 	// Encoding is the encoding to write the text in, or "" for the one it was read in. EncodedBy is the
 	// index of the rule that sets it.
 	Encoding  string
@@ -97,7 +99,8 @@ type Result struct {
 	Counters Counters
 
 	program   *Program
-	asserted  []int // numbers of matches, indexed by assertion
+	asserted  []int  // numbers of matches, indexed by assertion
+	asked     []bool // indexed by rule: whether it is for the file, and its conditions held
 	addressed []selected
 	foreign   []bool // indexed by address: whether the text has another syntax family than its path
 	hits      map[*Table]map[int]bool
@@ -131,6 +134,8 @@ func (p *Program) start(in Input) *run {
 	r.result = &Result{
 		program:   p,
 		Changes:   make([]int, len(p.Rules)),
+		Found:     make([]int, p.Statements),
+		asked:     make([]bool, len(p.Rules)),
 		Counters:  in.Before.next(p.Statements),
 		addressed: make([]selected, len(p.Addresses)),
 		foreign:   make([]bool, len(p.Addresses)),
@@ -164,6 +169,7 @@ func (p *Program) Run(in Input) *Result {
 	for _, rule := range p.Rules {
 		r.rule = rule
 		if !r.over && rule.selects(in.File) && r.guarded(rule) {
+			r.result.asked[rule.Index] = true
 			r.all(rule.Body)
 		}
 	}
@@ -175,7 +181,7 @@ func (p *Program) Run(in Input) *Result {
 		r.rule = rule
 		for _, a := range rule.Asserts {
 			n := 0
-			if rule.selects(in.File) {
+			if r.result.asked[rule.Index] {
 				n = a.count(r)
 			}
 			r.result.asserted[i] = n
@@ -196,6 +202,16 @@ type Action interface {
 	needs(on acted) lineNeeds
 }
 
+// A finder is an action that counts the matches that it finds.
+type finder interface{ finds() }
+
+func (*Replace) finds()     {}
+func (*ReplaceEach) finds() {}
+func (*Settle) finds()      {}
+
+// found counts matches of the current statement.
+func (r *run) found(n int) { r.result.Found[r.statement] += n }
+
 // A Statement is a statement with its 0-based number, which identifies its changes and their counts.
 type Statement struct {
 	Action
@@ -207,6 +223,9 @@ func (n Statement) needs(on acted) lineNeeds { return n.Action.needs(on) }
 func (n Statement) do(r *run) {
 	r.statement = n.Number
 	r.last = n.Number == r.program.Statements-1 && r.program.assertions() == 0
+	if _, counts := n.Action.(finder); !counts {
+		r.found(max(len(r.spans()), len(r.nodes())))
+	}
 	n.Action.do(r)
 	r.worked++
 }

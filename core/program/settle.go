@@ -96,6 +96,7 @@ type candidate struct {
 func (s *Settle) span(at *settling, c *changes, f *filler) {
 	r := at.run
 	found, opening := at.matching()
+	r.found(len(found))
 	for _, e := range opening {
 		r.note(e.Start, "this line opens a block, and stays as it is")
 	}

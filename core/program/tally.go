@@ -3,8 +3,6 @@ package program
 import (
 	"fmt"
 	"slices"
-
-	"frizzel/core/bound"
 )
 
 // A Tally sums the results of a program over many texts.
@@ -12,6 +10,8 @@ type Tally struct {
 	program   *Program
 	Changes   []int // numbers of changes, indexed by rule
 	Files     []int // numbers of changed files, indexed by rule
+	Asked     []int // numbers of files that a rule is for and in which its conditions held, indexed by rule
+	Found     []int // numbers of matches, indexed by statement
 	counters  Counters
 	asserted  []int
 	unmet     map[string][]string // failed expectations by file
@@ -27,6 +27,8 @@ func (p *Program) NewTally() *Tally {
 		program:   p,
 		Changes:   make([]int, len(p.Rules)),
 		Files:     make([]int, len(p.Rules)),
+		Asked:     make([]int, len(p.Rules)),
+		Found:     make([]int, p.Statements),
 		addressed: make([]selected, len(p.Addresses)),
 		foreign:   make([]int, len(p.Addresses)),
 		hits:      map[*Table]map[int]bool{},
@@ -39,7 +41,7 @@ func (t *Tally) Counters() Counters { return t.counters }
 
 // Add adds the result of one text, from the tally's program or from one compiled from the same scripts with
 // other values.
-func (t *Tally) Add(file string, f File, res *Result) {
+func (t *Tally) Add(file string, res *Result) {
 	t.counters = res.Counters
 	t.count(res, 1)
 	t.Looked(res)
@@ -51,7 +53,7 @@ func (t *Tally) Add(file string, f File, res *Result) {
 			t.hits[table][row] = true
 		}
 	}
-	if unmet := perFile(file, f, res); len(unmet) > 0 {
+	if unmet := perFile(file, res); len(unmet) > 0 {
 		t.files = append(t.files, file)
 		t.unmet[file] = unmet
 	}
@@ -70,7 +72,7 @@ func (t *Tally) Looked(res *Result) {
 }
 
 // Remove subtracts the result of one text, except for the record of what addresses selected.
-func (t *Tally) Remove(file string, f File, res *Result) {
+func (t *Tally) Remove(file string, res *Result) {
 	t.count(res, -1)
 	if _, ok := t.unmet[file]; ok {
 		delete(t.unmet, file)
@@ -86,6 +88,14 @@ func (t *Tally) count(res *Result, sign int) {
 			t.Files[i] += sign
 		}
 	}
+	for i, asked := range res.asked {
+		if asked {
+			t.Asked[i] += sign
+		}
+	}
+	for i, n := range res.Found {
+		t.Found[i] += sign * n
+	}
 	if t.asserted == nil {
 		t.asserted = make([]int, len(res.asserted))
 	}
@@ -94,8 +104,33 @@ func (t *Tally) count(res *Result, sign int) {
 	}
 }
 
+// Missed returns the patterns of a rule that no text contained.
+func (t *Tally) Missed(rule int) (shown []string) {
+	for i, look := range t.program.Looks {
+		if look.Rule == rule && look.Shown != "" && t.Found[i] == 0 {
+			shown = append(shown, look.Shown)
+		}
+	}
+	return shown
+}
+
+// Acts reports whether a rule has statements.
+func (t *Tally) Acts(rule int) bool {
+	return slices.ContainsFunc(t.program.Looks, func(l Look) bool { return l.Rule == rule })
+}
+
+// matchesOf returns the number of matches of a rule.
+func matchesOf(p *Program, rule int, found []int) (n int) {
+	for i, look := range p.Looks {
+		if look.Rule == rule {
+			n += found[i]
+		}
+	}
+	return n
+}
+
 // perFile returns the failed expectations that apply to each file.
-func perFile(file string, f File, res *Result) (unmet []string) {
+func perFile(file string, res *Result) (unmet []string) {
 	for _, n := range res.Unreadable {
 		where := file
 		if n.Line > 0 {
@@ -110,9 +145,10 @@ func perFile(file string, f File, res *Result) (unmet []string) {
 	for _, r := range res.program.Rules {
 		n := res.Changes[r.Index]
 		for _, e := range r.Expects {
-			if e.PerFile && n > 0 && !e.Bound.Holds(n) {
+			found := matchesOf(res.program, r.Index, res.Found)
+			if e.PerFile && res.asked[r.Index] && !e.holds(n, found) {
 				unmet = append(unmet, fmt.Sprintf("%s: rule %s: expected %s in each file, but %s has %d",
-					e.Place, r.Label, changesOf(e.Bound), file, n))
+					e.Place, r.Label, e.shown(), file, e.counted(n, found)))
 			}
 		}
 		for _, a := range r.Asserts {
@@ -121,7 +157,7 @@ func perFile(file string, f File, res *Result) (unmet []string) {
 			switch {
 			case a.Forbid && n > 0:
 				unmet = append(unmet, fmt.Sprintf("%s: forbidden: %s holds %s %s", a.Place, file, a.Shown, times(n)))
-			case !a.Forbid && a.PerFile && r.selects(f) && !a.Bound.Holds(n):
+			case !a.Forbid && a.PerFile && res.asked[r.Index] && !a.Bound.Holds(n):
 				unmet = append(unmet, fmt.Sprintf("%s: required: %s of %s, but %s holds %d", a.Place, a.Bound, a.Shown, file, n))
 			}
 		}
@@ -139,9 +175,10 @@ func (t *Tally) Unmet() []string {
 	for _, r := range t.program.Rules {
 		n := t.Changes[r.Index]
 		for _, e := range r.Expects {
-			if !e.PerFile && n > 0 && !e.Bound.Holds(n) {
+			found := matchesOf(t.program, r.Index, t.Found)
+			if !e.PerFile && !e.holds(n, found) {
 				out = append(out, fmt.Sprintf("%s: rule %s: expected %s, but there are %d",
-					e.Place, r.Label, changesOf(e.Bound), n))
+					e.Place, r.Label, e.shown(), e.counted(n, found)))
 			}
 		}
 		for _, a := range r.Asserts {
@@ -150,7 +187,7 @@ func (t *Tally) Unmet() []string {
 				n = t.asserted[i]
 			}
 			i++
-			if !a.Forbid && !a.PerFile && !a.Bound.Holds(n) {
+			if !a.Forbid && !a.PerFile && (len(r.When) == 0 || t.Asked[r.Index] > 0) && !a.Bound.Holds(n) {
 				out = append(out, fmt.Sprintf("%s: required: %s of %s, but the files hold %d", a.Place, a.Bound, a.Shown, n))
 			}
 		}
@@ -203,11 +240,24 @@ func (t *Tally) UnusedRows() map[string][]string {
 	return out
 }
 
-func changesOf(b bound.Bound) string {
-	if b.Count == 1 {
-		return b.String() + " change"
+// shown returns the expected number for messages.
+func (e Expectation) shown() string {
+	words := [2]string{" change", " changes"}
+	if e.Matches {
+		words = [2]string{" match", " matches"}
 	}
-	return b.String() + " changes"
+	if e.Bound.Count == 1 {
+		return e.Bound.String() + words[0]
+	}
+	return e.Bound.String() + words[1]
+}
+
+// counted returns the number that the expectation is about.
+func (e Expectation) counted(changes, matches int) int {
+	if e.Matches {
+		return matches
+	}
+	return changes
 }
 
 func times(n int) string {

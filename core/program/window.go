@@ -57,7 +57,7 @@ const (
 func (p *Program) Windowing(f File, head []byte) Windowing {
 	var n lineNeeds
 	for _, r := range p.Rules {
-		n.others = n.others || len(r.When) > 0
+		n.others = n.others || len(r.When) > 0 || slices.ContainsFunc(r.Expects, func(e Expectation) bool { return e.Matches })
 		n = n.and(needsOf(r.Body, acted{}))
 		for _, a := range r.Asserts {
 			n = n.and(a.needs())
@@ -101,6 +101,12 @@ func (r *Result) Add(next *Result, before int) {
 		} else {
 			r.once = append(r.once, o)
 		}
+	}
+	for i, n := range next.Found {
+		r.Found[i] += n
+	}
+	for i, asked := range next.asked {
+		r.asked[i] = r.asked[i] || asked
 	}
 	for i, n := range next.asserted {
 		r.asserted[i] += n

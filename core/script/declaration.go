@@ -2,6 +2,7 @@ package script
 
 import (
 	"strconv"
+	"strings"
 
 	"frizzel/core/bound"
 )
@@ -327,10 +328,12 @@ type (
 		Pattern *Pattern // nil for `when file changed`
 		By      string   // the rule that changed it, "" for any
 	}
-	// Expect declares the number of changes that a rule must make if it makes any.
+	// Expect declares the number of changes that a rule must make if it makes any, or, if Matches is set, the number of
+	// matches that it must find.
 	Expect struct {
 		Head
 		Bound   bound.Bound
+		Matches bool
 		PerFile bool
 	}
 	// Assert is `forbid` or `require`.
@@ -353,6 +356,8 @@ var guards = []row{
 			"rule host {\n    replace word \"depot-3\" with \"depot-4\"\n}\n\nrule x {\n    when file changed by host\n    insert at end \"moved\" unless present\n}"},
 	}},
 	{"expect", inRule, (*parser).expectation, []Use{
+		{"expect N matches", "the rule's patterns find exactly N matches, changed or not; none is no match. Also `at least N`, `at most N` and `per file`",
+			"rule x {\n    expect at least 1 match\n    replace word \"depot-3\" with \"depot-4\"\n}"},
 		{"expect N changes", "a run that changes anything makes exactly N changes; also `at least N` and `at most N`, and `per file`",
 			"rule x {\n    expect at least 2 changes per file\n    replace word \"depot-3\" with \"depot-4\"\n}"},
 	}},
@@ -378,9 +383,16 @@ func (n *When) chunks() []chunk {
 }
 
 func (n *Expect) chunks() []chunk {
-	s := "expect " + n.Bound.String() + " changes"
-	if n.Bound.Count == 1 {
-		s = s[:len(s)-1]
+	s := "expect " + n.Bound.String()
+	switch {
+	case n.Matches && n.Bound.Count == 1:
+		s += " match"
+	case n.Matches:
+		s += " matches"
+	case n.Bound.Count == 1:
+		s += " change"
+	default:
+		s += " changes"
 	}
 	if n.PerFile {
 		s += " per file"
@@ -421,8 +433,9 @@ func (p *parser) when(h Head) Node {
 }
 
 func (p *parser) expectation(h Head) Node {
-	n := &Expect{Head: h, Bound: p.bound("the number of changes")}
-	p.choice("what is counted", "changes", "change")
+	n := &Expect{Head: h, Bound: p.bound("the number of changes or matches")}
+	word := p.choice("what is counted", "changes", "change", "matches", "match")
+	n.Matches = strings.HasPrefix(word, "match")
 	p.perFile(&n.PerFile)
 	return n
 }

@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"unicode/utf8"
 
 	"frizzel/core/diff"
 	"frizzel/core/lines"
@@ -242,16 +243,32 @@ func some(words []string) string {
 
 func (p *Printer) perRule(s *run.Summary) {
 	width := 0
-	for i, n := range s.Tally.Changes {
-		if n > 0 {
-			width = max(width, len(p.Rules[i]))
+	for i, name := range p.Rules {
+		if s.Tally.Acts(i) {
+			width = max(width, utf8.RuneCountInString(name))
 		}
 	}
-	for i, n := range s.Tally.Changes {
-		if n > 0 && p.Rules[i] != "" {
-			fmt.Fprintf(p.Err, "  %-*s  %s in %s\n", width, p.Rules[i], Count(n, "change"), Count(s.Tally.Files[i], "file"))
+	for i := range s.Tally.Changes {
+		if p.Rules[i] != "" && s.Tally.Acts(i) {
+			fmt.Fprintf(p.Err, "  %-*s  %s\n", width, p.Rules[i], ruleCounts(s, i))
 		}
 	}
+}
+
+// ruleCounts says what a rule changed and what it looked for in vain.
+func ruleCounts(s *run.Summary, rule int) string {
+	t := s.Tally
+	text := Count(t.Changes[rule], "change")
+	if t.Changes[rule] > 0 {
+		text += " in " + Count(t.Files[rule], "file")
+	}
+	if t.Asked[rule] == 0 && s.Read > 0 {
+		return text + ": it is for none of these files"
+	}
+	if missed := t.Missed(rule); len(missed) > 0 && s.Read > 0 {
+		text += "; found nowhere: " + some(missed)
+	}
+	return text
 }
 
 // leftOut writes the numbers of omitted files by reason, and with Verbose also their paths. Files that the rules

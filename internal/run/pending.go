@@ -262,9 +262,8 @@ func (p *Pending) Rewrite(ctx context.Context, fresh []byte) (old []byte, edits 
 // Recount updates the summary with the changes accepted so far.
 func (s *Summary) Recount(all []*Pending) {
 	for _, p := range all {
-		f := asFile(p.At)
-		s.Tally.Remove(p.At.Path, f, p.told)
-		s.Tally.Add(p.At.Path, f, p.Made)
+		s.Tally.Remove(p.At.Path, p.told)
+		s.Tally.Add(p.At.Path, p.Made)
 		p.told = p.Made
 	}
 	s.Changed, s.Changes = 0, 0

@@ -123,7 +123,7 @@ func (p *Plan) take(j *job, s *Summary, take func(*Result) (bool, error)) error 
 			}
 		}
 	}
-	s.Tally.Add(j.file.Path, asFile(j.file), j.made)
+	s.Tally.Add(j.file.Path, j.made)
 	for _, n := range j.made.Notes {
 		s.Notes = append(s.Notes, FileNote{j.file.Path, n})
 	}

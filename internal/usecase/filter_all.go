@@ -179,6 +179,6 @@ func (f *filtering) judge(made *program.Result) error {
 
 func (f *filtering) unmet(made *program.Result) []string {
 	tally := f.program.NewTally()
-	tally.Add(f.file.Path, f.file, made)
+	tally.Add(f.file.Path, made)
 	return tally.Unmet()
 }

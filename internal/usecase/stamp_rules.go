@@ -44,7 +44,7 @@ func (r *stampRules) over(text []byte, file program.File, row values.Row, all ma
 	}
 	rev := revision.Of(p, decoded, program.Input{File: file, Before: r.summary.Tally.Counters()})
 	r.summary.Read++
-	r.summary.Tally.Add(file.Path, file, rev.Made)
+	r.summary.Tally.Add(file.Path, rev.Made)
 	for _, n := range rev.Made.Notes {
 		r.summary.Notes = append(r.summary.Notes, run.FileNote{Path: file.Path, Note: n})
 	}
