@@ -57,6 +57,13 @@ func (c *compiler) statement(n script.Node) program.Action {
 		return &program.Comment{Out: n.Out, Mark: c.template(n.Mark, nil)}
 	case *script.Transfer:
 		return c.transfer(n)
+	case *script.Sort:
+		c.notDirectly(n.Pos, "sort")
+		return c.sort(n)
+	case *script.DropRepeated:
+		c.notDirectly(n.Pos, "drop")
+		c.moves(n.Pos)
+		return program.DropRepeated{}
 	case *script.Squeeze:
 		c.moves(n.Pos)
 		return &program.Squeeze{To: n.To}
@@ -192,13 +199,19 @@ func (c *compiler) replaceEach(n *script.ReplaceEach) program.Action {
 }
 
 func (c *compiler) settle(n *script.Settle) program.Action {
-	c.oneLine(n.Text, "what settle writes")
+	if n.KeepComment || n.Continued != nil || n.ByIndentation {
+		c.oneLine(n.Text, "what settle writes with this option")
+	}
 	if slices.ContainsFunc(c.within, func(a *program.Address) bool { return a.Direct }) {
 		c.errorf(n.Pos, "leave out directly: in a block settle looks at the block's own lines anyway", "settle does not stand under directly")
 	}
 	s := &program.Settle{
 		Pattern: c.pattern(n.Pattern, within), Text: c.template(n.Text, nil),
 		KeepComment: n.KeepComment, Continued: c.fixed(n.Continued), ByIndentation: n.ByIndentation,
+		AtTop: n.Added.Top, Below: n.Added.Below,
+	}
+	if n.Added.Pattern != nil {
+		s.Near = c.pattern(n.Added.Pattern, within)
 	}
 	if n.Continued != nil && strings.TrimSpace(s.Continued) == "" {
 		c.errorf(n.Continued.Pos, `such as continued by "\"`, "the mark that continues a line is empty")
@@ -213,6 +226,16 @@ func (c *compiler) settle(n *script.Settle) program.Action {
 	if text, ok := s.Text.Constant(); ok && !s.Writes(text) {
 		c.errorf(n.Text.Pos, "write a line that the pattern finds again, or every run would add it once more",
 			"settle would write %q, which its own pattern does not match", text)
+	}
+	return s
+}
+
+func (c *compiler) sort(n *script.Sort) program.Action {
+	s := &program.Sort{ByNumber: n.ByNumber, Descending: n.Descending, IgnoreCase: n.IgnoreCase}
+	if n.By != nil {
+		by := *n.By
+		by.IgnoreCase = n.IgnoreCase
+		s.By = c.pattern(&by, within)
 	}
 	return s
 }

@@ -462,6 +462,7 @@ func (m *model) blockIndentation(block, to int) (string, int) {
 			if !it.inner && it.kind == "block" {
 				inner = i
 			}
+		case it.kind == "entry" && i == block+1 && strings.TrimSpace(m.lines[i].text) == "{": // it opens the block
 		case it.kind == "entry":
 			if last = i; !it.inner {
 				entry = i

@@ -14,7 +14,7 @@ import (
 	"frizzel/core/pattern"
 )
 
-// Settle is a compiled `settle`: it makes one line of each span the given one.
+// Settle is a compiled `settle`: it makes some lines of each span the given ones.
 type Settle struct {
 	Pattern     *pattern.Pattern
 	Text        *Template
@@ -24,6 +24,11 @@ type Settle struct {
 	// is indented deeper.
 	Continued     string
 	ByIndentation bool
+	// Where nothing matches, the lines are added at the top, below the last line that matches Near or, without Below, above
+	// the first one; otherwise at the end.
+	AtTop bool
+	Below bool
+	Near  *pattern.Pattern
 }
 
 func (*Settle) needs(acted) lineNeeds { return wholeText }
@@ -36,7 +41,7 @@ func (s *Settle) do(r *run) {
 			r.note(span.Start, "settle is left out here, because a single line is selected: select all the lines that it may choose from")
 			continue
 		}
-		s.span(&settling{Settle: s, run: r, span: span, block: r.blockOf(span)}, c, f)
+		s.span(&settling{Settle: s, run: r, span: span, block: r.blockOf(span), like: -1}, c, f)
 	}
 	c.commitLines()
 }
@@ -82,6 +87,7 @@ type settling struct {
 	run   *run
 	span  edit.Span
 	block int // 0-based opening line of the block that the span is, or -1
+	like  int // offset of the line whose indentation added lines take, or -1
 }
 
 // A candidate is a line that may be settled, with its continuation lines.
@@ -108,13 +114,17 @@ func (s *Settle) span(at *settling, c *changes, f *filler) {
 	}
 	if len(found) > 0 {
 		fresh, ok := f.fill(s.Text, found[0].Start, nil)
+		if ok && len(opening) > 0 && bytes.IndexByte(fresh, '\n') >= 0 { // one of the lines cannot be replaced
+			f.taken(false)
+			return
+		}
 		if ok {
 			edits, ok := at.keepOne(found, fresh)
 			f.taken(ok && c.offer(edits...))
 		}
 		return
 	}
-	end := at.end()
+	end := at.place()
 	fresh, ok := f.fillLine(s.Text, end)
 	if !ok {
 		return
@@ -299,20 +309,53 @@ func (s *settling) keepOne(found []candidate, fresh []byte) (edit.List, bool) {
 	if s.KeepComment {
 		with = func(line []byte) []byte { return s.withComment(line, old, first.bare-first.Start) }
 	}
-	line, ok := s.written(fresh, lines.Indentation(old), with)
+	fresh, ok := s.allWritten(fresh, lines.Indentation(old), first.line, with)
 	if !ok {
-		s.run.fail(first.line+1, noMatch(fresh))
 		return nil, false
 	}
-	if !s.belongs(line) {
-		s.run.note(first.Start, "this line stays as it is: what it would become would stand outside the block")
-		return nil, false
+	for line := range bytes.SplitSeq(fresh, []byte("\n")) {
+		if !s.belongs(line) {
+			s.run.note(first.Start, "this line stays as it is: what it would become would stand outside the block")
+			return nil, false
+		}
 	}
-	edits := edit.List{{Start: first.Start, End: first.Start + len(lines.Content(text[first.Start:first.End])), New: line}}
+	if s.stand(found, fresh) {
+		return nil, true
+	}
+	fresh = bytes.ReplaceAll(fresh, []byte("\n"), []byte(s.run.lineEnding()))
+	edits := edit.List{{Start: first.Start, End: first.Start + len(lines.Content(text[first.Start:first.End])), New: fresh}}
 	for _, e := range found[1:] {
 		edits = append(edits, edit.Edit{Start: e.Start, End: e.End})
 	}
 	return edits, true
+}
+
+// stand reports whether the candidates are the lines already, and stand together.
+func (s *settling) stand(found []candidate, fresh []byte) bool {
+	text := s.run.text.Bytes
+	for i, e := range found {
+		line, rest, more := bytes.Cut(fresh, []byte("\n"))
+		if !bytes.Equal(lines.Content(text[e.Start:e.End]), line) || i > 0 && found[i-1].End != e.Start || more != (i+1 < len(found)) {
+			return false
+		}
+		fresh = rest
+	}
+	return true
+}
+
+// allWritten is written for each line of a text, which are joined by "\n". If the pattern matches neither form of
+// one it fails the file at the 0-based line at.
+func (s *settling) allWritten(fresh, indentation []byte, at int, with func(line []byte) []byte) ([]byte, bool) {
+	var out [][]byte
+	for line := range bytes.SplitSeq(bytes.ReplaceAll(fresh, []byte("\r\n"), []byte("\n")), []byte("\n")) {
+		written, ok := s.written(line, indentation, with)
+		if !ok {
+			s.run.fail(at+1, noMatch(line))
+			return nil, false
+		}
+		out = append(out, written)
+	}
+	return bytes.Join(out, []byte("\n")), true
 }
 
 // noMatch returns the message that the line which settle would write does not match its own pattern.
@@ -324,9 +367,6 @@ func noMatch(fresh []byte) string {
 // passed through with if the pattern still matches the result. It reports false if the pattern matches none of
 // these.
 func (s *Settle) written(fresh, indentation []byte, with func(line []byte) []byte) ([]byte, bool) {
-	if bytes.IndexByte(fresh, '\n') >= 0 {
-		return nil, false
-	}
 	indented := [][]byte{slices.Concat(indentation, fresh), fresh}
 	if len(lines.Indentation(fresh)) > 0 || len(indentation) == 0 {
 		indented = indented[1:]
@@ -346,12 +386,15 @@ func (s *Settle) written(fresh, indentation []byte, with func(line []byte) []byt
 
 // Writes reports whether settle can write the text, unchanged or indented.
 func (s *Settle) Writes(text string) bool {
-	for _, indentation := range []string{"    ", "\t", " "} {
-		if _, ok := s.written([]byte(text), []byte(indentation), nil); ok {
-			return true
+	for line := range strings.SplitSeq(text, "\n") {
+		if !slices.ContainsFunc([]string{"    ", "\t", " "}, func(indentation string) bool {
+			_, ok := s.written([]byte(line), []byte(indentation), nil)
+			return ok
+		}) {
+			return false
 		}
 	}
-	return false
+	return true
 }
 
 // withComment appends the old line's comment to the new line. It keeps tabs before the comment, or its column

@@ -1,6 +1,7 @@
 package program
 
 import (
+	"bytes"
 	"cmp"
 	"slices"
 	"sort"
@@ -19,6 +20,57 @@ func (s *settling) end() int {
 	return end
 }
 
+// place returns the offset for added lines: next to what Near finds, at the span's top, or at its end. It sets like to the
+// line whose indentation they take.
+func (s *settling) place() int {
+	t, text := s.run.text, s.run.text.Bytes
+	top := s.top()
+	switch {
+	case s.AtTop:
+		s.like = top
+		return top
+	case s.Near == nil:
+		return s.end()
+	}
+	at := -1
+	for start := top; start < s.span.Last; start = lines.Next(text, start, s.span.End) {
+		next := lines.Next(text, start, s.span.End)
+		if !s.Near.Has(text, start, next) || t.Item(t.At(start)).Kind == outline.Section || s.block >= 0 && !t.IsChild(t.At(start), s.block) {
+			continue
+		}
+		s.like = start
+		if !s.Below {
+			return start
+		}
+		at = next
+		if item := t.Item(t.At(start)); item.Kind == outline.Block { // behind all that it holds
+			at = min(max(t.Start(item.To), next), s.span.Last)
+		}
+	}
+	if at < 0 {
+		return s.end()
+	}
+	return at
+}
+
+// top returns the offset of the span's first line behind what opens it.
+func (s *settling) top() int {
+	r, text := s.run, s.run.text.Bytes
+	if len(r.stack) == 0 {
+		return topOf(text)
+	}
+	top := s.span.Start
+	if r.opens(s.span) || top < s.span.End && r.text.Item(r.text.At(top)).Kind == outline.Section {
+		top = lines.Next(text, top, s.span.End)
+	}
+	if s.block >= 0 && top < s.span.Last {
+		if next := lines.Next(text, top, s.span.End); string(bytes.TrimSpace(text[top:next])) == "{" && r.holds(edit.Span{Start: s.span.Start, End: s.span.End, Direct: true}, top) {
+			top = next
+		}
+	}
+	return min(top, s.span.Last)
+}
+
 // add returns the edit that adds a line at the span's end. It notes why and reports false if the line would
 // not be part of the span on the next run.
 func (s *settling) add(end int, fresh []byte) (edit.Edit, bool) {
@@ -31,15 +83,20 @@ func (s *settling) add(end int, fresh []byte) (edit.Edit, bool) {
 		return note("the address would not hold the line when the script runs again")
 	}
 	indentation := s.indentation(end)
-	line, ok := s.written(fresh, indentation, nil)
+	fresh, ok := s.allWritten(fresh, indentation, r.text.At(max(end-1, 0)), nil)
 	if !ok {
-		r.fail(r.text.At(max(end-1, 0))+1, noMatch(fresh))
 		return edit.Edit{}, false
 	}
-	if !s.belongs(line) || s.crossed(end, line) {
-		return note("the line would stand outside the block, or in one within it")
+	for line := range bytes.SplitSeq(fresh, []byte("\n")) {
+		if !s.belongs(line) || s.crossed(end, line) {
+			return note("the line would stand outside the block, or in one within it")
+		}
 	}
-	e := edit.Edit{Start: end, End: end, New: r.asLines(line, end), Side: edit.Behind}
+	if last := fresh[bytes.LastIndexByte(fresh, '\n')+1:]; s.opening(end, last) {
+		return note("the line would open a block of those below it")
+	}
+	fresh = bytes.ReplaceAll(fresh, []byte("\n"), []byte(r.lineEnding()))
+	e := edit.Edit{Start: end, End: end, New: r.asLines(fresh, end), Side: edit.Behind}
 	if end == s.span.Start {
 		e.Side = edit.Within
 	}
@@ -66,6 +123,9 @@ func (s *settling) shifting(end int) bool {
 func (s *settling) indentation(end int) []byte {
 	t, text := s.run.text, s.run.text.Bytes
 	if s.block < 0 {
+		if s.like >= 0 {
+			return lines.Indentation(text[s.like:lines.Next(text, s.like, len(text))])
+		}
 		if end == s.span.Start {
 			return nil
 		}
@@ -95,14 +155,33 @@ func (s *settling) indentation(end int) []byte {
 	return slices.Concat(lines.Indentation(text[s.span.Start:]), t.Step())
 }
 
+// opening reports whether a line added at end would open a block, because a bracket begins the next line that is not
+// blank, or that line is indented deeper.
+func (s *settling) opening(end int, added []byte) bool {
+	text := s.run.text.Bytes
+	if s.like < 0 { // at the span's end, where nothing of it follows
+		return false
+	}
+	for at := end; at < len(text); at = lines.Next(text, at, len(text)) {
+		line := text[at:lines.Next(text, at, len(text))]
+		if lines.Blank(line) {
+			continue
+		}
+		bracket := bytes.IndexByte([]byte("{[("), bytes.TrimSpace(line)[0]) >= 0 && s.run.text.Item(s.run.text.At(at)).Kind != outline.Section
+		return bracket || outline.Column(line) > outline.Column(added)
+	}
+	return false
+}
+
 // crossed reports whether a line at end would become part of the block's last child.
 func (s *settling) crossed(end int, line []byte) bool {
 	if s.block < 0 {
 		return false
 	}
-	t, last := s.run.text, -1
+	t, last, top := s.run.text, -1, s.top()
 	for item := range t.Children(s.block+1, t.At(max(end-1, 0))+1) {
 		switch {
+		case t.Start(item.From) < top: // the bracket that opens the block
 		case item.Kind == outline.Section: // a section extends to the block's end
 			return true
 		case item.Kind == outline.Entry, item.Kind == outline.Block && (item.By == outline.Indentation || item.Unclosed):

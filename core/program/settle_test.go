@@ -76,7 +76,8 @@ func TestSettleAgain(t *testing.T) {
 		if g.IntN(4) == 0 {
 			address = `in section "clock" ` + address
 		}
-		p := compileText(t, address+g.one(`settle regex '^\s*ab\b'`, `settle regex '^ab\b'`, `settle word "ab"`)+` as "ab = 1"`+g.one("", ` commented by "#"`)+g.one("", ` keeping comment`))
+		p := compileText(t, address+g.one(`settle regex '^\s*ab\b'`, `settle regex '^ab\b'`, `settle word "ab"`)+` as `+g.one(`"ab = 1"`+g.one("", ` keeping comment`), "\n| ab = 1\n| ab = 2\n")+
+			g.one("", ` commented by "#"`)+g.one("", ` added at top`, ` added below word "b"`, ` added above text "="`))
 		run := func(text string) (string, *program.Result) {
 			res := p.Run(program.Input{Text: []byte(text), File: program.File{Path: "f.ini"}})
 			return string(res.Edits.Apply([]byte(text))), res

@@ -130,7 +130,7 @@ func (p *parser) begins(words []string) bool {
 }
 
 // ambiguous are words that begin options and other forms, or several options.
-var ambiguous = []string{"in", "not", "from"}
+var ambiguous = []string{"in", "not", "from", "by", "descending", "added"}
 
 // acceptRest consumes the words, the first of which comes next.
 func (p *parser) acceptRest(words []string) {

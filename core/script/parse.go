@@ -1,6 +1,9 @@
 package script
 
-import "slices"
+import (
+	"slices"
+	"strings"
+)
 
 // LanguageVersion is the version of the language that this package reads.
 const LanguageVersion = 1
@@ -12,8 +15,10 @@ type parser struct {
 	tokens   []token
 	at       int
 	problems Problems
-	hoisted  []string // comments found inside the statement being read
-	depth    int      // how many braces and addresses are open
+	hoisted  []string       // comments found inside the statement being read
+	depth    int            // how many braces and addresses are open
+	advising bool           // this is the text of an advice
+	advised  map[int]string // remedies for problems of tokens, by line
 
 	// For a completion: the token at the cursor, and the words that may be there.
 	completing bool
@@ -40,7 +45,7 @@ type bailout struct{}
 func Parse(name, text string) (*Script, Problems) {
 	source := &Source{Name: name, Text: text}
 	tokens, problems := lex(source)
-	p := &parser{source: source, tokens: tokens}
+	p := &parser{source: source, tokens: tokens, advised: map[int]string{}}
 	s := &Script{Source: source}
 	s.Items, s.End = p.nodes(atTop)
 	if t := p.tokens[p.at]; t.kind == kindClose {
@@ -64,6 +69,9 @@ func (p *parser) merge(problems Problems) {
 	}
 	for _, q := range problems {
 		if c, ok := first[q.Pos.Line]; !ok || c >= q.Pos.Column {
+			if to, ok := p.advised[q.Pos.Line]; ok {
+				q.Remedy = to
+			}
 			p.problems = append(p.problems, q)
 		}
 	}
@@ -135,6 +143,7 @@ func trimBlank(lines []string) []string {
 func (p *parser) node(where context) (n Node) {
 	outer := p.hoisted
 	p.hoisted = nil
+	first, before := p.tokens[p.at].pos, len(p.problems)
 	ok := p.attempt(func() {
 		n = p.statement(where)
 		if t := p.peek(); !ends(t) {
@@ -144,10 +153,44 @@ func (p *parser) node(where context) (n Node) {
 	})
 	p.hoisted = append(outer, p.hoisted...)
 	if !ok {
+		p.advise(first, before)
 		p.skip()
 		return nil
 	}
 	return n
+}
+
+// advise shows, with the problem of a statement, how it is written if a person wrote it in a form of their own. Of a
+// statement under an address it looks at the statement alone. first is where the statement begins, before the number of
+// problems before it.
+func (p *parser) advise(first Pos, before int) {
+	const most = 20 // problems; a file of many is no script
+	if before > most || p.completing || p.advising {
+		return
+	}
+	line := []rune(p.source.line(first.Line))
+	from := min(first.Column-1, len(line))
+	to := advice(string(line[from:]))
+	if before == len(p.problems) { // the problem is one of the tokens, which follow
+		if to != "" {
+			p.advised[first.Line] = "write: " + to
+		}
+		return
+	}
+	last := &p.problems[before]
+	if at := last.Pos.Column - 1; to == "" && last.Pos.Line == first.Line && at > from && at <= len(line) {
+		if to = advice(string(line[at:])); to != "" {
+			to = string(line[from:at]) + strings.Replace(to, "insert at end", "insert below", 1)
+		}
+	}
+	if to == "" {
+		return
+	}
+	to = "write: " + to
+	if last.Reason == noKind {
+		to += otherKinds
+	}
+	last.Remedy = to
 }
 
 // ends reports whether a statement may end before t.
@@ -203,7 +246,7 @@ func (p *parser) skip() {
 func whole(name, text string, read func(p *parser)) Problems {
 	source := &Source{Name: name, Text: text}
 	tokens, problems := lexIn(source, source)
-	p := &parser{source: source, tokens: tokens}
+	p := &parser{source: source, tokens: tokens, advised: map[int]string{}}
 	p.attempt(func() {
 		read(p)
 		if t := p.owed(); t.kind != kindEnd {

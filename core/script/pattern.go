@@ -101,6 +101,12 @@ func (p *parser) guard(n *Pattern, g Guard) {
 	n.Guards = append(n.Guards, g)
 }
 
+// The problem of a pattern without its kind.
+const (
+	noKind     = "what kind of pattern is this?"
+	otherKinds = "; word for whole words, regex for an expression"
+)
+
 // kindAndText reads `word "…"` and its like.
 func (p *parser) kindAndText() (PatternKind, *Text) {
 	p.expect(patternKinds...)
@@ -117,8 +123,8 @@ func (p *parser) kindAndText() (PatternKind, *Text) {
 		}
 		p.fail(t.pos, "unknown pattern kind "+t.describe(), remedy)
 	case t.kind == kindString:
-		p.fail(t.pos, "what kind of pattern is this?",
-			"say text for the characters as they stand, word for whole words, regex for an expression")
+		p.fail(t.pos, noKind,
+			"say text for the characters as they stand"+otherKinds)
 	default:
 		p.fail(t.pos, "expected a pattern, found "+t.describe(), `such as word "depot-3"`)
 	}

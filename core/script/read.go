@@ -12,7 +12,7 @@ var continuing = append([]string{"with", "as"}, opening...)
 // opening are the words that begin an option and nothing else.
 var opening = []string{
 	"first", "last", "occurrence", "occurrences", "keeping", "ignoring", "whole",
-	"across", "preceded", "followed", "unless", "having", "lacking", "commented", "continued",
+	"across", "preceded", "followed", "unless", "having", "lacking", "commented", "continued", "added",
 	"directly", "per", "matching", "about",
 }
 

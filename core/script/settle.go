@@ -13,6 +13,14 @@ type (
 		KeepComment   bool
 		Continued     *Text // nil for none
 		ByIndentation bool
+		Added         Added
+	}
+	// Added says where a settle adds its lines if nothing matches: at the end of the span, or at its top, or next to
+	// what a pattern finds.
+	Added struct {
+		Top     bool
+		Below   bool     // else above
+		Pattern *Pattern // nil for none
 	}
 	// SettleSection is `settle section "…"`.
 	SettleSection struct {
@@ -33,6 +41,9 @@ var settling = []row{
 	{"settle", anywhere, (*parser).settle, []Use{
 		{"settle PATTERN as TEXT", "exactly one line: the first that matches becomes TEXT, further ones go; without any, TEXT is added", `settle regex '^port\s*=' as "port = 8415"`},
 		{`settle … commented by "…" "…"`, "a line that would match without one of these comment marks is taken before one is added", `settle regex '^port\s*=' as "port = 8415" commented by "#" ";"`},
+		{"settle … added below PATTERN", "where it is added: behind the last line that matches, before the first with `above`, else at the end", `settle regex '^port\s*=' as "port = 8415" added below regex '^host\s*='`},
+		{"settle … added at top", "at the top of the file, the section or the block", `in section "board" settle regex '^port\s*=' as "port = 8415" added at top`},
+		{"settle PATTERN as LINES", "several lines that stand together, in the place of all that match", "settle regex '^server\\s*=' as\n    | server = 192.0.2.40\n    | server = 192.0.2.41"},
 		{"settle … keeping comment", "a comment at the line's end stays", `settle regex '^port\s*=' as "port = 8415" keeping comment`},
 		{`settle … continued by "…"`, "the line takes its continuation lines with it, which the mark at a line's end continues", `settle regex '^hosts' as "hosts = depot-4" continued by "\"`},
 		{"settle … continued by indentation", "the same of deeper-indented lines below it", `settle regex '^hosts' as "hosts = depot-4" continued by indentation`},
@@ -58,12 +69,27 @@ func (n *Settle) options() []option {
 	case n.Continued != nil:
 		indentation.chunks = textChunks("continued by", n.Continued)
 	}
-	return []option{
+	return append(n.added(), []option{
 		n.marks(),
 		flagged(&n.KeepComment, "keeping comment", "keeping", "comment"),
 		indentation,
 		{words: []string{"ignoring", "case"}, what: "ignoring case", flag: &n.Pattern.IgnoreCase},
+	}...)
+}
+
+// added returns the options of the place.
+func (n *Settle) added() []option {
+	near := func(word string, below bool) option {
+		o := option{words: []string{"added", word}, what: "added " + word, group: "added", parse: func(p *parser) {
+			n.Added = Added{Below: below, Pattern: p.pattern()}
+		}}
+		if n.Added.Pattern != nil && n.Added.Below == below {
+			o.chunks = patternChunks("added "+word, n.Added.Pattern)
+		}
+		return o
 	}
+	top := option{words: []string{"added", "at", "top"}, what: "added at top", group: "added", flag: &n.Added.Top, chunks: when(n.Added.Top, "added at top")}
+	return []option{near("below", true), near("above", false), top}
 }
 
 // marks returns the option `commented by`.

@@ -45,7 +45,7 @@ var tidying = []row{
 	}},
 }
 
-var statements = slices.Concat(replacing, settling, lining, tidying)
+var statements = slices.Concat(replacing, settling, lining, sorting, tidying)
 
 func (n *Squeeze) chunks() []chunk {
 	if n.Written {
