@@ -3,6 +3,7 @@ package compile
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"frizzel/core/literals"
@@ -30,10 +31,10 @@ func (c *compiler) statement(n script.Node) program.Action {
 		return program.Delete{}
 	case *script.Insert:
 		if n.Where == script.Top || n.Where == script.End {
-			c.wholeFile(n.Pos, "insert "+n.Where.String())
+			c.insertAtEdge(n)
 		}
 		if !n.UnlessPresent && !c.guarded() {
-			c.warn(n.Pos, "add unless present", "each run inserts these lines once more")
+			c.warn(n.Pos, c.presentOrItem(n), "each run inserts these lines once more")
 		}
 		c.moves(n.Pos)
 		return &program.Insert{Where: n.Where, Text: c.template(n.Text, nil), UnlessPresent: n.UnlessPresent}
@@ -83,6 +84,17 @@ func (c *compiler) statement(n script.Node) program.Action {
 	return nil
 }
 
+// presentOrItem says how an insert is written so that a second run inserts nothing.
+func (c *compiler) presentOrItem(n *script.Insert) string {
+	if c.underPath() {
+		source := c.within[len(c.within)-1].Path().Source
+		if i := strings.LastIndexByte(source, '['); i > 0 && strings.HasSuffix(source, "]") {
+			return fmt.Sprintf("for an item of the list say settle item '%s' as %q", source[:i], n.Text.Raw)
+		}
+	}
+	return "add unless present"
+}
+
 func (c *compiler) needsAddress(pos script.Pos, word string) {
 	if len(c.within) == 0 {
 		c.errorf(pos, `say where, as in: on lines with word "depot-3" `+word, "%s without an address would take the whole file", word)
@@ -100,6 +112,22 @@ func (c *compiler) wholeFile(pos script.Pos, words string) {
 	if len(c.within) > 0 {
 		c.errorf(pos, "move it out of the address", "%s is about the whole file, and stands under an address", words)
 	}
+}
+
+// insertAtEdge reports an insert at an edge of the file that stands under an address.
+func (c *compiler) insertAtEdge(n *script.Insert) {
+	if len(c.within) == 0 {
+		return
+	}
+	side, text := "below", "…"
+	if n.Where == script.Top {
+		side = "above"
+	}
+	if s, ok := n.Text.Plain(); ok && !strings.Contains(s, "\n") && n.Text.File == nil {
+		text = strconv.Quote(s)
+	}
+	c.errorf(n.Pos, fmt.Sprintf("at the edge of what is addressed say insert %s %s; of the file say it outside the address", side, text),
+		"insert %s is about the whole file, and stands under an address", n.Where)
 }
 
 // knownSyntax takes the syntax that a name says.

@@ -73,6 +73,7 @@ func (s *RenameMembers) do(r *run) {
 		name string
 	}
 	given := map[sibling]bool{}
+	keys := map[int]bool{} // offsets of names that are changed
 	r.eachMember(func(f *filler, n *tree.Node) (edit.List, tree.Changes, bool) {
 		name, ok := f.fillAt(s.To, n)
 		if !ok {
@@ -88,6 +89,11 @@ func (s *RenameMembers) do(r *run) {
 		if err != nil {
 			r.refuse(n, err.Error())
 			return nil, nil, false
+		}
+		if shared := len(edits) > 0 && n.KeyEnd > 0; shared && keys[n.Key] { // the header of a column names the cells of all rows
+			return nil, changes, true
+		} else if shared {
+			keys[n.Key] = true
 		}
 		return edits, changes, true
 	})

@@ -37,6 +37,9 @@ func compileValues(source string) (*valuesPath, error) {
 		if e.Reason == "invalid comparison operator" {
 			e.Remedy = `compare with ==, as in [?@.name == "platform-1"]`
 		}
+		if quoted := hyphened.ReplaceAllString(source, `$1["$2"]`); e.Remedy == "" && quoted != source {
+			e.Remedy = "a name with a hyphen stands in brackets: " + quoted
+		}
 		e.Reason = "this is not a JSONPath: " + e.Reason
 		return nil, e
 	}
@@ -412,3 +415,6 @@ func (v *variant) follow(n *tree.Node, path spec.NormalizedPath, hits *Hits) {
 	}
 	hits.Nodes = append(hits.Nodes, n)
 }
+
+// hyphened is a name with a hyphen behind a dot, outside brackets.
+var hyphened = regexp.MustCompile(`(^[^\[]*?\.{0,1})\.([A-Za-z_]\w*(?:-\w+)+)`)

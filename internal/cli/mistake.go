@@ -31,6 +31,9 @@ func optionMistake(c *cobra.Command, err error) string {
 	case errors.As(err, &unknown) && unknown.GetSpecifiedShortnames() != "":
 		return fmt.Sprintf("there is no option -%.1s", unknown.GetSpecifiedName())
 	case errors.As(err, &unknown):
+		if ours, ok := ourWord[unknown.GetSpecifiedName()]; ok && !strings.Contains(ours, "as in") {
+			return "there is no option --" + unknown.GetSpecifiedName() + ": " + ours
+		}
 		return "there is no option --" + unknown.GetSpecifiedName() + meant(unknown.GetSpecifiedName(), "--", options(c))
 	case errors.As(err, &lacking):
 		return fmt.Sprintf("--%s wants a value: %s", lacking.GetFlag().Name, wants(lacking.GetFlag()))
@@ -85,12 +88,36 @@ func meant(name, before string, known []string) string {
 // name returns what follows the program's name to call a command.
 func name(c *cobra.Command) string { return strings.TrimPrefix(c.CommandPath(), c.Root().Name()+" ") }
 
+// ourWord says, for commands and options that people bring with them, what does that here.
+var ourWord = map[string]string{
+	"replace": changing, "substitute": changing, "change": changing, "run": changing, "edit": changing,
+	"swap":   "a rule does that, as in: frizzel preview --rule 'replace each word { \"oak\" with \"ash\"; \"ash\" with \"oak\" }'",
+	"search": searching, "look": searching, "list": searching, "match": searching,
+	"test": "frizzel check runs a script's examples", "lint": "frizzel check looks a script over",
+	"validate": "frizzel check looks a script over", "format": "frizzel fmt lays a script out",
+	"revert": back, "restore": back, "rollback": back, "backup": "every apply keeps a backup; frizzel history lists the runs, frizzel undo takes one back",
+	"log": "frizzel history lists the runs", "runs": "frizzel history lists the runs",
+	"dry-run": "frizzel preview shows what would change, and writes nothing", "diff-only": "frizzel preview shows what would change, and writes nothing",
+	"force-yes": "--yes does not ask", "no-confirm": "--yes does not ask", "backup-dir": "frizzel history and frizzel undo know every run",
+	"recursive": "a directory means all files below it",
+}
+
+const (
+	changing  = "frizzel preview shows what would change, and frizzel apply writes it, as in: frizzel preview --word OLD --with NEW"
+	searching = "frizzel find looks, as in: frizzel find --word depot-3 conf"
+	back      = "frizzel undo takes a run back"
+)
+
 // noCommand checks the arguments of a command that has subcommands only.
 func noCommand(c *cobra.Command, args []string) error {
 	if len(args) == 0 {
 		return nil
 	}
-	return exit.Wrongf("there is no command %q%s; see %s --help", args[0], meant(args[0], "", commandNames(c)), c.CommandPath())
+	remedy := meant(args[0], "", commandNames(c))
+	if ours, ok := ourWord[args[0]]; ok {
+		remedy = ": " + ours
+	}
+	return exit.Wrongf("there is no command %q%s; see %s --help", args[0], remedy, c.CommandPath())
 }
 
 // nothing checks the arguments of a command that has options only.

@@ -36,7 +36,7 @@ func (a *app) new() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			text, err := oneOff.New()
+			text, err := oneOff.New(rules.syntax)
 			if err != nil {
 				return err
 			}
@@ -93,6 +93,14 @@ func saveFrom(path string, from io.WriterTo) error {
 	return errors.Join(err, f.Close())
 }
 
+// encodingOf returns the encoding that a command line names, or "".
+func encodingOf(c *cobra.Command) string {
+	if f := c.Flags().Lookup("encoding"); f != nil {
+		return f.Value.String()
+	}
+	return ""
+}
+
 // save keeps a one-off change as a script, if a path is given.
 func (f *ruleFlags) save(c *cobra.Command, path string) error {
 	if path == "" {
@@ -102,7 +110,7 @@ func (f *ruleFlags) save(c *cobra.Command, path string) error {
 	if err != nil {
 		return err
 	}
-	text, err := oneOff.Saved()
+	text, err := oneOff.Saved(f.syntax, encodingOf(c))
 	if err != nil {
 		return err
 	}

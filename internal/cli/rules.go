@@ -207,7 +207,11 @@ func (f *ruleFlags) oneOff(c *cobra.Command) (*usecase.OneOff, error) {
 	})
 	valuesOnly := c.Name() == "find" && len(alone) == 1 && alone[0] == "--at"
 	if f.change.Kind == "" && len(alone) > 0 && !valuesOnly {
-		return nil, exit.Wrongf("%s goes with --text, --word or --regex", strings.Join(alone, ", "))
+		rule := ""
+		if len(f.scripts) > 0 || c.Flags().Changed("rule") {
+			rule = "; in a rule the address goes before its statement, as in: --rule 'in section \"clock\" remove word \"depot-3\"'"
+		}
+		return nil, exit.Wrongf("%s goes with --text, --word or --regex%s", strings.Join(alone, ", "), rule)
 	}
 	return &f.change, nil
 }

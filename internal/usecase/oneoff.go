@@ -61,8 +61,8 @@ func (o *OneOff) Search() (*script.Script, error) {
 	return o.scriptOf([]script.Node{found})
 }
 
-// Saved returns the change as a script file. The error is that of Script, or that there is no change.
-func (o *OneOff) Saved() (string, error) {
+// Saved returns the change as a script file, which declares the files' syntax and encoding, if they are not "". The error is that of Script, or that there is no change.
+func (o *OneOff) Saved(syntax, encoding string) (string, error) {
 	s, err := o.Script()
 	if err != nil {
 		return "", err
@@ -70,7 +70,19 @@ func (o *OneOff) Saved() (string, error) {
 	if s == nil {
 		return "", exit.Wrongf("--save keeps a change given on the command line, and there is none")
 	}
+	s.Items = append(declared(syntax, encoding), s.Items...)
 	return script.Format(s), nil
+}
+
+// declared returns the declarations of the files' syntax and encoding, if they are not "".
+func declared(syntax, encoding string) (declared []script.Node) {
+	if text, ok := script.NewText(encoding, '"'); ok && encoding != "" {
+		declared = append(declared, &script.Encoding{Head: headOf("--encoding"), Name: text})
+	}
+	if text, ok := script.NewText(syntax, '"'); ok && syntax != "" {
+		declared = append(declared, &script.Syntax{Head: headOf("--syntax"), Name: text})
+	}
+	return declared
 }
 
 // headOf returns the position of a node that comes from an option.
@@ -194,7 +206,7 @@ func (o *OneOff) joiners() (script.Node, error) {
 
 // New returns a script for the change to be filled in: with comments, with a parameter if the new text
 // looks like a value, and with an example.
-func (o *OneOff) New() (string, error) {
+func (o *OneOff) New(syntax string) (string, error) {
 	if o.Kind == "" {
 		return "", exit.Wrongf("say what to change, as in: frizzel new --word depot-3 --with depot-4")
 	}
@@ -218,6 +230,7 @@ func (o *OneOff) New() (string, error) {
 		&script.Version{Head: said("# What this script is for, in a sentence."), Number: script.LanguageVersion},
 		&script.Title{Text: plainText("…")},
 	}
+	items = append(items, declared(syntax, "")...)
 	if param != "" {
 		items = append(items, &script.Param{Head: said(""), Name: param, Default: plainText(with), About: plainText(about)})
 	}

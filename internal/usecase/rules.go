@@ -45,7 +45,7 @@ type Compiled struct {
 	Program *program.Program
 	Labels  []string          // of rules, by index; "" for those of a one-off change
 	Sources map[string]string // the texts of scripts and tables, by name
-	Files   []string          // the paths of those that are files
+	Files   []string          // the paths of those that are files, and of files of values: what the run is given
 	Values  map[string]string // of parameters, as they were given
 	// Warnings are about allowed but probably unintended forms.
 	Warnings script.Problems
@@ -70,10 +70,11 @@ type readRules struct {
 	sources  map[string]string
 	reach    reach
 	named    map[string][]byte // contents of files that the scripts refer to, by path
+	values   []string          // paths of files of values
 }
 
 func (r Rules) read() (*readRules, error) {
-	c := &readRules{sources: map[string]string{}, named: map[string][]byte{}}
+	c := &readRules{sources: map[string]string{}, named: map[string][]byte{}, values: r.ValueFiles}
 	parse := func(name, text string) {
 		c.sources[name] = text
 		s, ps := script.Parse(name, text)
@@ -111,7 +112,7 @@ func (r *readRules) compile(further map[string]string) (*Compiled, error) {
 	if errs := problems.Errors(); len(errs) > 0 {
 		return nil, errs
 	}
-	c := &Compiled{Program: p, Labels: labels(p), Sources: r.sources, Values: map[string]string{}, Warnings: problems}
+	c := &Compiled{Program: p, Labels: labels(p), Sources: r.sources, Files: slices.Clone(r.values), Values: map[string]string{}, Warnings: problems}
 	for name := range r.sources {
 		if name != OneOffName && name != "-" {
 			c.Files = append(c.Files, filepath.FromSlash(name))
