@@ -256,6 +256,8 @@ func (c *compiler) settings(items []script.Node, joiners *string) (filters []pro
 	}
 	for _, item := range items {
 		switch n := item.(type) {
+		case *script.Version:
+			once(n.Pos, "the version")
 		case *script.Title:
 			once(n.Pos, "the title")
 		case *script.Files:
@@ -307,6 +309,7 @@ func (c *compiler) namedRule(n *script.Rule, filters []program.Selector, encodin
 		Name: n.Name, Label: n.Name, About: c.fixed(n.About),
 		Selectors: append(slices.Clone(filters), own...), Encoding: encoding,
 	})
+	c.saidTwice(n.Body)
 	for _, item := range n.Body {
 		switch item := item.(type) {
 		case *script.When:
@@ -317,6 +320,32 @@ func (c *compiler) namedRule(n *script.Rule, filters []program.Selector, encodin
 	}
 	c.body(n.Body)
 	c.rules[n.Name] = c.rule.Index
+}
+
+// saidTwice reports conditions and expectations of a rule that are said twice, or contradict each other.
+func (c *compiler) saidTwice(body []script.Node) {
+	said := map[string]bool{}
+	for _, item := range body {
+		var text, opposite string
+		switch n := item.(type) {
+		case *script.When:
+			text = script.Format(&script.Script{Items: []script.Node{&script.When{Pattern: n.Pattern, Lacks: n.Lacks, By: n.By}}})
+			if n.Pattern != nil {
+				opposite = script.Format(&script.Script{Items: []script.Node{&script.When{Pattern: n.Pattern, Lacks: !n.Lacks}}})
+			}
+		case *script.Expect:
+			text = fmt.Sprintf("expect %d %t %t", n.Bound.Kind, n.Matches, n.PerFile)
+		default:
+			continue
+		}
+		switch {
+		case said[text]:
+			c.errorf(item.Place(), "say it once", "this is said twice in the rule")
+		case said[opposite]:
+			c.errorf(item.Place(), "keep one of them", "this condition says the opposite of another one")
+		}
+		said[text] = true
+	}
 }
 
 func (c *compiler) condition(n *script.When) program.Condition {

@@ -107,7 +107,7 @@ func (c *compiler) lintReplace(n *script.Replace, p *pattern.Pattern, with *prog
 // counts reports whether a replacement adds to a number that was matched, or subtracts from it.
 func counts(with *program.Template) bool {
 	for _, p := range with.Parts {
-		arithmetic := func(f script.Filter) bool { return f.Name == "plus" || f.Name == "minus" }
+		arithmetic := func(f script.Filter) bool { return f.Name == "plus" || f.Name == "minus" || f.Name == "times" }
 		if p.From == program.FromGroup && slices.ContainsFunc(p.Filters, arithmetic) {
 			return true
 		}
@@ -150,7 +150,7 @@ func growsAgain(n *script.Replace, p *pattern.Pattern, with *program.Template) b
 	text := ""
 	for _, part := range with.Parts {
 		if part.From != program.FromLiteral {
-			return false
+			return n.Pattern.Kind == script.Regex && n.Which == (script.Which{}) && growsOnSample(n.Pattern.Text.Raw, p, with)
 		}
 		text += part.Literal
 	}
@@ -164,6 +164,115 @@ func growsAgain(n *script.Replace, p *pattern.Pattern, with *program.Template) b
 		return !changes
 	})
 	return changes
+}
+
+// growsOnSample reports whether a text that an expression matches is changed by a second run, too.
+func growsOnSample(expr string, p *pattern.Pattern, with *program.Template) bool {
+	tree, err := syntax.Parse(expr, syntax.Perl)
+	if err != nil {
+		return false
+	}
+	s := sampler{next: 'a'}
+	s.write(tree)
+	once, ok := replaced(p, with, s.b.String())
+	if !ok || once == s.b.String() {
+		return false
+	}
+	twice, ok := replaced(p, with, once)
+	return ok && twice != once
+}
+
+// replaced returns a text with each match replaced. It reports false if that depends on more than the match.
+func replaced(p *pattern.Pattern, with *program.Template, text string) (string, bool) {
+	var b strings.Builder
+	done, ok := 0, true
+	p.Find([]byte(text), 0, len(text), func(loc []int) bool {
+		b.WriteString(text[done:loc[0]])
+		done = loc[1]
+		for _, part := range with.Parts {
+			switch {
+			case part.From == program.FromLiteral:
+				b.WriteString(part.Literal)
+			case part.From != program.FromGroup || len(part.Filters) > 0:
+				ok = false
+			case 2*part.Group < len(loc) && loc[2*part.Group] >= 0:
+				b.WriteString(text[loc[2*part.Group]:loc[2*part.Group+1]])
+			}
+		}
+		return ok
+	})
+	return b.String() + text[done:], ok
+}
+
+// A sampler writes a text that an expression matches, with another letter for each class of characters.
+type sampler struct {
+	b    strings.Builder
+	next rune
+}
+
+func (s *sampler) write(re *syntax.Regexp) {
+	const most = 4 // of repeated parts
+	switch re.Op {
+	case syntax.OpLiteral:
+		s.b.WriteString(string(re.Rune))
+	case syntax.OpAnyChar, syntax.OpAnyCharNotNL:
+		s.b.WriteRune(s.letter())
+	case syntax.OpCharClass:
+		s.b.WriteRune(s.of(re.Rune))
+	case syntax.OpRepeat:
+		for range min(max(re.Min, 1), most) {
+			s.write(re.Sub[0])
+		}
+	case syntax.OpAlternate, syntax.OpCapture, syntax.OpStar, syntax.OpPlus, syntax.OpQuest:
+		s.write(re.Sub[0])
+	default:
+		for _, sub := range re.Sub {
+			s.write(sub)
+		}
+	}
+}
+
+// letter returns the next letter.
+func (s *sampler) letter() rune {
+	r := s.next
+	if s.next++; s.next > 'z' {
+		s.next = 'a'
+	}
+	return r
+}
+
+// of returns a character of a class, given as ranges: the next letter if it is one, else the next digit, else the first.
+func (s *sampler) of(class []rune) rune {
+	r := s.letter()
+	for _, want := range []rune{r, '1' + (r-'a')%9} {
+		for i := 0; i+1 < len(class); i += 2 {
+			if class[i] <= want && want <= class[i+1] {
+				return want
+			}
+		}
+	}
+	if len(class) == 0 {
+		return r
+	}
+	return class[0]
+}
+
+// swaps warns of pairs of which one writes what another looks for, so that a second run changes it again.
+func (c *compiler) swaps(n *script.ReplaceEach) {
+	if c.guarded() {
+		return
+	}
+	old := map[string]bool{}
+	for _, pair := range n.Pairs {
+		old[folded(c.fixed(pair.Old), n.IgnoreCase || n.KeepCase)] = true
+	}
+	for _, pair := range n.Pairs {
+		with := folded(c.fixed(pair.With), n.IgnoreCase || n.KeepCase)
+		if with != "" && old[with] && with != folded(c.fixed(pair.Old), n.IgnoreCase || n.KeepCase) {
+			c.warn(pair.With.Pos, "say when: when file lacks what is written, or apply the script once", "a second run would replace this text again")
+			return
+		}
+	}
 }
 
 // countsLines warns of a line number that an earlier statement may have moved.

@@ -97,7 +97,12 @@ func (c *compiler) pattern(p *script.Pattern, reach reach) *pattern.Pattern {
 		c.badRegex(p, err)
 		return nil
 	}
-	for _, name := range compiled.Groups() {
+	groups := compiled.Groups()
+	for i, name := range groups {
+		if name != "" && slices.Contains(groups[:i], name) {
+			c.errorf(p.Text.Pos, "choose another name", "two groups of this expression are called %s", name)
+			return nil
+		}
 		if slices.Contains(script.Builtin(), name) {
 			c.errorf(p.Text.Pos, "choose another name", "a group of this expression is called %s, and so is a built-in placeholder", name)
 			return nil

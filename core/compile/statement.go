@@ -222,6 +222,7 @@ func (c *compiler) replaceEach(n *script.ReplaceEach) program.Action {
 		s.With = append(s.With, c.template(pair.With, []string{""}))
 	}
 	c.program.Wide = c.program.Wide || slices.ContainsFunc(spec.Literals, func(s string) bool { return !isASCII(s) })
+	c.swaps(n)
 	s.Set = literals.New(spec)
 	return s
 }

@@ -175,7 +175,8 @@ func (s *Transfer) destination(r *run, moved []edit.Span) (int, bool) {
 		stay = complement(moved, r.whole())
 	}
 	stays := func(at int) bool {
-		return slices.ContainsFunc(stay, func(e edit.Span) bool { return e.Start <= at && at < e.End })
+		i := sort.Search(len(stay), func(i int) bool { return stay[i].End > at })
+		return i < len(stay) && stay[i].Start <= at
 	}
 	if s.Dest.Line > 0 {
 		if s.Dest.Line > r.text.Count() || !stays(r.text.Start(s.Dest.Line-1)) {

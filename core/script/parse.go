@@ -168,7 +168,11 @@ func (p *parser) advise(first Pos, before int) {
 	if before > most || p.completing || p.advising {
 		return
 	}
+	const longest = 400 // runes of a line that a person wrote
 	line := []rune(p.source.line(first.Line))
+	if len(line) > longest {
+		return
+	}
 	from := min(first.Column-1, len(line))
 	to := advice(string(line[from:]))
 	if before == len(p.problems) { // the problem is one of the tokens, which follow

@@ -53,8 +53,9 @@ type filtering struct {
 	file     program.File
 	encoding string
 	tongue   textfile.Tongue
-	passed   int    // lines
-	fresh    []byte // a buffer for the new lines
+	passed   int            // lines
+	seen     *program.Tally // what addresses selected, of a stream
+	fresh    []byte         // a buffer for the new lines
 }
 
 // run takes the input as it comes, if the program and the encoding allow it.
@@ -80,6 +81,7 @@ func (f *filtering) streams(first []byte) bool {
 // stream takes whole lines as soon as they are there.
 func (f *filtering) stream(buffer []byte) error {
 	s := f.program.Stream(f.file)
+	f.seen = f.program.NewTally()
 	for {
 		whole := bytes.LastIndexByte(buffer, '\n') + 1
 		if whole > 0 {
@@ -100,6 +102,7 @@ func (f *filtering) stream(buffer []byte) error {
 					return err
 				}
 			}
+			f.idle(f.seen)
 			_, err = f.Out.Write(s.End())
 			return err
 		case err != nil:
@@ -111,6 +114,7 @@ func (f *filtering) stream(buffer []byte) error {
 // lines writes the result for some lines.
 func (f *filtering) lines(s *program.Stream, text []byte) error {
 	made := s.Lines(text)
+	f.seen.Looked(made)
 	if len(made.Failures) > 0 {
 		n := made.Failures[0]
 		return exit.Refusedf("standard input: line %d: %s", n.Line, n.Text)

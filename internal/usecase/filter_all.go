@@ -167,7 +167,10 @@ func (f *filtering) judge(made *program.Result) error {
 	for _, n := range made.Notes {
 		f.Note(n.Line, n.Text)
 	}
-	refuses := f.unmet(made)
+	tally := f.program.NewTally()
+	tally.Add(f.file.Path, made)
+	f.idle(tally)
+	refuses := tally.Unmet()
 	for _, n := range made.Failures {
 		refuses = append(refuses, fmt.Sprintf("standard input: line %d: %s", n.Line, n.Text))
 	}
@@ -175,6 +178,15 @@ func (f *filtering) judge(made *program.Result) error {
 		return exit.Refusals(refuses)
 	}
 	return nil
+}
+
+// idle reports the addresses that selected nothing.
+func (f *filtering) idle(t *program.Tally) {
+	for _, place := range t.Idle() {
+		if f.Note != nil {
+			f.Note(0, place+": this address selects nothing")
+		}
+	}
 }
 
 func (f *filtering) unmet(made *program.Result) []string {
