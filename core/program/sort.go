@@ -32,7 +32,10 @@ func (s *Sort) do(r *run) {
 		}
 		slots := r.slots(span)
 		sorted := slices.Clone(slots)
-		slices.SortStableFunc(sorted, s.order(r))
+		for i := range sorted {
+			s.key(&sorted[i])
+		}
+		slices.SortStableFunc(sorted, s.order)
 		var edits edit.List
 		for i, slot := range slots {
 			if from := sorted[i]; from.Span != slot.Span {
@@ -96,6 +99,10 @@ func (r *run) opens(span edit.Span) bool {
 type slot struct {
 	edit.Span
 	line []byte // without its ending
+	// The key: what is compared, and whether the line has it.
+	text   []byte
+	number *big.Rat
+	found  bool
 }
 
 // slots returns what is sorted of a span: its lines but blank ones, headers, opening and closing lines, and comments
@@ -113,7 +120,7 @@ func (r *run) slots(span edit.Span) (slots []slot) {
 		case lines.Blank(line) || isBrackets(line):
 			from = next
 		default:
-			slots = append(slots, slot{edit.SpanOf(from, next), line})
+			slots = append(slots, slot{Span: edit.SpanOf(from, next), line: line})
 			from = next
 		}
 		at = next
@@ -127,53 +134,43 @@ func isBrackets(line []byte) bool {
 	return len(line) > 0 && len(bytes.Trim(line, "{}[]();,")) == 0 || bytes.HasPrefix(line, []byte("</"))
 }
 
-// order returns the comparison of lines.
-func (s *Sort) order(r *run) func(a, b slot) int {
-	type key struct {
-		ok     bool
-		text   string
-		number *big.Rat
+// key sets what a slot is sorted by.
+func (s *Sort) key(l *slot) {
+	l.found, l.text = true, l.line
+	if s.By != nil {
+		start, end, found := s.By.First(l.line, 0, len(l.line), 0)
+		if l.found = found; found {
+			l.text = l.line[start:end]
+		}
 	}
-	keys := map[int]key{}
-	keyOf := func(l slot) key {
-		if k, ok := keys[l.Start]; ok {
-			return k
-		}
-		k := key{ok: true, text: string(l.line)}
-		if s.By != nil {
-			start, end, found := s.By.First(l.line, 0, len(l.line), 0)
-			if k.ok = found; found {
-				k.text = string(l.line[start:end])
-			}
-		}
-		if s.ByNumber && k.ok {
-			k.number, k.ok = firstNumber(k.text)
-		}
-		if s.IgnoreCase {
-			k.text = word.FoldString(k.text)
-		}
-		keys[l.Start] = k
-		return k
+	if s.ByNumber && l.found {
+		l.number, l.found = firstNumber(string(l.text))
 	}
-	return func(a, b slot) int {
-		x, y := keyOf(a), keyOf(b)
-		switch {
-		case !x.ok && !y.ok:
-			return 0
-		case !x.ok:
-			return -1
-		case !y.ok:
-			return 1
-		}
-		n := strings.Compare(x.text, y.text)
-		if s.ByNumber {
-			n = x.number.Cmp(y.number)
-		}
-		if s.Descending {
-			return -n
-		}
-		return n
+	if s.IgnoreCase {
+		l.text = []byte(word.FoldString(string(l.text)))
 	}
+}
+
+// order compares two slots. Those without a key come first.
+func (s *Sort) order(a, b slot) int {
+	switch {
+	case !a.found && !b.found:
+		return 0
+	case !a.found:
+		return -1
+	case !b.found:
+		return 1
+	}
+	n := 0
+	if s.ByNumber {
+		n = a.number.Cmp(b.number)
+	} else {
+		n = bytes.Compare(a.text, b.text)
+	}
+	if s.Descending {
+		return -n
+	}
+	return n
 }
 
 // firstNumber returns the first number in a text. A minus sign is part of it unless it stands behind a word.
