@@ -236,7 +236,7 @@ func (page *Page) End(s *run.Summary, refuses []string) {
 	}
 	page.Counted = fmt.Sprintf("%s read, %s would change: %s.", Read(s), Number(s.Changed), Count(s.Changes, "change"))
 	for i, r := range page.program.Rules {
-		if s.Tally.Changes[i] > 0 && page.printer.Rules[i] != "" {
+		if s.Tally.Acts(i) && page.printer.Rules[i] != "" {
 			page.Rules = append(page.Rules, pageRule{page.printer.Masked(r.Label), page.printer.Masked(r.About), s.Tally.Changes[i], s.Tally.Files[i]})
 		}
 	}
