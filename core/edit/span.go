@@ -42,10 +42,11 @@ type mapper struct {
 // follow maps a span, and leaves the mapper at its end.
 func (m *mapper) follow(s Span) Span {
 	out := Span{Direct: s.Direct}
-	out.Start = m.start(s.Start)
+	empty := s.Start == s.End
+	out.Start, _ = m.place(s.Start, empty)
 	last := *m
 	covered := false
-	out.Last, covered = last.place(s.Last)
+	out.Last, covered = last.place(s.Last, empty)
 	covered = covered || s.Last == s.Start && last.replaces(s)
 	out.End = max(m.end(s.Start, s.End), out.Start)
 	if s.Last == s.End || covered { // what closed it is gone
@@ -69,18 +70,12 @@ func (m *mapper) replaces(s Span) bool {
 	return m.i < len(m.list) && m.list[m.i].Start <= s.Start && s.Start < s.End && m.list[m.i].End >= s.End
 }
 
-// start maps the start of a span.
-func (m *mapper) start(at int) int {
-	to, _ := m.place(at)
-	return to
-}
-
-// place maps the start of a line, past lines that are inserted there. If an edit covers the line's start, it
-// reports true and returns the edit's start.
-func (m *mapper) place(at int) (to int, covered bool) {
+// place maps the start of a line, past lines that are inserted there; of an empty span not past those below it. If an edit
+// covers the line's start, it reports true and returns the edit's start.
+func (m *mapper) place(at int, empty bool) (to int, covered bool) {
 	for m.i < len(m.list) {
 		e := m.list[m.i]
-		if e.Start > at || e.Start == at && !(e.Side != Within && e.End == at) {
+		if e.Start > at || e.Start == at && (e.Side == Within || empty && e.Side == Under || e.End > at) {
 			break
 		}
 		if e.End > at { // the edit covers the offset: the span starts with the edit

@@ -43,6 +43,7 @@ func TestSettleTwiceIsOnce(t *testing.T) {
 		{x, "x = [\n  1,\n]\n", "x = [\n  1,\n]\n"},
 		{`settle regex '^server\s*=' as "server = N"`, "a:\n  b: 1\n", "a:\n  b: 1\nserver = N\n"},
 		{`settle text "server=" as "server=1"`, "a:\n  b: 1\n", "a:\n  b: 1\n  server=1\n"},
+		{"on lines between text \"BEGIN\" and text \"END\" {\ninsert below \"X\" unless present\nsettle text \"k=\" as \"k=1\"\n}", "BEGIN\nEND\n", "BEGIN\nk=1\nX\nEND\n"},
 		{`settle section "extra"`, "", "[extra]\n"},
 		{`settle section "extra"`, "a = 1", "a = 1\n\n[extra]"},
 		{`settle section "extra"`, "a = 1\r\n\r\n", "a = 1\r\n\r\n[extra]\r\n"},
