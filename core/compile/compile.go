@@ -90,9 +90,8 @@ type compiler struct {
 	loaded     []string       // names of the scripts read so far
 	rules      map[string]int // rules compiled so far, by name
 
-	tables   map[string]map[string]string // named tables in reach of the current statement
-	rows     map[string][]string          // their texts, in order
-	contents map[*script.Text]string      // of the files of `from file`
+	tables   map[string]*lookup      // named tables in reach of the current statement
+	contents map[*script.Text]string // of the files of `from file`
 	joiners  string
 	syntax   syntax.Syntax
 	rule     *program.Rule

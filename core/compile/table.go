@@ -19,14 +19,18 @@ type row struct {
 	where       string // "record 3 of hosts.csv: ", or ""
 }
 
+// A lookup is a named table: what stands beside each text, and the texts in their order.
+type lookup struct {
+	beside map[string]string
+	order  []string
+}
+
 // scoped reads the named tables among the items of a script or a rule, in addition to those of outer. The result restores
 // the tables in reach.
-func (c *compiler) scoped(outer map[string]map[string]string, items []script.Node) (restore func()) {
-	tables, rows := c.tables, c.rows
-	c.tables, c.rows = maps.Clone(outer), maps.Clone(c.rows)
-	if c.tables == nil {
-		c.tables, c.rows = map[string]map[string]string{}, map[string][]string{}
-	}
+func (c *compiler) scoped(outer map[string]*lookup, items []script.Node) (restore func()) {
+	before := c.tables
+	c.tables = map[string]*lookup{}
+	maps.Copy(c.tables, outer)
 	for _, item := range items {
 		n, ok := item.(*script.NamedTable)
 		if !ok {
@@ -36,17 +40,18 @@ func (c *compiler) scoped(outer map[string]map[string]string, items []script.Nod
 			c.errorf(n.Pos, "choose another name", "the name %q is taken by another table", n.Name)
 			continue
 		}
-		c.tables[n.Name], c.rows[n.Name] = map[string]string{}, nil
+		t := &lookup{beside: map[string]string{}}
+		c.tables[n.Name] = t
 		for _, r := range c.rowsOf(n) {
-			if _, twice := c.tables[n.Name][r.old]; twice {
+			if _, twice := t.beside[r.old]; twice {
 				c.errorf(r.pos, "keep one of them", "%s%q stands twice in the table", r.where, r.old)
 				break
 			}
-			c.tables[n.Name][r.old] = r.beside
-			c.rows[n.Name] = append(c.rows[n.Name], r.old)
+			t.beside[r.old] = r.beside
+			t.order = append(t.order, r.old)
 		}
 	}
-	return func() { c.tables, c.rows = tables, rows }
+	return func() { c.tables = before }
 }
 
 // rowsOf returns the rows of a named table.
@@ -60,10 +65,9 @@ func (c *compiler) rowsOf(n *script.NamedTable) (rows []row) {
 	return rows
 }
 
-// tableNamed returns a table in reach; nil after an error.
-func (c *compiler) tableNamed(name string, pos script.Pos) map[string]string {
-	t, ok := c.tables[name]
-	if ok {
+// tableNamed returns a table in reach; an empty one after an error.
+func (c *compiler) tableNamed(name string, pos script.Pos) *lookup {
+	if t, ok := c.tables[name]; ok {
 		return t
 	}
 	remedy := "declare it with table " + name + ` from "…", or table ` + name + " { … }"
@@ -71,7 +75,7 @@ func (c *compiler) tableNamed(name string, pos script.Pos) map[string]string {
 		remedy = "did you mean " + near + "?"
 	}
 	c.errorf(pos, remedy, "there is no table %s", name)
-	return nil
+	return &lookup{}
 }
 
 // table returns the table of a `replace each`; nil after an error.
@@ -79,9 +83,9 @@ func (c *compiler) table(n *script.Table, ignoreCase bool, with *[]*program.Temp
 	t := &program.Table{Path: n.Name}
 	var rows []row
 	if n.Name != "" {
-		beside := c.tableNamed(n.Name, n.Pos)
-		for _, old := range c.rows[n.Name] {
-			rows = append(rows, row{old: old, beside: beside[old], pos: n.Pos})
+		named := c.tableNamed(n.Name, n.Pos)
+		for _, old := range named.order {
+			rows = append(rows, row{old: old, beside: named.beside[old], pos: n.Pos})
 		}
 	} else {
 		t.Path = relative(c.source.Name, c.constant(n.Path))

@@ -44,7 +44,7 @@ func (c *compiler) filters(h *script.Placeholder) []script.Filter {
 	filters := slices.Clone(h.Filters)
 	for i, f := range filters {
 		if f.Name == "by" {
-			filters[i].Table = c.tableNamed(f.Word, h.Pos)
+			filters[i].Table = c.tableNamed(f.Word, h.Pos).beside
 		}
 	}
 	return filters

@@ -202,12 +202,12 @@ type Action interface {
 	needs(on acted) lineNeeds
 }
 
-// A finder is an action that counts the matches that it finds.
-type finder interface{ finds() }
+// A counter is an action that counts the matches that it finds. Of other actions the selected spans are counted.
+type counter interface{ countsMatches() }
 
-func (*Replace) finds()     {}
-func (*ReplaceEach) finds() {}
-func (*Settle) finds()      {}
+func (*Replace) countsMatches()     {}
+func (*ReplaceEach) countsMatches() {}
+func (*Settle) countsMatches()      {}
 
 // found counts matches of the current statement.
 func (r *run) found(n int) { r.result.Found[r.statement] += n }
@@ -223,7 +223,7 @@ func (n Statement) needs(on acted) lineNeeds { return n.Action.needs(on) }
 func (n Statement) do(r *run) {
 	r.statement = n.Number
 	r.last = n.Number == r.program.Statements-1 && r.program.assertions() == 0
-	if _, counts := n.Action.(finder); !counts {
+	if _, counts := n.Action.(counter); !counts {
 		r.found(max(len(r.spans()), len(r.nodes())))
 	}
 	n.Action.do(r)

@@ -27,7 +27,7 @@ func (*Sort) needs(acted) lineNeeds { return wholeText }
 func (s *Sort) do(r *run) {
 	c := r.changes()
 	for _, span := range r.spans() {
-		if !r.plain(span, "sort lines") {
+		if !r.withoutBlocks(span, "sort lines") {
 			continue
 		}
 		slots := r.slots(span)
@@ -56,8 +56,8 @@ func (r *run) wholeLines(s edit.Span) []byte {
 	return text
 }
 
-// plain reports whether a span holds no block within it. Else it refuses the file.
-func (r *run) plain(span edit.Span, what string) bool {
+// withoutBlocks reports whether a span holds no block within it. Else it refuses the file.
+func (r *run) withoutBlocks(span edit.Span, what string) bool {
 	first, end := r.text.At(span.Start), r.lineBehind(span)
 	for i := first; i < end; i++ {
 		item := r.text.Item(i)
@@ -200,7 +200,7 @@ func (DropRepeated) do(r *run) {
 	c := r.changes()
 	text := r.text.Bytes
 	for _, span := range r.spans() {
-		if !r.plain(span, "drop repeated lines") {
+		if !r.withoutBlocks(span, "drop repeated lines") {
 			continue
 		}
 		seen := map[string]bool{}

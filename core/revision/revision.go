@@ -58,6 +58,7 @@ func ByHand(p *program.Program, file *textfile.File, fresh []byte, in program.In
 	r := &Revision{File: file, Text: diff.Compare(file.Text, fresh)}
 	in.Text, in.Document, in.Decide = fresh, Document(file), leave
 	r.Made = p.Run(in)
+	r.Made.Found = None(p, file, in).Found // what was there before a person wrote
 	r.Raw, r.Refuse = file.Encode(r.Text, "")
 	return r
 }

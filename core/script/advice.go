@@ -6,21 +6,25 @@ import (
 	"sync"
 )
 
-// A natural form is how a person may write a statement before they know the language, with the form that it has. In a
-// form, <P> is a pattern, perhaps without its kind, <Q> one in quotes, <S> a string, perhaps without its quotes, <N> a number, <W> a bare
-// word and <…> the rest of the line. In what it becomes, {1} is the first of these, and so on.
+// A natural form is how a person may write a statement before they know the language, with the form that it has.
+//
+// In a form, <P> is a pattern, perhaps without its kind, <Q> a pattern in quotes, <S> and <V> strings, perhaps without
+// quotes, <N> a number, <W> a name and <…> the rest of the line. In what it becomes, {1} is the first of these, {1bare}
+// the same without quotes, and {1slug} as the name of a rule.
 type natural struct{ form, becomes string }
 
 var naturals = []natural{
 	{`(?:if|when)(?: the)?(?: file)? (?:has|contains) <P>(?: then|,|:)? *<…>`, `rule here { when file has {1}; {2} }`},
-	{`(?:unless|if not|if|when)(?: the)?(?: file)? (?:has|lacks|contains) <P>(?: then|,|:)? *<…>`, `rule here { when file lacks {1}; {2} }`},
+	{`(?:unless|if not)(?: the)?(?: file)? (?:has|contains) <P>(?: then|,|:)? *<…>`, `rule here { when file lacks {1}; {2} }`},
+	{`(?:if|when)(?: the)?(?: file)? lacks <P>(?: then|,|:)? *<…>`, `rule here { when file lacks {1}; {2} }`},
 	{`(?:replace|change|substitute|exchange|turn)(?: all| every| each| any)?(?: occurrences of)? <P> (?:with|by|to|into|->|=>|for) <S> *<…>`, `replace {1} with {2} {3}`},
 	{`(?:delete|remove|drop|erase)(?: all| every| each)? lines? (?:with|containing|that contains?|that has|that have|having|matching|like) <P>`, `on lines with {1} delete`},
 	{`(?:delete|remove|drop|erase) line <N>`, `on line {1} delete`},
 	{`(?:delete|remove|drop|erase) lines <N> ?(?:to|-|–|,) ?<N>`, `on lines {1} to {2} delete`},
 	{`(?:dedupe|deduplicate|unique|(?:remove|delete|drop) (?:duplicates?|repeated))(?: lines)?`, `on lines 1 to last drop repeated lines`},
 	{`(?:delete|drop|erase)(?: all)? <Q>`, `remove {1}`},
-	{`(?:delete|remove) (?:section|block) <S>`, `in section {1} delete`},
+	{`(?:delete|remove) section <S>`, `in section {1} delete`},
+	{`(?:delete|remove) (block|paragraph)(?: with)? <P>`, `in {1} with {2} delete`},
 	{`(?:keep|retain)(?: only)? lines (?:with|containing|matching) <P>`, `on lines without {1} delete`},
 	{`on (?:line|lines|each line|every line|all lines)(?: that)? (?:with|containing|contains|contain|having|matching|like) <P> <…>`, `on lines with {1} {2}`},
 	{`on (?:each|every|all|any) lines? <…>`, `on lines 1 to last {1}`},
@@ -192,7 +196,7 @@ func restOf(s string, options bool) (string, bool) {
 		return "", true
 	case "once", "first only", "only first", "only once":
 		return "first in file", true
-	case "ignore case", "case insensitive", "case-insensitive", "insensitive", "any case", "ignoring the case", "nocase":
+	case "ignore case", "case insensitive", "case-insensitive", "insensitive", "any case", "ignoring the case":
 		return "ignoring case", true
 	case "keep case", "preserve case", "preserving case":
 		return "keeping case", true

@@ -181,8 +181,8 @@ func (p *parser) advise(first Pos, before int) {
 		}
 		return
 	}
-	last := &p.problems[before]
-	if at := last.Pos.Column - 1; to == "" && last.Pos.Line == first.Line && at > from && at <= len(line) {
+	problem := &p.problems[before]
+	if at := problem.Pos.Column - 1; to == "" && problem.Pos.Line == first.Line && at > from && at <= len(line) {
 		if to = advice(string(line[at:])); to != "" {
 			to = string(line[from:at]) + strings.Replace(to, "insert at end", "insert below", 1)
 		}
@@ -191,10 +191,10 @@ func (p *parser) advise(first Pos, before int) {
 		return
 	}
 	to = "write: " + to
-	if last.Reason == noKind {
+	if problem.Reason == noKind {
 		to += otherKinds
 	}
-	last.Remedy = to
+	problem.Remedy = to
 }
 
 // ends reports whether a statement may end before t.

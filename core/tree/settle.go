@@ -67,9 +67,13 @@ func (d *Document) walk(from *Node, steps []Step) (at *Node, rest []Step, double
 		case s.Numbered && at.Kind == Array:
 			if s.Index < len(at.Members) {
 				found = at.Members[s.Index : s.Index+1]
-			} else {
-				return nil, nil, nil, misfit("%s has no item %d%s", d.Path(at), s.Index, map[bool]string{true: "; settle item adds one to the list"}[d.Syntax != syntax.CSV])
+				break
 			}
+			remedy := "; settle item adds one to the list"
+			if d.Syntax == syntax.CSV {
+				remedy = ""
+			}
+			return nil, nil, nil, misfit("%s has no item %d%s", d.Path(at), s.Index, remedy)
 		case s.Numbered:
 			return nil, nil, nil, misfit("%s is %s, and has no items", d.Path(at), at.Kind.An())
 		case at.Kind == Array:

@@ -15,7 +15,7 @@ import (
 )
 
 // A secret that a change touches in any way, in its line or beside it, shows no part of itself, neither in the old text nor
-// in the new one; and what is not hidden and not beside a secret shows.
+// in the new one; and a line without a secret is shown as it is.
 func TestNoRestOfASecret(t *testing.T) {
 	hidden, problems := compile.Pattern("--hide", `regex "key=\w+"`)
 	require.Empty(t, problems)

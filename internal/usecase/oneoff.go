@@ -75,14 +75,14 @@ func (o *OneOff) Saved(syntax, encoding string) (string, error) {
 }
 
 // declared returns the declarations of the files' syntax and encoding, if they are not "".
-func declared(syntax, encoding string) (declared []script.Node) {
+func declared(syntax, encoding string) (nodes []script.Node) {
 	if text, ok := script.NewText(encoding, '"'); ok && encoding != "" {
-		declared = append(declared, &script.Encoding{Head: headOf("--encoding"), Name: text})
+		nodes = append(nodes, &script.Encoding{Head: headOf("--encoding"), Name: text})
 	}
 	if text, ok := script.NewText(syntax, '"'); ok && syntax != "" {
-		declared = append(declared, &script.Syntax{Head: headOf("--syntax"), Name: text})
+		nodes = append(nodes, &script.Syntax{Head: headOf("--syntax"), Name: text})
 	}
-	return declared
+	return nodes
 }
 
 // headOf returns the position of a node that comes from an option.
