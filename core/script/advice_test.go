@@ -35,6 +35,13 @@ func TestNaturalAttempts(t *testing.T) {
 		out.WriteString(attempt + "\n    " + form + "\n")
 	}
 	require.GreaterOrEqual(t, attempts, 80)
+	for _, attempt := range []string{ // what would be no right form
+		"rule x {\n    when file has text \"a\" ignorin case\n}", "in section \"a\" remve word \"b\"", "on first line wiht word \"a\" delete",
+	} {
+		_, problems := Parse("x.friz", attempt)
+		require.NotEmpty(t, problems)
+		require.NotContains(t, problems[0].Remedy, "write:", attempt)
+	}
 	if *update {
 		require.NoError(t, os.WriteFile(file, []byte(out.String()), 0o644))
 	}
