@@ -144,13 +144,14 @@ func onlyAnchors(expr string) bool {
 // second run.
 func growsAgain(n *script.Replace, p *pattern.Pattern, with *program.Template) bool {
 	whole := func(p program.Part) bool { return p.From == program.FromGroup && p.Group == 0 && len(p.Filters) == 0 }
-	if slices.ContainsFunc(with.Parts, whole) {
-		return len(with.Parts) > 1 && len(n.Pattern.Guards) == 0 && n.Which == (script.Which{})
+	guarded := len(n.Pattern.Guards) > 0
+	if slices.ContainsFunc(with.Parts, whole) && !guarded {
+		return len(with.Parts) > 1 && n.Which == (script.Which{})
 	}
 	text := ""
 	for _, part := range with.Parts {
 		if part.From != program.FromLiteral {
-			return n.Pattern.Kind == script.Regex && n.Which == (script.Which{}) && growsOnSample(n.Pattern.Text.Raw, p, with)
+			return (guarded || n.Pattern.Kind == script.Regex) && n.Which == (script.Which{}) && growsOnSample(n.Pattern, p, with)
 		}
 		text += part.Literal
 	}
@@ -166,20 +167,44 @@ func growsAgain(n *script.Replace, p *pattern.Pattern, with *program.Template) b
 	return changes
 }
 
-// growsOnSample reports whether a text that an expression matches is changed by a second run, too.
-func growsOnSample(expr string, p *pattern.Pattern, with *program.Template) bool {
-	tree, err := syntax.Parse(expr, syntax.Perl)
-	if err != nil {
+// growsOnSample reports whether a text that a pattern matches is changed by a second run, too.
+func growsOnSample(n *script.Pattern, p *pattern.Pattern, with *program.Template) bool {
+	sample, ok := sampleOf(n)
+	if !ok {
 		return false
 	}
-	s := sampler{next: 'a'}
-	s.write(tree)
-	once, ok := replaced(p, with, s.b.String())
-	if !ok || once == s.b.String() {
+	once, ok := replaced(p, with, sample)
+	if !ok || once == sample {
 		return false
 	}
 	twice, ok := replaced(p, with, once)
 	return ok && twice != once
+}
+
+// sampleOf returns a text that a pattern matches, between what its guards want there.
+func sampleOf(n *script.Pattern) (string, bool) {
+	s := sampler{next: 'a'}
+	ok := true
+	write := func(kind script.PatternKind, text *script.Text) {
+		if kind != script.Regex {
+			s.b.WriteString(text.Raw)
+		} else if tree, err := syntax.Parse(text.Raw, syntax.Perl); err == nil {
+			s.write(tree)
+		} else {
+			ok = false
+		}
+	}
+	guards := func(preceded bool) {
+		for _, g := range n.Guards {
+			if g.Preceded == preceded && !g.Not {
+				write(g.Kind, g.Text)
+			}
+		}
+	}
+	guards(true)
+	write(n.Kind, n.Text)
+	guards(false)
+	return s.b.String(), ok
 }
 
 // replaced returns a text with each match replaced. It reports false if that depends on more than the match.
@@ -193,6 +218,8 @@ func replaced(p *pattern.Pattern, with *program.Template, text string) (string, 
 			switch {
 			case part.From == program.FromLiteral:
 				b.WriteString(part.Literal)
+			case program.FromCount <= part.From && part.From <= program.FromPseudonym && len(part.Filters) == 0:
+				b.WriteByte('1')
 			case part.From != program.FromGroup || len(part.Filters) > 0:
 				ok = false
 			case 2*part.Group < len(loc) && loc[2*part.Group] >= 0:

@@ -529,20 +529,23 @@ func (c yamlFormat) block(n *Node, text string) (string, bool) {
 	if body == "" || strings.ContainsAny(text, "\r\u0085\u2028\u2029\ufeff") {
 		return "", false
 	}
-	sign := "|"
 	if body[0] == ' ' || body[0] == '\n' {
 		return "", false // would want its indentation said
 	}
+	header, behind := "", "" // a comment
+	if n.style == literalBlock || n.style == foldedBlock {
+		first := c.raw(n.Inner, c.lineEnd(n.Inner))
+		header = blockHeader().FindString(first)
+		behind = first[len(header):]
+	}
+	sign := "|"
 	switch ends := len(text) - len(body); {
+	case ends == 0 && header != "" && !strings.Contains(header, "-") && n.End == len(c.Text):
+		// the file has no final line ending, so the text has none either
 	case ends == 0:
 		sign += "-"
 	case ends > 1:
 		sign += "+"
-	}
-	behind := "" // a comment
-	if n.style == literalBlock || n.style == foldedBlock {
-		first := c.raw(n.Inner, c.lineEnd(n.Inner))
-		behind = first[len(blockHeader().FindString(first)):]
 	}
 	indent := strings.Repeat(" ", n.InnerEnd)
 	var b strings.Builder
@@ -581,6 +584,9 @@ func (c yamlFormat) folded(block string) string {
 // reads reads raw behind a key, or a dash, at the place of the node.
 func (c yamlFormat) reads(n *Node, raw string) (string, Kind, bool) {
 	before, after := "", "\n"
+	if n != nil && n.End == len(c.Text) {
+		after = "" // a block's sign may stay where the file has no final line ending
+	}
 	switch {
 	case n == nil || n.Parent == nil:
 	case n.Parent.style == flow && n.Parent.Kind == Array:
