@@ -116,6 +116,12 @@ func (t *Text) Opens(i int) bool {
 	return n.kind == Block || n.kind == Section || n.flags&(inner|lastLine) != 0
 }
 
+// GoesOn reports whether line i closes brackets of the block around it, which goes on: } else {.
+func (t *Text) GoesOn(i int) bool {
+	const both = inner | closes
+	return t.tree()[i].flags&both == both
+}
+
 // Own yields the lines [from, to) as runs, without the blocks that open below the first line.
 func (t *Text) Own(from, to int) iter.Seq2[int, int] {
 	return func(yield func(int, int) bool) {

@@ -63,6 +63,10 @@ func (m *model) act(n script.Node, spans []modelSpan) {
 		for _, s := range m.wholes() {
 			m.comment(n, m.own([]modelSpan{s}, direct))
 		}
+	case *script.Sort:
+		m.sort(n, spans)
+	case *script.DropRepeated:
+		m.drop(spans)
 	case *script.Transfer:
 		m.transfer(n, spans)
 	case *script.Squeeze:
@@ -335,23 +339,24 @@ func (m *model) settle(n *script.Settle, s modelSpan) func() {
 	}
 	if len(found) > 0 {
 		old := m.lines[found[0]].text
-		text, ok := m.settled(n, indentation(old), old, bare)
+		texts, ok := m.settledAll(n, indentation(old), old, bare)
 		if !ok {
 			m.failed = true
 			return nil
 		}
-		if block >= 0 && !s.closed && indent(text) <= indent(m.lines[s.from].text) {
+		if opening && len(texts) > 1 {
 			return nil
 		}
-		one := m.lines[found[0]]
-		gone := map[*modelLine]bool{}
-		for _, i := range found[1:] {
-			gone[m.lines[i]] = true
+		var lines []*modelLine
+		same := len(texts) == len(found)
+		for k, i := range found {
+			lines = append(lines, m.lines[i])
+			same = same && i == found[0]+k && m.lines[i].text == texts[k]
 		}
-		return func() {
-			one.text = text
-			m.lines = slices.DeleteFunc(m.lines, func(l *modelLine) bool { return gone[l] })
+		if same || block >= 0 && !s.closed && slices.ContainsFunc(texts, func(text string) bool { return indent(text) <= indent(m.lines[s.from].text) }) {
+			return nil
 		}
+		return func() { m.putSettled(lines, texts) }
 	}
 	return m.settleBehind(n, s, block)
 }
@@ -396,7 +401,7 @@ func trailing(line string, from int, marked bool) int {
 	return -1
 }
 
-// settleBehind adds the line at a span's end.
+// settleBehind adds the lines at a span's end, or where the statement says.
 func (m *model) settleBehind(n *script.Settle, s modelSpan, block int) func() {
 	end := s.to
 	if s.closed {
@@ -404,6 +409,13 @@ func (m *model) settleBehind(n *script.Settle, s modelSpan, block int) func() {
 	}
 	for end > s.from && m.blank(end-1) {
 		end--
+	}
+	place, like := -1, -1
+	if block < 0 {
+		place, like = m.placed(n, s)
+	}
+	if like >= 0 {
+		end = place
 	}
 	for level, a := range m.within[:m.level] {
 		f, ranged := a.Form.(*script.Range)
@@ -413,34 +425,44 @@ func (m *model) settleBehind(n *script.Settle, s modelSpan, block int) func() {
 			return nil
 		}
 	}
-	if end == s.from {
-		text, ok := m.settled(n, "", "", 0)
-		if m.failed = m.failed || !ok; !ok {
-			return nil
-		}
-		if s.from == s.to { // of an empty file
-			return func() { m.put(end, text, nil) }
-		}
-		before := m.lines[end]
-		return func() { m.put(slices.Index(m.lines, before), text, before) }
+	blanks, last := "", -1 // the last item of the block that a deeper line behind it would be part of
+	switch {
+	case like >= 0 && like < len(m.lines):
+		blanks = indentation(m.lines[like].text)
+	case end > s.from:
+		blanks = indentation(m.lines[end-1].text)
 	}
-	blanks := indentation(m.lines[end-1].text)
-	last := -1 // the last item of the block that a deeper line behind it would be part of
-	if block >= 0 {
+	if block >= 0 && end > s.from {
 		blanks, last = m.blockIndentation(block, end)
 	}
-	text, ok := m.settled(n, blanks, "", 0)
-	if m.failed = m.failed || !ok; !ok {
+	texts, ok := m.settledAll(n, blanks, "", 0)
+	if m.failed = m.failed || !ok; !ok || last == -2 {
 		return nil
 	}
-	if last == -2 || last >= 0 && indent(text) > indent(m.lines[last].text) {
+	for _, text := range texts {
+		if last >= 0 && indent(text) > indent(m.lines[last].text) || block >= 0 && !s.closed && end > s.from && indent(text) <= indent(m.lines[s.from].text) {
+			return nil
+		}
+	}
+	if like >= 0 && m.wouldOpen(end, texts[len(texts)-1]) {
 		return nil
 	}
-	if block >= 0 && !s.closed && indent(text) <= indent(m.lines[s.from].text) {
-		return nil
+	if s.from == s.to { // of an empty file
+		return func() { m.putAll(end, texts) }
 	}
-	first, before := m.lines[s.from], m.lines[end-1]
-	return func() { m.put(slices.Index(m.lines, before)+1, text, first) } // first is in all the spans that this one is in
+	first := m.lines[s.from] // it is in all the spans that this one is in
+	if end == s.from {
+		first = m.lines[end]
+		return func() { m.putLike(slices.Index(m.lines, first), texts, first) }
+	}
+	before := m.lines[end-1]
+	return func() { m.putLike(slices.Index(m.lines, before)+1, texts, first) }
+}
+
+func (m *model) putLike(at int, texts []string, like *modelLine) {
+	for k, text := range texts {
+		m.put(at+k, text, like)
+	}
 }
 
 // blockIndentation returns what a line added to a block begins with, and the block's last item, if it is an entry or

@@ -32,6 +32,7 @@ func compileText(t testing.TB, text string) *program.Program {
 type generator struct {
 	*rand.Rand
 	direct bool // statements are under `directly`
+	block  bool // statements are in a block
 }
 
 func (g generator) one(of ...string) string { return of[g.IntN(len(of))] }
@@ -52,6 +53,16 @@ func (g generator) pattern() string {
 func (g generator) settle() string {
 	return "settle " + g.one(`text "ab"`, `regex '^ab'`, `regex '^\s*ab\b'`, `text "="`, `regex 'a+'`, `word "ab"`, `regex '^\s+ab'`, `regex 'b|$'`, `text "b" not followed by text "-"`, `word "AB" ignoring case`) +
 		` as ` + g.one(`"ab = 1"`, `"ab = 1"`, `"  ab = 1"`, `"ab = 1 # c"`) + g.one("", ` commented by "#"`) + g.one("", ` keeping comment`)
+}
+
+// settleLines writes a settle with several lines, or with a place for them.
+func (g generator) settleLines() string {
+	return "settle " + g.one(`regex '^\s*ab\b'`, `regex 'a+'`, `word "ab"`, `text "="`) + " as" + g.one("\n| ab = 1\n| ab = 2\n", "\n| ab = b\n|   ab =\n", ` "ab = 1" `) +
+		g.one("", ` commented by "#"`) + g.one("", "", " added at top", " added below "+g.pattern(), " added above "+g.pattern())
+}
+
+func (g generator) sort() string {
+	return "sort lines" + g.one("", "", " by number", ` by regex '[b-z].*'`, ` by regex '\d.*' by number`) + g.one("", " descending") + g.one("", " ignoring case")
 }
 
 func (g generator) mark() string {
@@ -89,7 +100,10 @@ func (g generator) statement(addressed, last bool) string {
 		`comment out with "# "`, `uncomment "#"`, "squeeze blank lines", "trim line ends",
 	}
 	if !g.direct {
-		all = append(all, g.settle(), g.settle())
+		all = append(all, g.settle(), g.settle(), g.sort(), "drop repeated lines")
+		if !g.block {
+			all = append(all, g.settleLines())
+		}
 	}
 	if !g.direct && addressed {
 		all = append(all, "rewrite as "+g.one(`"new"`, "\n| one\n|   two\n", "\n| one\n|\n"))
@@ -168,6 +182,7 @@ func (g *generator) parts() (text, address string) {
 	if g.IntN(3) == 0 {
 		address += g.one(" having ", " lacking ") + g.pattern()
 	}
+	g.block = strings.HasPrefix(address, "in block")
 	if strings.Contains(address, "block") && g.IntN(2) == 0 {
 		address += " directly"
 		g.direct = true

@@ -56,14 +56,21 @@ func (r *run) wholeLines(s edit.Span) []byte {
 	return text
 }
 
-// withoutBlocks reports whether a span holds no block within it. Else it refuses the file.
+// withoutBlocks reports whether a span holds no block within it, nor a line at which its own goes on. Else it
+// refuses the file.
 func (r *run) withoutBlocks(span edit.Span, what string) bool {
 	first, end := r.text.At(span.Start), r.lineBehind(span)
 	for i := first; i < end; i++ {
-		item := r.text.Item(i)
-		inner := item.Kind == outline.Section || item.Kind == outline.Block && !item.Unclosed
-		if inner && !(i == first && r.opens(span)) {
-			r.fail(r.lineRead(r.text.Start(i)), what+" is for lines without blocks among them, and this line opens one; select the lines")
+		reason := ""
+		switch item := r.text.Item(i); {
+		case r.text.GoesOn(i):
+			reason = "this line closes one part of a block and opens the next"
+		case i == first && r.opens(span):
+		case item.Kind == outline.Section, item.Kind == outline.Block && !item.Unclosed:
+			reason = "this line opens one"
+		}
+		if reason != "" {
+			r.fail(r.lineRead(r.text.Start(i)), what+" is for lines without blocks among them, and "+reason+"; select the lines")
 			return false
 		}
 	}
@@ -115,9 +122,10 @@ func (r *run) slots(span edit.Span) (slots []slot) {
 	}
 	for from := at; at < span.Last; {
 		next := lines.Next(text, at, span.End)
+		i := r.text.At(at)
 		switch line := lines.Content(text[at:next]); {
-		case r.text.Item(r.text.At(at)).Kind == outline.Comment:
-		case lines.Blank(line) || isBrackets(line):
+		case r.text.Item(i).Kind == outline.Comment:
+		case lines.Blank(line) || r.text.Opens(i):
 			from = next
 		default:
 			slots = append(slots, slot{Span: edit.SpanOf(from, next), line: line})
@@ -126,12 +134,6 @@ func (r *run) slots(span edit.Span) (slots []slot) {
 		at = next
 	}
 	return slots
-}
-
-// isBrackets reports whether a line only opens or closes a block.
-func isBrackets(line []byte) bool {
-	line = bytes.TrimSpace(line)
-	return len(line) > 0 && len(bytes.Trim(line, "{}[]();,")) == 0 || bytes.HasPrefix(line, []byte("</"))
 }
 
 // key sets what a slot is sorted by.
@@ -208,8 +210,9 @@ func (DropRepeated) do(r *run) {
 		for at := span.Start; at < span.Last; {
 			next := lines.Next(text, at, span.End)
 			line := lines.Content(text[at:next])
+			i := r.text.At(at)
 			switch {
-			case lines.Blank(line) || isBrackets(line):
+			case lines.Blank(line) || r.text.Opens(i) && !r.text.Item(i).Unclosed:
 			case seen[string(line)]:
 				edits = append(edits, edit.Edit{Start: at, End: next})
 			}
