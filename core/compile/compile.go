@@ -68,6 +68,7 @@ func (c *compiler) all(scripts []*script.Script) {
 	for _, s := range scripts {
 		c.script(s, nil)
 	}
+	c.turnedBack()
 	for _, s := range scripts {
 		c.unused(s)
 		c.empty(s)
@@ -97,6 +98,7 @@ type compiler struct {
 	rule     *program.Rule
 	within   []*program.Address // the addresses around the current statement
 	moved    string             // the first statement that may change the number of lines
+	chain    []link             // the replacements of fixed texts so far
 }
 
 func (c *compiler) errorf(pos script.Pos, remedy, format string, args ...any) {
@@ -253,6 +255,7 @@ func (c *compiler) settings(items []script.Node, joiners *string) (filters []pro
 		}
 		said[what] = true
 	}
+	chosen, left := map[string]bool{}, map[string]bool{}
 	for _, item := range items {
 		switch n := item.(type) {
 		case *script.Version:
@@ -262,13 +265,23 @@ func (c *compiler) settings(items []script.Node, joiners *string) (filters []pro
 		case *script.Files:
 			for _, g := range n.Globs {
 				glob := c.constant(g)
-				if !program.ValidGlob(glob) {
+				same, other := chosen, left
+				if n.Not {
+					same, other = left, chosen
+				}
+				switch {
+				case !program.ValidGlob(glob):
 					c.errorf(g.Pos, "", "%q is not a valid glob", glob)
-				} else if n.Not {
+				case same[glob]:
+					c.errorf(g.Pos, "say it once", "the glob %q is said twice", glob)
+				case other[glob]:
+					c.errorf(g.Pos, "keep one of them", "the glob %q is both in files and in not files", glob)
+				case n.Not:
 					f.Out = append(f.Out, glob)
-				} else {
+				default:
 					f.In = append(f.In, glob)
 				}
+				same[glob] = true
 			}
 		case *script.Joiners:
 			once(n.Pos, "what joins words")

@@ -89,6 +89,7 @@ func (c *compiler) lintReplace(n *script.Replace, p *pattern.Pattern, with *prog
 	if with == nil {
 		return
 	}
+	c.chained(n, p, with)
 	if ref := reference().FindString(n.With.Raw); ref != "" && n.Pattern.Kind == script.Regex {
 		remedy := "a group is {=" + ref[1:] + "}"
 		if len(p.Groups()) == 1 {
@@ -282,6 +283,25 @@ func (s *sampler) of(class []rune) rune {
 		return r
 	}
 	return class[0]
+}
+
+var member = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`^\s*(?:- )?["']?([\w-]+)["']?\s*[:=]\s*["']?(.*?)["']?,?\s*$`)
+})
+
+// addsToItem warns of a line that would be added to an item of a list, as text, and says how a member is set.
+func (c *compiler) addsToItem(pos script.Pos, t *script.Text) {
+	if len(c.within) == 0 {
+		return
+	}
+	if path := c.within[len(c.within)-1].Path(); path == nil || !path.SelectsItems() {
+		return
+	}
+	remedy := "for a member say settle value '@.NAME' as \"…\""
+	if m := member().FindStringSubmatch(t.Raw); m != nil {
+		remedy = fmt.Sprintf("for a member say settle value '@.%s' as %q", m[1], m[2])
+	}
+	c.warn(pos, remedy, "this may add a line to an item of a list, whatever its layout is")
 }
 
 // swaps warns of pairs of which one writes what another looks for, so that a second run changes it again.

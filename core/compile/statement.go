@@ -35,6 +35,8 @@ func (c *compiler) statement(n script.Node) program.Action {
 		}
 		if !n.UnlessPresent && !c.guarded() {
 			c.warn(n.Pos, c.presentOrItem(n), "each run inserts these lines once more")
+		} else if n.Where == script.Below || n.Where == script.Above {
+			c.addsToItem(n.Pos, n.Text)
 		}
 		c.moves(n.Pos)
 		return &program.Insert{Where: n.Where, Text: c.template(n.Text, nil), UnlessPresent: n.UnlessPresent}
@@ -249,6 +251,7 @@ func (c *compiler) settle(n *script.Settle) program.Action {
 		s.Marks = append(s.Marks, c.commentMark(mark))
 	}
 	c.moves(n.Pos)
+	c.addsToItem(n.Pos, n.Text)
 	if s.Pattern == nil {
 		return nil
 	}

@@ -55,6 +55,9 @@ func Compile(source string) (*Path, error) {
 	return p, nil
 }
 
+// SelectsItems reports whether the path selects items of lists that have members, as far as its last step tells.
+func (p *Path) SelectsItems() bool { return p.values != nil && p.values.items(p.Source) }
+
 // Hits are the nodes that a path selects.
 type Hits struct {
 	Nodes []*tree.Node // in the order of their places, each once

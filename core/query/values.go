@@ -3,6 +3,7 @@ package query
 import (
 	"encoding/json"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -47,6 +48,25 @@ func compileValues(source string) (*valuesPath, error) {
 		return nil, &Error{-1, "a filter within this path descends twice, which takes too long in a large file", "use .. once in a filter"}
 	}
 	return &valuesPath{p.Query().Segments(), source[0] == '@'}, nil
+}
+
+// items reports whether a path selects items of lists that have members, as far as its last step tells.
+func (p *valuesPath) items(source string) bool {
+	if len(p.segments) == 0 {
+		return false
+	}
+	return slices.ContainsFunc(p.segments[len(p.segments)-1].Selectors(), func(s spec.Selector) bool {
+		switch s := s.(type) {
+		case spec.Index, spec.SliceSelector:
+			return true
+		case spec.WildcardSelector:
+			return strings.HasSuffix(source, "[*]")
+		case *spec.FilterSelector:
+			test := s.String()
+			return strings.Contains(test, "@.") || strings.Contains(test, "@[")
+		}
+		return false
+	})
 }
 
 // filterDescends reports whether a path within a filter has .. more than once: the library evaluates such a path for each

@@ -67,6 +67,9 @@ func (a *app) plan(f *fileFlags, rules *usecase.Compiled, paths []string) (*run.
 		}
 		files.MaxSize = int64(size)
 	}
+	if f.from != "" && f.from != "-" {
+		files.Given = []string{f.from}
+	}
 	if s, err := usecase.OpenStore(); err == nil { // else there is nothing of it to leave out
 		files.Store = s
 		for _, r := range usecase.CutOff(s) {

@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -65,7 +67,7 @@ func (a *app) keep() *cobra.Command {
 		Short:   "Keep what a run on hold wrote",
 		Long:    "Say that what a run wrote with --hold is good, so that it is not put back.",
 		Example: "  frizzel keep 17",
-		Args:    one("a run"),
+		Args:    aHeldRun,
 		RunE: func(c *cobra.Command, args []string) error {
 			s, r, err := namedRun(args[0])
 			if err != nil {
@@ -87,6 +89,29 @@ func (a *app) keep() *cobra.Command {
 			return err
 		},
 	}
+}
+
+// aHeldRun is one("a run"), and names those on hold.
+func aHeldRun(c *cobra.Command, args []string) error {
+	if len(args) > 0 {
+		return one("a run")(c, args)
+	}
+	s, err := usecase.OpenStore()
+	if err != nil {
+		return err
+	}
+	held, err := s.OnHold()
+	if err != nil {
+		return err
+	}
+	if len(held) == 0 {
+		return exit.Wrongf("keep wants a run, and none is on hold")
+	}
+	commands := make([]string, len(held))
+	for i, r := range held {
+		commands[i] = fmt.Sprintf("frizzel keep %s (until %s)", r.Name(), r.HeldUntil().Format(time.TimeOnly))
+	}
+	return exit.Wrongf("keep wants a run; on hold: %s", strings.Join(commands, ", "))
 }
 
 // guard watches a run on hold; the program starts it itself, in a session of its own.

@@ -1,6 +1,7 @@
 package run
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"errors"
@@ -13,6 +14,7 @@ import (
 	"frizzel/core/textfile"
 	"frizzel/internal/disk"
 	"frizzel/internal/exit"
+	"frizzel/internal/seal"
 	"frizzel/internal/selection"
 	"frizzel/internal/spool"
 )
@@ -189,6 +191,8 @@ func (p *Plan) open(ctx context.Context, j *job, flight *flight, buffer []byte, 
 	case j.document && p.NoDocuments:
 		return buffer, errDocument
 	case j.document:
+	case keptReview(buffer):
+		return buffer, errOwn
 	case textfile.Binary(buffer, p.encodingOf(j.file)):
 		return buffer, textfile.ErrBinary
 	default:
@@ -286,4 +290,11 @@ func (p *Plan) collect(ctx context.Context, ordered <-chan *job, flight *flight,
 		}
 	}
 	return ctx.Err()
+}
+
+// keptReview reports whether a file is a sealed review or the page of one, from its first bytes. If it were changed it
+// would tell nothing any more.
+func keptReview(head []byte) bool {
+	const page = "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta name=\"generator\" content=\"frizzel\">"
+	return bytes.HasPrefix(head, []byte(seal.Beginning)) || bytes.HasPrefix(head, []byte(page))
 }

@@ -152,6 +152,7 @@ func (p *Plan) encodingOf(f selection.File) string {
 // Errors of files that are not read as text.
 var (
 	errTooLarge = errors.New("larger than wanted")
+	errOwn      = errors.New("a review that was kept")
 	errDocument = errors.New("a document, and none are wanted")
 )
 
@@ -161,6 +162,8 @@ func skipFor(f selection.File, err error) *selection.Skip {
 	switch {
 	case errors.As(err, &document):
 		return &selection.Skip{Path: f.Path, Reason: selection.Damaged, Err: err}
+	case errors.Is(err, errOwn):
+		return &selection.Skip{Path: f.Path, Reason: selection.Own}
 	case errors.Is(err, errDocument):
 		return &selection.Skip{Path: f.Path, Reason: selection.Document}
 	case errors.Is(err, textfile.ErrBinary):

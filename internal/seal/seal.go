@@ -33,6 +33,9 @@ import (
 // version is that of the file's format.
 const version = 1
 
+// Beginning is how every seal's file begins.
+const Beginning = `{"frizzel_seal":`
+
 // name goes into the seal's digest.
 const name = "frizzel seal"
 

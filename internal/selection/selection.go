@@ -28,7 +28,7 @@ type Selection struct {
 	NoHidden      bool            // leave out names that begin with a dot, below the paths given
 	Follow        bool            // follow symbolic links to directories
 	OneFileSystem bool            // stay on the file systems of the directories named
-	Rules         map[string]bool // whole paths of scripts and tables in use, left out unless they are named
+	Rules         map[string]bool // whole paths of what the run was given: scripts, tables, values, lists
 	State         disk.ID         // the directory of backups, which is omitted; zero if there is none
 }
 

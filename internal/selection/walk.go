@@ -85,6 +85,9 @@ func (w *walker) given(path string) error {
 	case !info.IsDir() && !info.Mode().IsRegular():
 		w.skip(Skip{path, Unreadable, errSpecial}) // it was named, so it is not just passed over
 		return nil
+	case w.Rules[resolved]:
+		w.skip(Skip{path, InUse, nil})
+		return nil
 	}
 	at := resolved
 	if !info.IsDir() {

@@ -2,6 +2,7 @@ package usecase
 
 import (
 	"path/filepath"
+	"slices"
 
 	"frizzel/core/program"
 	"frizzel/core/textfile"
@@ -26,6 +27,7 @@ type Files struct {
 	MaxSize       int64 // bytes; 0 for any
 	Encoding      string
 	Store         *store.Store // its directory is omitted
+	Given         []string     // paths of files that the run was given, which are never among the files
 }
 
 // NewPlan checks what files are meant and joins them with the rules. The error is a
@@ -50,7 +52,7 @@ func NewPlan(f Files, c *Compiled) (*run.Plan, error) {
 		Paths: f.Paths, Listed: f.Listed, In: f.Only, Out: f.Not, Depth: f.Depth, NoHidden: f.NoHidden, Follow: f.Follow, OneFileSystem: f.OneFileSystem,
 	}}
 	p.Selection.Rules = map[string]bool{}
-	for _, path := range c.Files {
+	for _, path := range slices.Concat(c.Files, f.Given) {
 		abs, err := filepath.Abs(path)
 		if err == nil {
 			abs, err = filepath.EvalSymlinks(abs)
