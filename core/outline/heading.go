@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"unicode/utf8"
 
+	"github.com/rivo/uniseg"
 	"github.com/yuin/goldmark"
 	"github.com/yuin/goldmark/ast"
 	"github.com/yuin/goldmark/text"
@@ -127,9 +128,15 @@ func (t *Text) rule(i int) byte {
 
 func (t *Text) width(i int) int { return utf8.RuneCount(bytes.TrimRight(t.Content(i), " \t")) }
 
-// reST reads the headings of a reStructuredText: a line that is underlined, perhaps overlined too, by
-// punctuation at least as long as it. The levels are those of the styles in the order in which
-// they first occur.
+// ruledBy reports whether a line of n characters marks the title on line i: it is as long as that, in the columns of a
+// terminal, or too long for text. Readers of reStructuredText warn of what is too short, and take it.
+func (t *Text) ruledBy(n, i int) bool {
+	const tooLong = 4
+	return n >= tooLong || n >= uniseg.StringWidth(string(bytes.TrimRight(t.Content(i), " \t")))
+}
+
+// reST reads the headings of a reStructuredText: a line that is underlined by punctuation, perhaps overlined too. The
+// levels are those of the styles in the order in which they first occur.
 func (t *Text) reST() (all []Heading) {
 	type style struct {
 		mark byte
@@ -138,15 +145,15 @@ func (t *Text) reST() (all []Heading) {
 	var styles []style
 	behind := 0 // the last heading
 	for i := 0; i+1 < t.Count(); i++ {
-		if t.blank(i) || i > behind && !t.blank(i-1) {
+		if t.blank(i) || i > behind && !t.blank(i-1) && !bytes.HasPrefix(t.Content(i-1), []byte(".. ")) {
 			continue
 		}
 		title, s := i, style{mark: t.rule(i)}
-		if s.mark != 0 && t.rule(i+2) == s.mark && !t.blank(i+1) && t.width(i) >= t.width(i+1) && t.width(i+2) == t.width(i) {
+		if s.mark != 0 && t.rule(i+2) == s.mark && !t.blank(i+1) && t.ruledBy(t.width(i), i+1) && t.width(i+2) == t.width(i) {
 			title, s.over = i+1, true
 		} else {
 			s.mark = t.rule(i + 1)
-			if s.mark == 0 || isSpace(t.Content(i)[0]) || t.width(i+1) < t.width(i) {
+			if s.mark == 0 || isSpace(t.Content(i)[0]) || !t.ruledBy(t.width(i+1), i) {
 				continue
 			}
 		}
@@ -205,6 +212,9 @@ func asciiTitle(line []byte) (int, string) {
 func (t *Text) underlined(i int) int {
 	if i > 0 && !t.blank(i-1) || t.blank(i) || isSpace(t.Content(i)[0]) {
 		return 0
+	}
+	if line := bytes.TrimRight(t.Content(i), " \t"); line[0] == '.' || line[0] == '[' && line[len(line)-1] == ']' {
+		return 0 // a title or the attributes of the block below
 	}
 	mark := t.rule(i + 1)
 	level := bytes.IndexByte([]byte("=-~^+"), mark) + 1

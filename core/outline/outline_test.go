@@ -36,6 +36,10 @@ func TestParts(t *testing.T) {
 				got = New([]byte(text), syntax.TOML).Sections(false, named(name))
 			case "own":
 				got = New([]byte(text), syntax.Markdown).Sections(true, named(name))
+			case "rest":
+				got = New([]byte(text), syntax.ReST).Sections(false, named(name))
+			case "asciidoc":
+				got = New([]byte(text), syntax.AsciiDoc).Sections(false, named(name))
 			case "heading":
 				got = New([]byte(text), syntax.Markdown).Sections(false, named(name))
 			case "block", "unclosed":
