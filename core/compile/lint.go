@@ -146,6 +146,9 @@ func onlyAnchors(expr string) bool {
 func growsAgain(n *script.Replace, p *pattern.Pattern, with *program.Template) bool {
 	whole := func(p program.Part) bool { return p.From == program.FromGroup && p.Group == 0 && len(p.Filters) == 0 }
 	guarded := len(n.Pattern.Guards) > 0
+	if n.Pattern.Kind == script.Regex && !guarded && onlyAnchors(n.Pattern.Text.Raw) {
+		return len(with.Parts) > 0 // a place is there again
+	}
 	if slices.ContainsFunc(with.Parts, whole) && !guarded {
 		return len(with.Parts) > 1 && n.Which == (script.Which{})
 	}
