@@ -79,7 +79,7 @@ func dialectOf(s syntax.Syntax) *dialect {
 		return &css
 	case syntax.StyleSheet:
 		return &styleSheet
-	case syntax.JSON:
+	case syntax.JSON, syntax.JSONC:
 		return &json
 	case syntax.TOML:
 		return &toml

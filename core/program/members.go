@@ -191,8 +191,9 @@ func withoutDoubles(edits edit.List) (out edit.List) {
 	return out
 }
 
-// fillAt is fill for a value.
+// fillAt is fill for a value, whose line breaks are its own, whatever the file's line endings are.
 func (f *filler) fillAt(t *Template, n *tree.Node) ([]byte, bool) {
+	f.filling.ending = "\n"
 	f.filling.path = func() string { return f.run.path(n) }
 	return f.fill(t, n.Start, nil)
 }

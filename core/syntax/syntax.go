@@ -13,6 +13,7 @@ type Syntax uint8
 const (
 	None Syntax = iota // read as any configuration file
 	JSON               // RFC 8259; comments and trailing commas are read as well
+	JSONC              // JSON in which a change may bring them in
 	YAML
 	TOML
 	XML
@@ -34,12 +35,13 @@ var table = [...]struct {
 	suffixes    []string
 }{
 	None:       {},
-	JSON:       {"JSON", "json", true, []string{".json", ".jsonc"}},
+	JSON:       {"JSON", "json", true, []string{".json"}},
+	JSONC:      {"JSON", "json with comments", true, []string{".jsonc"}},
 	YAML:       {"YAML", "yaml", true, []string{".yaml", ".yml"}},
 	TOML:       {"TOML", "toml", true, []string{".toml"}},
 	XML:        {"XML", "xml", true, []string{".xml", ".svg", ".xsd", ".xsl", ".xslt", ".plist", ".pom", ".xhtml", ".rng", ".wsdl"}},
-	CSV:        {"CSV", "csv", false, []string{".csv", ".tsv"}},
-	BareCSV:    {"CSV", "csv without header", false, nil},
+	CSV:        {"CSV", "csv", true, []string{".csv", ".tsv"}},
+	BareCSV:    {"CSV", "csv without header", true, nil},
 	HTML:       {"HTML", "", false, []string{".html", ".htm"}},
 	CSS:        {"CSS", "", false, []string{".css"}},
 	StyleSheet: {"style sheet", "", false, []string{".scss", ".sass", ".less"}},

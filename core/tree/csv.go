@@ -160,7 +160,7 @@ func (c csvFormat) escape(n *Node, raw, _ string) (of, to int) {
 
 func (c csvFormat) fragment(n *Node, text string) (string, bool) {
 	if n.style == doubleQuoted {
-		return c.brokenLines(strings.ReplaceAll(text, `"`, `""`)), true
+		return c.broken(strings.ReplaceAll(text, `"`, `""`)), true
 	}
 	return text, !strings.ContainsAny(text, needQuotes)
 }
@@ -169,16 +169,8 @@ func (c csvFormat) fragment(n *Node, text string) (string, bool) {
 // because the separator is detected from the text.
 const needQuotes = ",;|\t\"\r\n"
 
-// brokenLines writes line breaks as the file does.
-func (c csvFormat) brokenLines(text string) string {
-	if c.ending() == "\r\n" {
-		return strings.ReplaceAll(text, "\n", "\r\n")
-	}
-	return text
-}
-
 func (c csvFormat) forms(n *Node, text string, _ Kind) []string {
-	quoted := `"` + c.brokenLines(strings.ReplaceAll(text, `"`, `""`)) + `"`
+	quoted := `"` + c.broken(strings.ReplaceAll(text, `"`, `""`)) + `"`
 	if n.style == doubleQuoted {
 		return []string{quoted}
 	}
@@ -203,7 +195,7 @@ func (c csvFormat) reads(n *Node, raw string) (string, Kind, bool) {
 	return cells[1], String, true
 }
 
-func (c csvFormat) bareKind(string) Kind { return String }
+func (c csvFormat) bareKind(*Node, string) Kind { return String }
 
 func (csvFormat) traits() traits { return traits{anyBytes: true} }
 

@@ -131,6 +131,12 @@ func (d *Document) deleteFlow(parent *Node, nodes []*Node) (edits edit.List) {
 			edits = append(edits, edit.Edit{Start: from, End: to})
 			continue
 		}
+		if behind := d.behindComment(end, closing); behind > end { // which is the member's
+			end = behind
+			if strings.TrimLeft(d.raw(open, start), " \t") == "" && m.Index() < last { // the next one takes its place
+				end += len(d.raw(end, closing)) - len(strings.TrimLeft(d.raw(end, closing), " \t\r\n"))
+			}
+		}
 		for end < closing && (d.Text[end] == ' ' || d.Text[end] == '\t') && comma >= 0 {
 			end++
 		}
@@ -142,6 +148,24 @@ func (d *Document) deleteFlow(parent *Node, nodes []*Node) (edits edit.List) {
 		edits = append(edits, edit.Edit{Start: start, End: end})
 	}
 	return edits
+}
+
+// behindComment returns the end of the comment that stands between a byte and the end of its line, or the byte if there is
+// none, or more.
+func (d *Document) behindComment(at, closing int) int {
+	end := at
+	for end < closing && (d.Text[end] == ' ' || d.Text[end] == '\t') {
+		end++
+	}
+	if end == closing {
+		return at
+	}
+	past := d.format.pastComment(end)
+	past -= len(lines.Ending(d.Text[end:past]))
+	if past == end || past > closing || !d.endsLine(past) {
+		return at
+	}
+	return past
 }
 
 // endsLine reports whether at is the end of a line or of the text.

@@ -31,8 +31,8 @@ type format interface {
 	forms(n *Node, text string, kind Kind) []string
 	// reads returns what raw means in the place of a node.
 	reads(n *Node, raw string) (text string, kind Kind, ok bool)
-	// bareKind returns what kind of value a text is without any quotes.
-	bareKind(text string) Kind
+	// bareKind returns what kind of value a text is without any quotes, in the place of a value that has none.
+	bareKind(n *Node, text string) Kind
 	// content returns the start of a scalar after properties such as an anchor.
 	content(n *Node) int
 	// written returns the edits that put raw in the place of a value.
@@ -84,7 +84,7 @@ type traits struct {
 // formatOf returns the format of a syntax for a document, nil if the syntax has none.
 func formatOf(d *Document, s syntax.Syntax) format {
 	switch s {
-	case syntax.JSON:
+	case syntax.JSON, syntax.JSONC:
 		return jsonFormat{plain{d}}
 	case syntax.YAML:
 		return yamlFormat{plain{d}}

@@ -25,7 +25,7 @@ func (d jsonFormat) parse() error {
 	if err != nil {
 		return d.jsonFault(err)
 	}
-	d.strict = json.Valid(d.Text)
+	d.strict = d.Syntax == syntax.JSON && json.Valid(d.Text)
 	d.Roots = []*Node{d.jsonNode(&v, string(d.Text))}
 	return nil
 }
@@ -174,7 +174,7 @@ func (c jsonFormat) forms(_ *Node, text string, kind Kind) []string {
 	return []string{`"` + escaped(text, jsonEscapes) + `"`}
 }
 
-func (c jsonFormat) bareKind(text string) Kind {
+func (c jsonFormat) bareKind(_ *Node, text string) Kind {
 	if _, kind, ok := c.reads(nil, text); ok && kind != String {
 		return kind
 	}
@@ -261,7 +261,12 @@ func (jsonFormat) mayBe(head []byte) bool {
 	return len(rest) == 0 || rest[0] == '/'
 }
 
-func (jsonFormat) valid(text []byte) (ok, known bool) { return json.Valid(text), true }
+func (d jsonFormat) valid(text []byte) (ok, known bool) {
+	if d.Syntax == syntax.JSONC {
+		return false, false
+	}
+	return json.Valid(text), true
+}
 
 func (d jsonFormat) literal(text string) (*Node, error) {
 	made, err := Parse(syntax.JSON, []byte(text))

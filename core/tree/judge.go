@@ -1,7 +1,9 @@
 package tree
 
 import (
+	"errors"
 	"fmt"
+	"io"
 
 	"frizzel/core/syntax"
 )
@@ -9,7 +11,7 @@ import (
 // MayBe reports whether a text that begins with head may be of the syntax. A log of JSON, a value a
 // line, is none: the first of them would have to be all.
 func MayBe(s syntax.Syntax, head []byte) bool {
-	f := formatOf(nil, s)
+	f := formatOf(&Document{Syntax: s}, s)
 	return f == nil || f.mayBe(head)
 }
 
@@ -20,7 +22,10 @@ const judgedSize = 64 << 20
 // Judge returns an error if before parses in its syntax and after does not: a *SyntaxError, or a description of
 // new duplicate names. It returns nil if before does not parse.
 func Judge(s syntax.Syntax, before, after []byte) error {
-	if f := formatOf(nil, s); f != nil && len(after) > judgedSize {
+	if s == syntax.CSV || s == syntax.BareCSV {
+		return judgeRows(before, after)
+	}
+	if f := formatOf(&Document{Syntax: s}, s); f != nil && len(after) > judgedSize {
 		if was, known := f.valid(before); known {
 			if is, _ := f.valid(after); was && !is {
 				return &SyntaxError{s, 0, fmt.Sprintf("it is not strict %s", s)}
@@ -43,6 +48,42 @@ func Judge(s syntax.Syntax, before, after []byte) error {
 		return &SyntaxError{s, 0, fmt.Sprintf("%q stands twice in one object", is.name)}
 	}
 	return nil
+}
+
+// judgeRows returns an error if all rows of a table had as many cells before, and have not after.
+func judgeRows(before, after []byte) error {
+	d := &Document{Text: before}
+	d.separator = d.mostFrequent()
+	cells, _, err := d.width(before)
+	if err != nil || cells < 0 {
+		return nil
+	}
+	now, line, err := d.width(after)
+	if err == nil && now < 0 {
+		err = &SyntaxError{syntax.CSV, line, "this row has another number of cells than those above"}
+	}
+	return err
+}
+
+// width returns the number of cells that all rows of a text have, or -1 and the line of the first one that has another
+// number. The error is a *SyntaxError.
+func (d *Document) width(text []byte) (cells, line int, err error) {
+	r := d.reader(text)
+	r.ReuseRecord = true
+	for {
+		row, err := r.Read()
+		switch {
+		case errors.Is(err, io.EOF):
+			return cells, 0, nil
+		case err != nil:
+			return 0, 0, csvFault(err)
+		case cells == 0:
+			cells = len(row)
+		case len(row) != cells:
+			line, _ = r.FieldPos(0)
+			return -1, line, nil
+		}
+	}
 }
 
 // doubles are the names that occur several times in one object.

@@ -205,8 +205,10 @@ func (t *tomlReader) value(e *unstable.Node, from int) *Node {
 	switch raw := t.src[n.Start:n.End]; {
 	case strings.HasPrefix(raw, `"""`):
 		n.style = doubleLines
+		n.Text = strings.ReplaceAll(n.Text, "\r\n", "\n")
 	case strings.HasPrefix(raw, `'''`):
 		n.style = singleLines
+		n.Text = strings.ReplaceAll(n.Text, "\r\n", "\n")
 	case raw[0] == '\'':
 		n.style = singleQuoted
 	default:
@@ -294,13 +296,6 @@ func (c tomlFormat) fragment(n *Node, text string) (string, bool) {
 // linesEscapes are jsonEscapes for a text whose line breaks and tabs stay.
 var linesEscapes = map[rune]string{'"': `\"`, '\\': `\\`, '\b': `\b`, '\f': `\f`, '\n': "\n", '\r': `\r`, '\t': "\t"}
 
-func (c tomlFormat) broken(text string) string {
-	if c.ending() == "\r\n" {
-		return strings.ReplaceAll(text, "\n", "\r\n")
-	}
-	return text
-}
-
 func (c tomlFormat) forms(n *Node, text string, kind Kind) []string {
 	if kind != String {
 		return []string{text}
@@ -329,7 +324,7 @@ func (c tomlFormat) reads(_ *Node, raw string) (string, Kind, bool) {
 	return n.Text, n.Kind, true
 }
 
-func (c tomlFormat) bareKind(text string) Kind {
+func (c tomlFormat) bareKind(_ *Node, text string) Kind {
 	if text == "" || strings.ContainsAny(text[:1], `"'[{`) {
 		return String
 	}

@@ -76,8 +76,10 @@ type Node struct {
 	style style
 	// scattered means that the value has parts outside [Start, End).
 	scattered bool
-	Name      string // a member's; an element's or attribute's, with its prefix
-	Text      string // a scalar's value; numbers, booleans and null in their notation
+	// pair means that it is an object of YAML without brackets in a list between brackets.
+	pair bool
+	Name string // a member's; an element's or attribute's, with its prefix
+	Text string // a scalar's value; numbers, booleans and null in their notation
 	// Start and End are the bytes that the value takes, with its quotes or its tags.
 	Start, End int
 	// Key and KeyEnd are the range of its written name, empty if it has none.
@@ -107,7 +109,8 @@ type Document struct {
 	format format
 	// strict says of JSON that it has neither comments nor trailing commas.
 	strict    bool
-	separator rune // of CSV
+	separator rune              // of CSV
+	entities  map[string]string // of XML, which the text declares
 }
 
 // SyntaxError is the error of a text that does not parse.
@@ -223,6 +226,14 @@ func (d *Document) lineEnd(at int) int {
 		at--
 	}
 	return at
+}
+
+// broken writes line breaks as the file does.
+func (d *Document) broken(text string) string {
+	if d.ending() == "\r\n" {
+		return strings.ReplaceAll(text, "\n", "\r\n")
+	}
+	return text
 }
 
 // ending is the text's first line ending.

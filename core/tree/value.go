@@ -176,7 +176,7 @@ func (d *Document) Write(v *Value, edits edit.List) (edit.List, Kind, error) {
 // kindOf returns the kind of a node after it becomes text: its old kind if the text is valid for it.
 func (d *Document) kindOf(c format, n *Node, text string) Kind {
 	if n.Kind.bare() {
-		return c.bareKind(text)
+		return c.bareKind(n, text)
 	}
 	return n.Kind
 }

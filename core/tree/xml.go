@@ -26,7 +26,7 @@ func (d xmlFormat) parse() error {
 	dec := xml.NewDecoder(bytes.NewReader(d.Text))
 	dec.CharsetReader = func(_ string, in io.Reader) (io.Reader, error) { return in, nil } // it is text already
 	dec.Entity = map[string]string{}
-	x.entities = dec.Entity
+	d.entities = dec.Entity
 	for depth := 0; ; {
 		start := int(dec.InputOffset())
 		token, err := dec.RawToken()
@@ -71,9 +71,8 @@ func (d xmlFormat) parse() error {
 // xmlReader is a text that is being read.
 type xmlReader struct {
 	*Document
-	src      string
-	at       *Node // the innermost open element, or the root
-	entities map[string]string
+	src string
+	at  *Node // the innermost open element, or the root
 }
 
 func (d *Document) xmlFault(at int, err error) error {
@@ -267,17 +266,20 @@ func (c xmlFormat) escape(n *Node, raw, value string) (of, to int) {
 			if raw == value[:min(len(raw), len(value))] { // in a CDATA section
 				return 0, 0
 			}
-			return end + 1, entityLength(raw[:end+1], value)
+			return end + 1, c.entityLength(raw[:end+1], value)
 		}
 	}
 	return 0, 0
 }
 
 // entityLength returns the length of an entity's text in value.
-func entityLength(entity, value string) int {
+func (c xmlFormat) entityLength(entity, value string) int {
 	switch entity {
 	case "&amp;", "&lt;", "&gt;", "&quot;", "&apos;":
 		return 1
+	}
+	if text, ok := c.entities[entity[1:len(entity)-1]]; ok {
+		return len(text)
 	}
 	if strings.HasPrefix(entity, "&#") {
 		_, size := utf8.DecodeRuneInString(value)
@@ -301,13 +303,13 @@ func (c xmlFormat) fragment(n *Node, text string) (string, bool) {
 	case n.Kind == Attribute:
 		return strings.ReplaceAll(attributeEscapes.Replace(text), `"`, "&quot;"), true
 	case n.Kind == Comment:
-		return text, !strings.Contains(text, "-")
+		return c.broken(text), !strings.ContainsAny(text, "-\r")
 	case n.style == cdata:
-		return text, !strings.ContainsAny(text, "]>")
+		return c.broken(text), !strings.ContainsAny(text, "]>\r")
 	case n.Kind == Element && bytes.Contains(c.Text[n.Inner:n.InnerEnd], []byte("<![CDATA[")):
-		return text, !strings.ContainsAny(text, "]>&<\r")
+		return c.broken(text), !strings.ContainsAny(text, "]>&<\r")
 	}
-	return plainEscapes.Replace(text), true
+	return c.broken(plainEscapes.Replace(text)), true
 }
 
 func validXML(text string) bool {
@@ -336,21 +338,24 @@ func (c xmlFormat) forms(n *Node, text string, _ Kind) []string {
 		}
 		all := []string{}
 		if c.wholeCDATA(n) && !strings.Contains(text, "]]>") {
-			all = append(all, open+"<![CDATA["+text+"]]></"+n.Name+">")
+			all = append(all, open+"<![CDATA["+c.broken(text)+"]]></"+n.Name+">")
 		}
-		return append(all, open+textEscapes.Replace(text)+"</"+n.Name+">")
+		return append(all, open+c.escaped(text)+"</"+n.Name+">")
 	case Attribute:
 		raw, _ := c.fragment(n, text)
 		quote := c.raw(n.Start, n.Start+1)
 		return []string{quote + raw + quote}
 	case Comment:
-		return []string{"<!--" + text + "-->"}
+		return []string{"<!--" + c.broken(text) + "-->"}
 	}
 	if n.style == cdata {
-		return []string{"<![CDATA[" + text + "]]>", textEscapes.Replace(text)}
+		return []string{"<![CDATA[" + c.broken(text) + "]]>", c.escaped(text)}
 	}
-	return []string{textEscapes.Replace(text)}
+	return []string{c.escaped(text)}
 }
+
+// escaped returns a text for between tags.
+func (c xmlFormat) escaped(text string) string { return c.broken(textEscapes.Replace(text)) }
 
 // wholeCDATA reports whether an element's content is one CDATA section.
 func (c xmlFormat) wholeCDATA(n *Node) bool {
@@ -407,7 +412,7 @@ func (c xmlFormat) reads(n *Node, raw string) (string, Kind, bool) {
 	return root.Members[attributes].Text, n.Kind, true
 }
 
-func (c xmlFormat) bareKind(string) Kind { return String }
+func (c xmlFormat) bareKind(*Node, string) Kind { return String }
 
 func (xmlFormat) traits() traits { return traits{joinsTexts: true} }
 
@@ -549,7 +554,7 @@ func (c xmlFormat) element(n *Node, indent, step string) string {
 	case inner == nil && n.Text == "":
 		return b.String() + "/>"
 	case inner == nil:
-		return b.String() + ">" + textEscapes.Replace(n.Text) + "</" + n.Name + ">"
+		return b.String() + ">" + c.escaped(n.Text) + "</" + n.Name + ">"
 	case step == "":
 		return b.String() + ">" + c.element(inner, "", "") + "</" + n.Name + ">"
 	}

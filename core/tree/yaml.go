@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"time"
 	"unicode/utf8"
 
 	"go.yaml.in/yaml/v3"
@@ -22,11 +23,43 @@ import (
 func (d yamlFormat) parse() error {
 	y := &yamlReader{Document: d.Document, src: string(d.Text)}
 	y.index()
-	dec := yaml.NewDecoder(bytes.NewReader(withoutDirectives(d.Text)))
+	text := withoutDirectives(d.Text)
+	err := y.documents(text)
+	if err != nil && strings.Contains(err.Error(), "found a tab character where an indentation space") {
+		if text, y.tab = withoutTabs(text); y.tab != 0 {
+			d.Roots = nil
+			err = y.documents(text)
+		}
+	}
+	return err
+}
+
+var tabbedBlock = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`([|>][-+0-9]*[ \t]*(?:#[^\n]*)?\r?\n(?: *\r?\n)* +)\t`)
+})
+
+// withoutTabs puts a character that the text has nowhere else in the place of the tab that the first line of a block begins
+// with, which yaml.v3 refuses there. It returns 0 if there is no such character.
+func withoutTabs(text []byte) ([]byte, byte) {
+	for c := byte('!'); c <= '~'; c++ {
+		if bytes.IndexByte(text, c) < 0 && c != '$' {
+			return tabbedBlock().ReplaceAll(text, []byte("${1}"+string(c))), c
+		}
+	}
+	return text, 0
+}
+
+// documents reads the documents of a text of the same length as the source.
+func (y *yamlReader) documents(text []byte) error {
+	d := y.Document
+	dec := yaml.NewDecoder(bytes.NewReader(text))
 	for {
 		var doc yaml.Node
 		err := dec.Decode(&doc)
 		if errors.Is(err, io.EOF) {
+			if len(d.Roots) == 0 { // as if it held nothing, which may become something
+				d.Roots = []*Node{{Kind: Null, Start: len(d.Text), End: len(d.Text), Inner: len(d.Text)}}
+			}
 			return nil
 		}
 		if err != nil {
@@ -72,6 +105,7 @@ type yamlReader struct {
 	starts  []int // of lines, as yaml.v3 counts them
 	anchors map[*yaml.Node]*Node
 	depth   int
+	tab     byte // that stands for a tab; 0 for none
 	// The last offset that was computed.
 	line, column, at int
 }
@@ -122,6 +156,9 @@ func (y *yamlReader) node(of *yaml.Node, from, indent int) (*Node, error) {
 		return nil, err
 	}
 	n := &Node{Anchor: of.Anchor, Start: at, Text: of.Value}
+	if y.tab != 0 {
+		n.Text = strings.ReplaceAll(n.Text, string(y.tab), "\t")
+	}
 	if of.Style&yaml.TaggedStyle != 0 {
 		n.Tag = of.Tag
 	}
@@ -182,6 +219,7 @@ func (y *yamlReader) columnOf(at int) int {
 func (y *yamlReader) mapping(n *Node, of *yaml.Node, at int) error {
 	if of.Style&yaml.FlowStyle != 0 {
 		n.style = flow
+		n.pair = !strings.HasPrefix(y.src[at:], "{") // as in [a: b]
 	}
 	end := at
 	indent := y.columnOf(at)
@@ -196,8 +234,10 @@ func (y *yamlReader) mapping(n *Node, of *yaml.Node, at int) error {
 			return err
 		}
 		name := y.bare(key)
-		if before := strings.TrimRight(y.src[:key.Start], " \t"); strings.HasSuffix(before, "?") && n.style != flow {
-			key.Start = len(before) - 1 // an explicit key
+		explicit := y.explicit(key, n)
+		if value.Kind == Null && value.Text == "" && value.Anchor == "" && value.Tag == "" {
+			value.Start = y.behindColon(key.End, explicit)
+			value.End, value.Inner = value.Start, value.Start
 		}
 		if i == 0 && n.style != flow {
 			n.Inner = key.Start // where its members begin
@@ -211,7 +251,34 @@ func (y *yamlReader) mapping(n *Node, of *yaml.Node, at int) error {
 		n.add(value)
 		end = max(value.End, key.End)
 	}
+	if n.pair {
+		n.End = end
+		return nil
+	}
 	return y.ends(n, end, '}')
+}
+
+// explicit reports whether a question mark precedes a key, which then begins with that.
+func (y *yamlReader) explicit(key, of *Node) bool {
+	from := max(y.lineStart(key.Start), of.Start)
+	mark := strings.TrimRight(y.src[min(from, key.Start):key.Start], " \t")
+	if strings.HasSuffix(mark, "?") {
+		key.Start = from + len(mark) - 1
+		return true
+	}
+	return of.pair && y.src[key.Start] == '?' // at which its mapping begins
+}
+
+// behindColon returns the place of nothing behind a key that ends at the byte at: behind its colon, if it has one.
+func (y *yamlReader) behindColon(at int, explicit bool) int {
+	blanks := " \t"
+	if explicit {
+		blanks = " \t\r\n"
+	}
+	if rest := strings.TrimLeft(y.src[at:], blanks); strings.HasPrefix(rest, ":") {
+		return len(y.src) - len(rest) + 1
+	}
+	return at
 }
 
 // bare returns the start of a node after its anchor and tag.
@@ -233,10 +300,7 @@ func (y *yamlReader) sequence(n *Node, of *yaml.Node, at int) error {
 		if err != nil {
 			return err
 		}
-		if end = item.End; n.style == flow && c.Kind == yaml.MappingNode && c.Style&yaml.FlowStyle == 0 {
-			item.style = flow // a pair, as in [a: b]
-			item.scattered = true
-		}
+		end = item.End
 		n.add(item)
 	}
 	return y.ends(n, end, ']')
@@ -257,11 +321,8 @@ func (y *yamlReader) ends(n *Node, at int, closing byte) error {
 			return nil
 		case c == '#':
 			at = y.lineEnd(at)
-		case strings.IndexByte(" \t\r\n,:?", c) >= 0:
-			at++
 		default:
-			n.End = at
-			return nil // a pair without brackets; the proof checks changes there
+			at++
 		}
 	}
 	n.End = at
@@ -393,7 +454,67 @@ func bareYAML(text string) Kind {
 // yamlFormat writes scalars of YAML.
 type yamlFormat struct{ plain }
 
-func (c yamlFormat) bareKind(text string) Kind { return bareYAML(text) }
+// bareKind takes what some readers of YAML understand otherwise, or refuse, for text, unless what stood there is of the
+// same sort.
+func (c yamlFormat) bareKind(n *Node, text string) Kind {
+	if sort := sortOfBare(text); sort != sure && sort != sortOfBare(n.Text) {
+		return String
+	}
+	return bareYAML(text)
+}
+
+// A bareSort is how a text without quotes may be understood.
+type bareSort int
+
+const (
+	sure   bareSort = iota // alike by all readers
+	words                  // yes, off: true and false in version 1.1
+	binary                 // 0b1
+	parted                 // 1_000
+	sixty                  // 1:30
+	octal                  // 0o17, of version 1.2
+	nines                  // 08
+	short                  // 1e3
+	never                  // 2001-02-30, =
+)
+
+type bareForm struct {
+	sort bareSort
+	expr *regexp.Regexp
+}
+
+var bareForms = sync.OnceValue(func() []bareForm {
+	return []bareForm{
+		{words, regexp.MustCompile(`^(?i:y|yes|n|no|on|off)$`)},
+		{binary, regexp.MustCompile(`^[-+]?0b`)},
+		{sixty, regexp.MustCompile(`:`)},
+		{parted, regexp.MustCompile(`_`)},
+		{octal, regexp.MustCompile(`^[-+]?0o`)},
+		{nines, regexp.MustCompile(`^[-+]?0[0-9]*[89][0-9]*$`)},
+		{short, regexp.MustCompile(`^[-+]?([0-9]+|[0-9]*\.[0-9]*)[eE][0-9]+$|^[-+]?[0-9]+[eE]`)},
+		{never, regexp.MustCompile(`^(=|<<)$`)},
+	}
+})
+
+// sortOfBare returns how a text that is no string in some version is understood.
+func sortOfBare(text string) bareSort {
+	switch bareYAML(text) {
+	case String:
+		return sure
+	case Date:
+		day, _, _ := strings.Cut(strings.NewReplacer("T", " ", "t", " ", "\t", " ").Replace(text), " ")
+		if _, err := time.Parse("2006-1-2", day); err != nil {
+			return never
+		}
+		return sure
+	}
+	for _, f := range bareForms() {
+		if f.expr.MatchString(text) {
+			return f.sort
+		}
+	}
+	return sure
+}
 
 func (c yamlFormat) inner(n *Node) (start, end int) {
 	switch n.style {
@@ -515,12 +636,28 @@ func (c yamlFormat) forms(n *Node, text string, kind Kind) (all []string) {
 	return append(all, c.spaced(n, double))
 }
 
-// spaced puts a space before what takes the place of nothing behind a colon or a dash.
+// spaced puts before a text what it needs in the place of nothing.
 func (c yamlFormat) spaced(n *Node, text string) string {
-	if n.Start == n.End && n.Start > 0 && strings.IndexByte(":-?", c.Text[n.Start-1]) >= 0 && text != "" {
-		return " " + text
+	if text == "" {
+		return text
 	}
-	return text
+	return c.leading(n) + text
+}
+
+// leading returns what parts a text from what precedes nothing, which it takes the place of: a space behind a colon or a
+// dash, a colon behind a name that has none.
+func (c yamlFormat) leading(n *Node) string {
+	switch {
+	case n == nil || n.Start != n.End || n.Start == 0:
+		return ""
+	case strings.IndexByte(":-?", c.Text[n.Start-1]) >= 0:
+		return " "
+	case n.keyNode == nil || n.keyNode.End != n.Start:
+		return ""
+	case c.Text[n.keyNode.Start] == '?' && n.Parent.style != flow:
+		return c.ending() + strings.Repeat(" ", c.indent(n.Parent)) + ": "
+	}
+	return ": "
 }
 
 // block returns a text as a block scalar. It reports false if quotes are better.
@@ -584,6 +721,7 @@ func (c yamlFormat) folded(block string) string {
 // reads reads raw behind a key, or a dash, at the place of the node.
 func (c yamlFormat) reads(n *Node, raw string) (string, Kind, bool) {
 	before, after := "", "\n"
+	raw = strings.TrimPrefix(raw, c.leading(n))
 	if n != nil && n.End == len(c.Text) {
 		after = "" // a block's sign may stay where the file has no final line ending
 	}
@@ -692,6 +830,9 @@ func (c yamlFormat) member(w *memberWriter, parent, n *Node, indent, step string
 }
 
 func (c yamlFormat) insert(parent *Node, write func(indent, step string) string) (edit.List, error) {
+	if parent.pair {
+		return edit.List{{Start: parent.Start, End: parent.Start, New: []byte("{")}, {Start: parent.End, End: parent.End, New: []byte(", " + write("", "") + "}")}}, nil
+	}
 	if parent.style == flow {
 		return c.plain.insert(parent, write)
 	}
@@ -699,6 +840,9 @@ func (c yamlFormat) insert(parent *Node, write func(indent, step string) string)
 }
 
 func (c yamlFormat) remove(parent *Node, nodes []*Node) (edit.List, error) {
+	if parent.pair {
+		return edit.List{{Start: parent.Start, End: parent.End, New: []byte("{}")}}, nil
+	}
 	if parent.style == flow {
 		return c.plain.remove(parent, nodes)
 	}
@@ -720,7 +864,23 @@ func (d yamlFormat) addBlock(parent *Node, write func(indent, step string) strin
 	if parent.Kind == Array {
 		mark = "- "
 	}
-	return edit.List{{Start: at, End: at, New: []byte(d.ending() + indent + mark + write(indent, step))}}, nil
+	return append(d.endedBlock(parent, at), edit.Edit{Start: at, End: at, New: []byte(d.ending() + indent + mark + write(indent, step))}), nil
+}
+
+// endedBlock returns the edit that keeps the last block of lines in n without a final line break, where the text has none at
+// its end either and something is to follow there.
+func (d yamlFormat) endedBlock(n *Node, at int) edit.List {
+	for len(n.Members) > 0 {
+		n = n.Members[len(n.Members)-1]
+	}
+	if at < len(d.Text) || n.style != literalBlock && n.style != foldedBlock || at == 0 || d.Text[at-1] == '\n' || n.End < at {
+		return nil
+	}
+	header := blockHeader().FindString(d.raw(n.Inner, n.End))
+	if sign := strings.IndexAny(header, "-+"); sign >= 0 {
+		return edit.List{{Start: n.Inner + sign, End: n.Inner + sign + 1, New: []byte("-")}}
+	}
+	return edit.List{{Start: n.Inner + 1, End: n.Inner + 1, New: []byte("-")}}
 }
 
 // addBelowKey makes an object of a key's nothing.
