@@ -27,10 +27,10 @@ func (c *compiler) path(t *script.Text) *query.Path {
 }
 
 // onePlace compiles the path of one place; nil after an error.
-func (c *compiler) onePlace(t *script.Text) *query.Target {
+func (c *compiler) onePlace(t *script.Text, list bool) *query.Target {
 	var p *query.Target
 	c.compilePath(t, func(source string) (bool, syntax.Family, error) {
-		made, err := query.CompileTarget(source)
+		made, err := query.CompileTarget(source, list)
 		if err != nil {
 			return false, 0, err
 		}
@@ -144,19 +144,47 @@ func escapedIn(value string, quote byte) string {
 }
 
 func (c *compiler) settleValue(n *script.SettleValue) program.Action {
-	s := &program.SettleValue{Place: c.onePlace(n.Path), Text: c.template(n.Text, nil), Literal: n.Literal, Item: n.Item, Source: n.Path.Raw}
+	s := &program.SettleValue{Place: c.onePlace(n.Path, n.Item), Text: c.template(n.Text, nil), Literal: n.Literal, Item: n.Item, Source: n.Path.Raw}
 	c.moves(n.Pos)
 	if s.Place == nil {
 		return nil
 	}
-	if s.Place.Family == syntax.Markup && (s.Literal || s.Item) {
-		c.errorf(n.Path.Pos, "", "XML has neither literals nor lists: every value is a text")
+	if s.Place.Family == syntax.Markup && s.Item {
+		c.errorf(n.Path.Pos, "", "XML has no lists; settle value adds an element found by what it holds, as in /signage/sign[@host=\"depot-3\"]")
 		return nil
 	}
-	if text, ok := s.Text.Constant(); ok && s.Literal && !tree.AnyLiteral(text) {
-		c.errorf(n.Text.Pos, "leave out literal for a text, or write it as the file would, as in 8415, true, [1, 2]", "%q stands for no value in JSON, YAML or TOML", text)
-	}
+	s.Added = c.memberPlace(n.Where, s.Place.Family)
+	c.checkLiteral(s.Text, n.Text, n.Literal)
 	return s
+}
+
+// checkLiteral reports a constant that is a literal in no syntax.
+func (c *compiler) checkLiteral(t *program.Template, at *script.Text, literal bool) {
+	if text, ok := t.Constant(); ok && literal && !tree.AnyLiteral(text) {
+		c.errorf(at.Pos, "leave out literal for a text, or write it as the file would, as in 8415, true, [1, 2]", "%q stands for no value in JSON, YAML or TOML, and is no piece of XML", text)
+	}
+}
+
+// memberPlace compiles where a member goes among its siblings.
+func (c *compiler) memberPlace(p script.Place, family syntax.Family) tree.Place {
+	place := tree.Place{Top: p.Top, Below: p.Below}
+	if p.Near == nil {
+		return place
+	}
+	source, ok := c.pathText(p.Near)
+	if !ok {
+		return place
+	}
+	target, err := query.CompileTarget(source, false)
+	switch {
+	case err != nil:
+		c.badPath(p.Near, err)
+	case !target.Relative || len(target.Steps) != 1 || family != syntax.NoFamily && target.Family != family:
+		c.errorf(p.Near.Pos, "such as '@.host', or in XML 'host'", "%s names no sibling: a path of one step from the parent does", source)
+	default:
+		place.Near = target.Steps
+	}
+	return place
 }
 
 func (c *compiler) rename(n *script.Rename) program.Action {
@@ -170,4 +198,27 @@ func (c *compiler) rename(n *script.Rename) program.Action {
 // underPath reports whether the innermost address is an at.
 func (c *compiler) underPath() bool {
 	return len(c.within) > 0 && c.within[len(c.within)-1].Path() != nil
+}
+
+// rewriteLiteral compiles `rewrite as literal`, which is about values.
+func (c *compiler) rewriteLiteral(n *script.Rewrite) program.Action {
+	if len(c.within) > 0 && !c.underPath() {
+		c.errorf(n.Pos, `say of which value, as in: at '$.port' rewrite as literal "8415"`, "rewrite as literal stands right under an at")
+		return nil
+	}
+	s := &program.SettleValue{Place: &query.Target{}, Text: c.template(n.Text, nil), Literal: true, Source: "the value"}
+	if c.underPath() {
+		s.Place.Family = c.within[len(c.within)-1].Path().Family
+	}
+	c.checkLiteral(s.Text, n.Text, true)
+	return s
+}
+
+// moveMember compiles `move` for the members that a path selects.
+func (c *compiler) moveMember(n *script.Transfer) program.Action {
+	if !c.underPath() {
+		c.errorf(n.Pos, "of lines say move above first line, or below last line", "a member or an item moves right under an at")
+		return nil
+	}
+	return &program.MoveMembers{Place: c.memberPlace(*n.Dest.Member, c.within[len(c.within)-1].Path().Family)}
 }

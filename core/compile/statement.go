@@ -46,6 +46,9 @@ func (c *compiler) statement(n script.Node) program.Action {
 		}
 		c.notDirectly(n.Pos, "rewrite")
 		c.moves(n.Pos)
+		if n.Literal {
+			return c.rewriteLiteral(n)
+		}
 		return &program.Rewrite{Text: c.template(n.Text, nil)}
 	case *script.Settle:
 		return c.settle(n)
@@ -155,6 +158,9 @@ func (c *compiler) transfer(n *script.Transfer) program.Action {
 	word := "copy"
 	if n.Move {
 		word = "move"
+	}
+	if n.Dest.Member != nil {
+		return c.moveMember(n)
 	}
 	c.needsAddress(n.Pos, word)
 	if c.underPath() {

@@ -138,7 +138,7 @@ func onMembers(a Action) bool {
 		return onMembers(a.Action)
 	case *Addressed:
 		return a.Address.Path() != nil
-	case *DeleteMembers, *RenameMembers, *SettleValue:
+	case *DeleteMembers, *RenameMembers, *SettleValue, *MoveMembers:
 		return true
 	}
 	return false

@@ -105,7 +105,8 @@ type SettleValue struct {
 	Text    *Template
 	Literal bool
 	Item    bool
-	Source  string // the path as written
+	Added   tree.Place // where what is new goes
+	Source  string     // the path as written
 }
 
 func (*SettleValue) needs(acted) lineNeeds { return wholeText }
@@ -134,7 +135,8 @@ func (s *SettleValue) do(r *run) {
 		if s.Item {
 			settle = doc.SettleItem
 		}
-		edits, changes, err := settle(n, s.Place.Steps, tree.Fresh{Text: string(text), Literal: s.Literal}, under || len(doc.Roots) == 1)
+		fresh := tree.Fresh{Text: string(text), Literal: s.Literal, Place: s.Added}
+		edits, changes, err := settle(n, s.Place.Steps, fresh, under || len(doc.Roots) == 1)
 		if err != nil {
 			r.refuse(n, err.Error())
 			return nil, nil, false
@@ -146,12 +148,55 @@ func (s *SettleValue) do(r *run) {
 			if c.Text != nil {
 				r.report(doc, m, c.Kind)
 			}
+			if c.Added != nil && !s.Literal && doc.ReadsAsNumber(string(text)) {
+				r.note(n.Start, fmt.Sprintf("%q is added as a text; as literal %q adds the number", text, text))
+			}
 		}
 		return edits, changes, true
 	})
 	if found == 0 && !under && len(doc.Roots) > 1 {
 		r.note(-1, "none of the documents of this file has "+s.Source+": say which one is to have it, by an at around it")
 	}
+}
+
+// MoveMembers is a compiled `move` of the members that a path selects.
+type MoveMembers struct{ Place tree.Place }
+
+func (*MoveMembers) needs(acted) lineNeeds { return wholeText }
+
+func (s *MoveMembers) do(r *run) {
+	doc, err := r.document()
+	if err != nil {
+		return
+	}
+	r.eachParent(func(nodes []*tree.Node) (edit.List, tree.Changes, bool) {
+		edits, changes, err := doc.Move(nodes, s.Place)
+		if err != nil {
+			r.refuse(nodes[0], err.Error())
+		}
+		return edits, changes, err == nil
+	})
+}
+
+// eachParent proposes a change of the values of each parent, and makes all accepted ones at once.
+func (r *run) eachParent(change func(nodes []*tree.Node) (edit.List, tree.Changes, bool)) {
+	c := r.changes()
+	all := tree.Changes{}
+	var taken edit.List
+	nodes := r.nodes()
+	for len(nodes) > 0 {
+		n := 1
+		for n < len(nodes) && nodes[n].Parent == nodes[0].Parent {
+			n++
+		}
+		if edits, changes, ok := change(nodes[:n]); ok && len(edits) > 0 && c.ask(edits) {
+			taken = append(taken, edits...)
+			all.Merge(changes)
+		}
+		nodes = nodes[n:]
+	}
+	c.take(taken)
+	r.prove(c, all)
 }
 
 // eachMember proposes a change of each value, and makes all accepted ones at once.

@@ -183,7 +183,14 @@ func (a *navigator) LocalName() string {
 	return a.node.Name
 }
 
-func (a *navigator) Prefix() string { return "" }
+// Prefix is that of an attribute: a name without a prefix means an element in any namespace, but only an attribute
+// without one.
+func (a *navigator) Prefix() string {
+	if a.node.Kind == tree.Attribute {
+		return a.NamespaceURL()
+	}
+	return ""
+}
 
 // NamespaceURL is how the name's prefix is written.
 func (a *navigator) NamespaceURL() string {

@@ -9,6 +9,8 @@ import (
 	"github.com/theory/jsonpath"
 	"github.com/theory/jsonpath/registry"
 	"github.com/theory/jsonpath/spec"
+
+	"frizzel/core/script"
 )
 
 // The library's match() and search() compile their expression anew for each value. Ours, under names
@@ -25,8 +27,9 @@ var (
 // maxCompiled limits the cached expressions, because values of a file may be expressions.
 const maxCompiled = 1000
 
-// parseValues parses a JSONPath.
+// parseValues parses a JSONPath, in which a name behind a dot may have hyphens.
 func parseValues(source string) (*jsonpath.Path, error) {
+	source = script.StandardPath(source)
 	source = matchCall().ReplaceAllStringFunc(source, func(s string) string {
 		if name, ok := renamed[s[0]]; ok {
 			return name + s[len(name):]

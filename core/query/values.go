@@ -2,6 +2,7 @@ package query
 
 import (
 	"encoding/json"
+	"fmt"
 	"regexp"
 	"slices"
 	"strconv"
@@ -18,6 +19,7 @@ import (
 type valuesPath struct {
 	segments []*spec.Segment
 	relative bool
+	numbers  map[string]bool // columns that a filter compares with numbers
 }
 
 var positioned = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^(.*?)(?: at position (\d+))?$`) })
@@ -38,16 +40,36 @@ func compileValues(source string) (*valuesPath, error) {
 		if e.Reason == "invalid comparison operator" {
 			e.Remedy = `compare with ==, as in [?@.name == "platform-1"]`
 		}
-		if quoted := hyphened.ReplaceAllString(source, `$1["$2"]`); e.Remedy == "" && quoted != source {
-			e.Remedy = "a name with a hyphen stands in brackets: " + quoted
-		}
 		e.Reason = "this is not a JSONPath: " + e.Reason
 		return nil, e
 	}
 	if filterDescends(source) {
 		return nil, &Error{-1, "a filter within this path descends twice, which takes too long in a large file", "use .. once in a filter"}
 	}
-	return &valuesPath{p.Query().Segments(), source[0] == '@'}, nil
+	made := &valuesPath{segments: p.Query().Segments(), relative: source[0] == '@'}
+	for _, s := range made.segments {
+		for _, m := range comparedWithNumber().FindAllStringSubmatch(s.String(), -1) {
+			if made.numbers == nil {
+				made.numbers = map[string]bool{}
+			}
+			made.numbers[columnOf(m[1]+m[2])] = true
+		}
+	}
+	return made, nil
+}
+
+var comparedWithNumber = sync.OnceValue(func() *regexp.Regexp {
+	const column, number, operator = `@(\["(?:[^"\\]|\\.)*"\]|\[\d+\])`, `-?\d[\d.eE+-]*`, ` (?:==|!=|<=|>=|<|>) `
+	return regexp.MustCompile(column + operator + number + `|` + number + operator + column)
+})
+
+// columnOf returns the name in brackets, or the index of a cell of a row without names.
+func columnOf(step string) string {
+	var name string
+	if json.Unmarshal([]byte(step[1:len(step)-1]), &name) == nil {
+		return name
+	}
+	return step
 }
 
 // items reports whether a path selects items of lists that have members, as far as its last step tells.
@@ -172,6 +194,9 @@ func (p *valuesPath) find(d *tree.Document, from []*tree.Node, hits *Hits) error
 	}
 	for nth := range times {
 		v := &variant{nth: nth}
+		if d.Syntax == syntax.CSV || d.Syntax == syntax.BareCSV {
+			v.numbers = p.numbers
+		}
 		if u.sizes != nil {
 			v.made = map[*tree.Node]any{}
 		}
@@ -259,6 +284,7 @@ func (u *unfolding) size(n *tree.Node) int {
 // variant is a document as the library reads it, with the nth of each doubled name, or its last.
 type variant struct {
 	nth     int
+	numbers map[string]bool // columns whose cells are read as the numbers that they hold
 	made    map[*tree.Node]any
 	members map[*tree.Node]map[string]*tree.Node
 }
@@ -284,7 +310,22 @@ func (v *variant) any(n *tree.Node) any {
 	case tree.Null:
 		return nil
 	}
+	if v.numbers != nil && n.Parent != nil && (v.numbers[n.Name] || v.numbers[fmt.Sprintf("[%d]", n.Index())]) {
+		return held(n.Text)
+	}
 	return n.Text
+}
+
+// held returns the decimal number that a cell holds, or else its text.
+func held(cell string) any {
+	text := strings.TrimSpace(cell)
+	if text == "" || strings.Trim(text, "0123456789.eE+-") != "" {
+		return cell
+	}
+	if f, err := strconv.ParseFloat(text, 64); err == nil {
+		return f
+	}
+	return cell
 }
 
 func (v *variant) composed(n *tree.Node) any {
@@ -435,6 +476,3 @@ func (v *variant) follow(n *tree.Node, path spec.NormalizedPath, hits *Hits) {
 	}
 	hits.Nodes = append(hits.Nodes, n)
 }
-
-// hyphened is a name with a hyphen behind a dot, outside brackets.
-var hyphened = regexp.MustCompile(`(^[^\[]*?\.{0,1})\.([A-Za-z_]\w*(?:-\w+)+)`)

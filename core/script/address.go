@@ -234,7 +234,7 @@ func (a *Block) chunks(opening string) []chunk {
 func (a *Paragraph) chunks(opening string) []chunk {
 	return patternChunks(opening+" paragraph with", a.Pattern)
 }
-func (a *Values) chunks(string) []chunk { return textChunks("at", a.Path) }
+func (a *Values) chunks(string) []chunk { return pathChunks("at", a.Path) }
 
 func (n *Addressed) chunks() []chunk { return n.Address.chunks() }
 

@@ -16,7 +16,8 @@ type (
 	// Rewrite is `rewrite as TEXT`.
 	Rewrite struct {
 		Head
-		Text *Text
+		Text    *Text
+		Literal bool // of a value: as the file writes it
 	}
 	// Rename is `rename to TEXT`.
 	Rename struct {
@@ -55,7 +56,9 @@ func (e Edge) String() string { return edgeWords[e] }
 type Dest struct {
 	Below bool
 	Line  int  // from 1, 0 for none
-	Form  Form // *EdgeLines with the count 1, *Section or *Block; nil with a Line
+	Form  Form // *EdgeLines with the count 1, *Section or *Block; nil with a Line, or for a member
+	// Member says where a member goes among its siblings.
+	Member *Place
 }
 
 var lining = []row{
@@ -71,6 +74,7 @@ var lining = []row{
 	}},
 	{"rewrite", anywhere, (*parser).rewrite, []Use{
 		{"rewrite as TEXT", "the addressed lines become TEXT", `on lines with word "depot-3" rewrite as "moved"`},
+		{"rewrite as literal TEXT", "the value that a path selects becomes a number, a list and the like", `at '$.boards[*].port' rewrite as literal "8415"`},
 	}},
 	{"comment", anywhere, (*parser).commentOut, []Use{
 		{`comment out with "…"`, "the mark goes before each addressed line", `on lines with word "depot-3" comment out with "# "`},
@@ -84,6 +88,7 @@ var lining = []row{
 	}},
 	{"move", anywhere, func(p *parser, h Head) Node { return p.transfer(h, true) }, []Use{
 		{"move above DEST", "the addressed lines, to above or below one that stays", `on lines with word "depot-3" move above first line`},
+		{"move at top", "the member or item that a path selects, before its siblings; also `move at end`, `move above PATH` and `move below PATH`", `at '$.boards[?@.name == "oak"]' move at top`},
 	}},
 	{"rename", anywhere, (*parser).rename, []Use{
 		{"rename to TEXT", "the members that a path selects get another name", `at '$.boards' rename to "signs"`},
@@ -100,8 +105,14 @@ func (n *Insert) chunks() []chunk {
 	return append(textChunks("insert "+n.Where.String(), n.Text), optionChunks(n.options())...)
 }
 
-func (n *Rewrite) chunks() []chunk { return textChunks("rewrite as", n.Text) }
-func (n *Rename) chunks() []chunk  { return textChunks("rename to", n.To) }
+func (n *Rewrite) chunks() []chunk {
+	if n.Literal {
+		return textChunks("rewrite as literal", n.Text)
+	}
+	return textChunks("rewrite as", n.Text)
+}
+
+func (n *Rename) chunks() []chunk { return textChunks("rename to", n.To) }
 
 func (n *Comment) chunks() []chunk {
 	if n.Out {
@@ -115,6 +126,13 @@ func (n *Transfer) chunks() []chunk {
 	if n.Move {
 		head = "move"
 	}
+	if m := n.Dest.Member; m != nil && m.Near == nil {
+		edge := " at end"
+		if m.Top {
+			edge = " at top"
+		}
+		return oneOf(head + edge)
+	}
 	if n.Dest.Below {
 		head += " below"
 	} else {
@@ -122,6 +140,9 @@ func (n *Transfer) chunks() []chunk {
 	}
 	if n.Dest.Line > 0 {
 		return oneOf(head + " line " + strconv.Itoa(n.Dest.Line))
+	}
+	if n.Dest.Member != nil {
+		return pathChunks(head, n.Dest.Member.Near)
 	}
 	return n.Dest.Form.chunks(head)
 }
@@ -147,7 +168,11 @@ func (p *parser) insert(h Head) Node {
 
 func (p *parser) rewrite(h Head) Node {
 	p.want("as", "rewrite")
-	return &Rewrite{h, p.content("what the lines become")}
+	n := &Rewrite{Head: h}
+	p.expect("literal")
+	n.Literal = p.accept("literal")
+	n.Text = p.content("what the lines become")
+	return n
 }
 
 func (p *parser) rename(h Head) Node {
@@ -167,7 +192,20 @@ func (p *parser) transfer(h Head, move bool) Node {
 	if move {
 		what = "move"
 	}
-	d := Dest{Below: p.choice("where to "+what+" the lines", "above", "below") == "below"}
+	words := []string{"above", "below"}
+	if move {
+		words = append(words, "at")
+	}
+	word := p.choice("where to "+what+" the lines", words...)
+	if word == "at" {
+		top := p.choice("which end", "top", "end") == "top"
+		return &Transfer{Head: h, Move: move, Dest: Dest{Member: &Place{Top: top}}}
+	}
+	d := Dest{Below: word == "below"}
+	if t := p.owed(); move && t.kind == kindString {
+		d.Member = &Place{Below: d.Below, Near: p.text("a path to a sibling")}
+		return &Transfer{Head: h, Move: move, Dest: d}
+	}
 	switch word := p.choice("a line", "line", "first", "last", "section", "block"); word {
 	case "line":
 		d.Line = p.number("a line number", 1)

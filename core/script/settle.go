@@ -1,5 +1,7 @@
 package script
 
+import "slices"
+
 // Statements that settle.
 type (
 	// Settle is `settle PATTERN as TEXT`.
@@ -34,6 +36,14 @@ type (
 		Item    bool
 		Literal bool
 		Text    *Text
+		Where   Place
+	}
+	// Place is where a new member goes among its siblings: at the top, or next to the one that the path Near, from their
+	// parent, names; otherwise at the end.
+	Place struct {
+		Top   bool
+		Below bool  // else above
+		Near  *Text // nil for none
 	}
 )
 
@@ -49,7 +59,9 @@ var settling = []row{
 		{"settle … continued by indentation", "the same of deeper-indented lines below it", `settle regex '^hosts' as "hosts = depot-4" continued by indentation`},
 		{`settle section "…"`, "that section exists: its header is added at the file's end if it does not", `settle section "clock"`},
 		{"settle value PATH as TEXT", "that member has this value, and is added if it is missing; `as literal` for a number, a list and the like", `settle value '$.port' as literal "8415"`},
+		{"settle value PATH[?@.NAME == VALUE]… as TEXT", "of the item that holds that, and else of a new one", `settle value '$.env[?@.name == "DEBUG"].value' as "1"`},
 		{"settle item PATH as TEXT", "that list holds this item", `settle item '$.hosts' as "depot-4"`},
+		{"settle value … added below PATH", "what is new goes below that sibling; also `added above PATH` and `added at top`", `settle value '$.port' as literal "8415" added below '@.host'`},
 	}},
 }
 
@@ -126,7 +138,22 @@ func (n *SettleValue) chunks() []chunk {
 	if n.Literal {
 		as = "as literal"
 	}
-	return append(textChunks(head, n.Path), textChunks(as, n.Text)...)
+	return slices.Concat(pathChunks(head, n.Path), textChunks(as, n.Text), optionChunks(n.Where.options()))
+}
+
+// options returns the options of the place.
+func (n *Place) options() []option {
+	near := func(word string, below bool) option {
+		o := option{words: []string{"added", word}, what: "added " + word, group: "added", parse: func(p *parser) {
+			n.Below, n.Near = below, p.text("a path to a sibling")
+		}}
+		if n.Near != nil && n.Below == below {
+			o.chunks = pathChunks("added "+word, n.Near)
+		}
+		return o
+	}
+	top := option{words: []string{"added", "at", "top"}, what: "added at top", group: "added", flag: &n.Top, chunks: when(n.Top, "added at top")}
+	return []option{near("below", true), near("above", false), top}
 }
 
 func (p *parser) settle(h Head) Node {
@@ -158,5 +185,7 @@ func (p *parser) settleValue(h Head, item bool) Node {
 		n.Literal = true
 	}
 	n.Text = p.content("the value")
+	o := p.options(n.Where.options)
+	o.read()
 	return n
 }

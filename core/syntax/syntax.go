@@ -11,9 +11,9 @@ import (
 type Syntax uint8
 
 const (
-	None Syntax = iota // read as any configuration file
-	JSON               // RFC 8259; comments and trailing commas are read as well
-	JSONC              // JSON in which a change may bring them in
+	None  Syntax = iota // read as any configuration file
+	JSON                // RFC 8259; comments and trailing commas are read as well
+	JSONC               // JSON in which a change may bring them in
 	YAML
 	TOML
 	XML

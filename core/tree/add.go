@@ -1,52 +1,96 @@
 package tree
 
 import (
+	"slices"
 	"strings"
 
 	"frizzel/core/edit"
 	"frizzel/core/lines"
 )
 
-// add returns the edits that add a member to a parent.
-func (d *Document) add(parent *Node, want *Node, fresh Fresh) (edit.List, Changes, error) {
+// add returns the edits that add a member to a parent, or an item to a list.
+func (d *Document) add(parent, want *Node, item bool, place Place) (edit.List, Changes, error) {
 	changes := Changes{}
+	before := d.place(parent, place)
 	if parent.Kind == Null {
-		object := &Node{Kind: Object}
-		object.add(want)
-		changes.of(parent).Becomes = object
-	} else {
-		changes.of(parent).Added = []*Node{want}
+		outer := &Node{Kind: Object}
+		if item {
+			outer.Kind = Array
+		}
+		outer.add(want)
+		changes.of(parent).Becomes = outer
+		return d.format.written(parent, outer), changes, nil
 	}
-	edits, err := d.format.add(&memberWriter{d, fresh}, parent, want)
+	added := Added{Node: want}
+	if before < len(parent.Members) {
+		added.Before = parent.Members[before]
+	}
+	changes.of(parent).Added = []Added{added}
+	edits, err := d.format.add(d.writerFor(parent, nil), parent, want, before)
 	return edits, changes, err
 }
 
-// insert adds a member, as write gives it for an indentation and one step more, at the end of a
-// parent between brackets.
-func (d plain) insert(parent *Node, write func(indent, step string) string) (edit.List, error) {
-	if parent.Kind == Null {
-		return d.format.written(parent, "{"+write("", "")+"}"), nil
+// place returns the index of the member that a new one goes before, or their number. Attributes have no places.
+func (d *Document) place(parent *Node, place Place) int {
+	first := 0
+	for first < len(parent.Members) && parent.Members[first].Kind == Attribute {
+		first++
 	}
+	end := len(parent.Members)
+	switch {
+	case place.Top:
+		for first < end && parent.Members[first].Kind == Characters {
+			first++
+		}
+		return first
+	case place.Near == nil:
+		return end
+	}
+	found, err := d.step1(parent, &place.Near[0])
+	if err != nil || len(found) == 0 {
+		return end
+	}
+	if place.Below {
+		at := found[len(found)-1].Index() + 1
+		for at < end && parent.Members[at].Kind == Characters {
+			at++
+		}
+		return at
+	}
+	return withComments(found[0])
+}
+
+// withComments returns the index of a node, or of the first of the comments of XML directly above it.
+func withComments(n *Node) int {
+	at := n.Index()
+	for above := at - 1; above >= 0; above-- {
+		switch m := n.Parent.Members[above]; {
+		case m.Kind == Comment:
+			at = above
+		case m.Kind != Characters || strings.TrimSpace(m.Text) != "" || strings.Count(m.Text, "\n") > 1:
+			return at
+		}
+	}
+	return at
+}
+
+// insert adds a member, as write gives it for an indentation and one step more, before the member at an index of a
+// parent between brackets, or at its end.
+func (d plain) insert(parent *Node, before int, write func(indent, step string) string) (edit.List, error) {
 	open, closing := d.brackets(parent)+1, parent.End-1
-	if len(parent.Members) == 0 {
+	switch {
+	case len(parent.Members) == 0:
 		return d.addFirst(open, closing, write), nil
+	case before < len(parent.Members):
+		return d.insertBefore(parent, parent.Members[before], open, write), nil
 	}
 	last := parent.Members[len(parent.Members)-1]
 	start, end := last.span()
 	comma := d.comma(end, closing)
 	behind := max(end, comma+1)
 	line := d.lineStart(start)
-	if strings.TrimLeft(d.raw(line, start), " \t") != "" || line <= open-1 && d.lineStart(open) == line { // on one line
-		space := " "
-		if n := len(parent.Members); n > 1 {
-			_, before := parent.Members[n-2].span()
-			if c := d.comma(before, closing); c >= 0 {
-				space = d.raw(c+1, start)
-				if strings.ContainsAny(space, "\n#/") {
-					space = " "
-				}
-			}
-		}
+	if d.sharesLine(start, open) {
+		space := d.spaceBefore(parent, closing)
 		if comma >= 0 {
 			return edit.List{{Start: behind, End: behind, New: []byte(space + write("", "") + ",")}}, nil
 		}
@@ -67,6 +111,62 @@ func (d plain) insert(parent *Node, write func(indent, step string) string) (edi
 	return edit.List{{Start: end, End: end, New: []byte(",")}, {Start: at, End: at, New: []byte(fresh)}}, nil
 }
 
+// sharesLine reports whether something else is on a member's line before it, or the bracket that precedes it.
+func (d *Document) sharesLine(start, open int) bool {
+	line := d.lineStart(start)
+	return strings.TrimLeft(d.raw(line, start), " \t") != "" || line <= open-1 && d.lineStart(open) == line
+}
+
+// spaceBefore returns what stands between a comma and the last member between brackets.
+func (d *Document) spaceBefore(parent *Node, closing int) string {
+	n := len(parent.Members)
+	if n < 2 {
+		return " "
+	}
+	start, _ := parent.Members[n-1].span()
+	_, before := parent.Members[n-2].span()
+	c := d.comma(before, closing)
+	if c < 0 || strings.ContainsAny(d.raw(c+1, start), "\n#/") {
+		return " "
+	}
+	return d.raw(c+1, start)
+}
+
+// insertBefore adds a member before another one between brackets.
+func (d plain) insertBefore(parent, next *Node, open int, write func(indent, step string) string) edit.List {
+	start, _ := next.span()
+	if d.sharesLine(start, open) {
+		return edit.List{{Start: start, End: start, New: []byte(write("", "") + "," + d.spaceBefore(parent, parent.End-1))}}
+	}
+	at := d.aboveComments(start, open)
+	indent := d.raw(d.lineStart(start), start)
+	return edit.List{{Start: at, End: at, New: []byte(indent + write(indent, d.step()) + "," + d.ending())}}
+}
+
+// aboveComments returns the start of the line of a byte, or of the comments directly above it, but not before least.
+func (d *Document) aboveComments(at, least int) int {
+	at = d.lineStart(at)
+	for at > 0 {
+		above := lines.Previous(d.Text, 0, at)
+		if above < least || !d.isComment(above, at) {
+			break
+		}
+		at = above
+	}
+	return at
+}
+
+// isComment reports whether a line is a comment and no more.
+func (d *Document) isComment(start, end int) bool {
+	line := strings.TrimSpace(d.raw(start, end))
+	if line == "" {
+		return false
+	}
+	from := start + strings.Index(d.raw(start, end), line)
+	past := d.format.pastComment(from)
+	return past > from && strings.TrimSpace(d.raw(past, max(end, past))) == ""
+}
+
 // addFirst adds a member between brackets that hold none.
 func (d *Document) addFirst(open, closing int, write func(indent, step string) string) edit.List {
 	inside := d.raw(open, closing)
@@ -76,26 +176,57 @@ func (d *Document) addFirst(open, closing int, write func(indent, step string) s
 	case strings.TrimSpace(inside) != "": // a comment
 		at := open + len(strings.TrimRight(inside, " \t\r\n"))
 		return edit.List{{Start: at, End: at, New: []byte(d.ending() + indent + step + write(indent+step, step))}}
-	case d.format.traits().lines && (strings.Contains(string(d.Text), "\n"+step) || strings.Contains(inside, "\n")):
+	case d.format.traits().lines && (d.stepped() || strings.Contains(inside, "\n")):
 		return edit.List{{Start: open, End: closing, New: []byte(d.ending() + indent + step + write(indent+step, step) + d.ending() + indent)}}
 	}
 	return edit.List{{Start: open, End: closing, New: []byte(write("", ""))}}
 }
 
+// stepped reports whether some line is indented by a step.
+func (d *Document) stepped() bool {
+	d.step()
+	return d.indented
+}
+
 // step is one step of indentation: a tab where lines begin with them, else the least of the file.
 func (d *Document) step() string {
+	if d.stepFound != "" {
+		return d.stepFound
+	}
 	least := 0
-	for at := 0; at < len(d.Text); at = lines.Next(d.Text, at, len(d.Text)) {
-		indent := lines.Indentation(d.Text[at:lines.Next(d.Text, at, len(d.Text))])
+	for at := 0; at < len(d.Text); {
+		next := lines.Next(d.Text, at, len(d.Text))
+		indent := lines.Indentation(d.Text[at:next])
+		at = next
 		if len(indent) > 0 && indent[0] == '\t' {
-			return "\t"
+			d.stepFound, d.indented = "\t", true
+			return d.stepFound
 		}
 		if n := len(indent); n > 0 && (least == 0 || n < least) {
 			least = n
 		}
 	}
+	d.indented = least > 0
 	if least == 0 {
 		least = 2
 	}
-	return strings.Repeat(" ", least)
+	d.stepFound = strings.Repeat(" ", least)
+	return d.stepFound
+}
+
+// settleColumn gives every row of a table a cell with a text, in a column that is added behind the last one if it is
+// missing.
+func (d *Document) settleColumn(from *Node, s Step, fresh Fresh) (edit.List, Changes, error) {
+	c, ok := d.format.(csvFormat)
+	if !ok || from.Parent != nil || fresh.Literal {
+		_, err := d.step1(from, &Step{Every: true})
+		return nil, nil, err
+	}
+	return c.column(s.Name, fresh.Text)
+}
+
+// sorted returns edits in the order of their places.
+func sorted(edits edit.List) edit.List {
+	slices.SortStableFunc(edits, func(a, b edit.Edit) int { return a.Start - b.Start })
+	return edits
 }

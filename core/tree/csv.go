@@ -223,14 +223,10 @@ func (c csvFormat) renamed(n *Node, name string, changes Changes) {
 // extent leaves the header out, which names every row.
 func (csvFormat) extent(n *Node) (start, end int) { return n.Start, n.End }
 
-// remove removes rows, or the last cells of one.
+// remove removes rows, columns with their headers, or else empties cells.
 func (d csvFormat) remove(parent *Node, nodes []*Node) (edits edit.List, err error) {
 	if parent.Parent != nil {
-		last := len(parent.Members) - len(nodes)
-		if nodes[0].Index() != last || last == 0 {
-			return nil, misfit("the cells behind %s would move; rewrite as \"\" empties it", d.Path(nodes[0]))
-		}
-		return edit.List{{Start: nodes[0].Start - 1, End: parent.End}}, nil
+		return nil, misfit("%s is a cell", d.Path(nodes[0]))
 	}
 	for _, n := range nodes {
 		edits = append(edits, edit.Edit{Start: n.Start, End: lines.Next(d.Text, n.End, len(d.Text))})
@@ -238,12 +234,112 @@ func (d csvFormat) remove(parent *Node, nodes []*Node) (edits edit.List, err err
 	return edits, nil
 }
 
+// removeCells removes the columns whose cells are all among nodes, and empties other cells.
+func (d csvFormat) removeCells(nodes []*Node) (edit.List, Changes, error) {
+	rows := d.Roots[0].Members
+	of := map[int]int{} // cells of each column
+	for _, row := range rows {
+		for i := range row.Members {
+			of[i]++
+		}
+	}
+	chosen := map[*Node]bool{}
+	for _, n := range nodes {
+		chosen[n] = true
+		of[n.Index()]--
+	}
+	gone := func(i int) bool { n, ok := of[i]; return ok && n == 0 }
+	changes := Changes{}
+	var edits edit.List
+	if header := d.Roots[0].places; len(header) > 0 {
+		some, err := d.withoutCells(header[1:], gone)
+		if err != nil {
+			return nil, nil, err
+		}
+		edits = append(edits, some...)
+	}
+	for _, row := range rows {
+		var cells []extent
+		for i, n := range row.Members {
+			cells = append(cells, extent{n.Start, n.End})
+			switch {
+			case gone(i):
+				changes.of(n).Removed = true
+			case chosen[n] && n.Text != "":
+				changes.Become(n, "", String)
+				edits = append(edits, edit.Edit{Start: n.Start, End: n.End})
+			}
+		}
+		some, err := d.withoutCells(cells, gone)
+		if err != nil {
+			return nil, nil, err
+		}
+		edits = append(edits, some...)
+	}
+	return sorted(edits), changes, nil
+}
+
+// withoutCells returns the edits that remove cells of a row, each with a separator.
+func (d csvFormat) withoutCells(cells []extent, gone func(i int) bool) (edits edit.List, err error) {
+	kept := false
+	for i, c := range cells {
+		switch {
+		case !gone(i):
+			kept = true
+		case kept:
+			edits = append(edits, edit.Edit{Start: c.start - 1, End: c.end})
+		case i+1 < len(cells):
+			edits = append(edits, edit.Edit{Start: c.start, End: cells[i+1].start})
+		default:
+			return nil, misfit("a table keeps a column; its rows can go")
+		}
+	}
+	return edits, nil
+}
+
+// column gives every row a cell with a text in a column, which is added behind the last one if it is missing.
+func (c csvFormat) column(name, text string) (edit.List, Changes, error) {
+	root := c.Roots[0]
+	if len(root.places) == 0 {
+		return nil, nil, misfit("this table has no header, and so no column %q", name)
+	}
+	at := -1
+	for i, cell := range root.places[1:] {
+		if title, _, _ := c.reads(&Node{}, c.raw(cell.start, cell.end)); title == name && at < 0 {
+			at = i
+		}
+	}
+	changes := Changes{}
+	var edits edit.List
+	end := len(root.places) - 1
+	if at < 0 {
+		edits = edit.List{{Start: root.places[0].end, End: root.places[0].end, New: []byte(string(c.separator) + c.forms(&Node{}, name, String)[0])}}
+	}
+	for _, row := range root.Members {
+		switch {
+		case at >= 0 && at < len(row.Members):
+			some, become, err := c.become(row.Members[at], Fresh{Text: text})
+			if err != nil {
+				return nil, nil, err
+			}
+			changes.Merge(become)
+			edits = append(edits, some...)
+		case at > len(row.Members) || at < 0 && len(row.Members) != end:
+			return nil, nil, misfit("%s has %d cells, and the header %d", c.Path(row), len(row.Members), end)
+		default:
+			changes.of(row).Added = []Added{{Node: &Node{Kind: String, Name: name, Text: text}}}
+			edits = append(edits, edit.Edit{Start: row.End, End: row.End, New: []byte(string(c.separator) + c.forms(&Node{}, text, String)[0])})
+		}
+	}
+	return edits, changes, nil
+}
+
 // add adds the cell behind a row's last one.
-func (c csvFormat) add(_ *memberWriter, row, want *Node) (edit.List, error) {
+func (c csvFormat) add(_ *memberWriter, row, want *Node, _ int) (edit.List, error) {
 	header := c.Roots[0].places
 	next := len(row.Members) + 1
 	if row.Kind != Object || next >= len(header) {
-		return nil, misfit("%s has no column %q", c.Path(row), want.Name)
+		return nil, misfit("%s has no column %q; settle value '$[*].%s' adds one", c.Path(row), want.Name, want.Name)
 	}
 	name, _, _ := c.reads(&Node{}, c.raw(header[next].start, header[next].end))
 	if name != want.Name {

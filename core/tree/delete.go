@@ -12,6 +12,9 @@ import (
 // separator, the comment on its line, and its line if it is alone there. A parent whose last member is deleted
 // stays as an empty one. The error is a *MisfitError.
 func (d *Document) Delete(nodes []*Node) (edit.List, Changes, error) {
+	if c, ok := d.format.(csvFormat); ok && len(nodes) > 0 && !nodes[0].HasMembers() {
+		return c.removeCells(nodes)
+	}
 	changes := Changes{}
 	var edits edit.List
 	for from := 0; from < len(nodes); {

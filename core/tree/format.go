@@ -2,6 +2,7 @@ package tree
 
 import (
 	"frizzel/core/edit"
+	"frizzel/core/lines"
 	"frizzel/core/syntax"
 )
 
@@ -17,8 +18,8 @@ type format interface {
 	// valid reports whether a text is of the format without building its tree; known is false if the format
 	// cannot.
 	valid(text []byte) (ok, known bool)
-	// literal parses a text in the syntax as a value. The error is a *SyntaxError or a *MisfitError.
-	literal(text string) (*Node, error)
+	// literal parses a text in the syntax as the value at a step. The error is a *SyntaxError or a *MisfitError.
+	literal(s *Step, text string) (*Node, error)
 
 	// inner returns the bytes of a scalar without its quotes.
 	inner(n *Node) (start, end int)
@@ -35,8 +36,8 @@ type format interface {
 	bareKind(n *Node, text string) Kind
 	// content returns the start of a scalar after properties such as an anchor.
 	content(n *Node) int
-	// written returns the edits that put raw in the place of a value.
-	written(n *Node, raw string) edit.List
+	// written returns the edits that put a new value in the place of another.
+	written(n, want *Node) edit.List
 
 	// fits reports whether a member is the one that a step names.
 	fits(s *Step, n *Node) bool
@@ -44,15 +45,15 @@ type format interface {
 	canBecome(n *Node, literal bool) error
 	// newKind returns the kind of the node to add for a step: a value, or, if holds is set, a parent.
 	newKind(s *Step, holds bool) Kind
-	// add returns the edits that add a member to a parent.
-	add(w *memberWriter, parent, want *Node) (edit.List, error)
-	// insert returns the edits that add what write returns at the end of a parent.
-	insert(parent *Node, write func(indent, step string) string) (edit.List, error)
-	// member returns a member with its name. Further ones are written inside it, on lines of their own
-	// if there is a step of indentation.
-	member(w *memberWriter, parent, n *Node, indent, step string) string
+	// add returns the edits that add a member to a parent, before the one at an index, or behind the last.
+	add(w *memberWriter, parent, want *Node, before int) (edit.List, error)
+	// value returns the notation of a new value of a parent. Its members are on lines of their own if there is a
+	// step of indentation.
+	value(w *memberWriter, parent, n *Node, indent, step string) string
 	// remove returns the edits that remove members of one parent.
 	remove(parent *Node, nodes []*Node) (edit.List, error)
+	// reorder returns the edits that put the members of a parent in an order.
+	reorder(parent *Node, order []*Node) (edit.List, error)
 	// key returns the notation of a name in place of n's name.
 	key(n *Node, name string) (string, error)
 	// renamed adds what else is renamed with n to changes.
@@ -110,9 +111,21 @@ func (plain) renamed(*Node, string, Changes)  {}
 func (plain) extent(n *Node) (start, end int) { return n.span() }
 func (plain) rootPath(bool) string            { return "$" }
 
-func (d plain) written(n *Node, raw string) edit.List { return d.replaced(n.Start, n.End, raw) }
+func (d plain) written(n, want *Node) edit.List {
+	return d.replaced(n.Start, n.End, d.fresh(n, want))
+}
 
-func (d plain) literal(string) (*Node, error) {
+// fresh returns a new value in the place of a node.
+func (d plain) fresh(n, want *Node) string {
+	like := n.Parent
+	if like == nil {
+		like = &Node{style: flow}
+	}
+	indent := string(lines.Indentation(d.Text[d.lineStart(n.Start):n.Start]))
+	return d.format.value(d.writerFor(like, n), like, want, indent, d.step())
+}
+
+func (d plain) literal(*Step, string) (*Node, error) {
 	return nil, misfit("a %s file has no literals", d.Syntax)
 }
 
@@ -123,16 +136,17 @@ func (plain) newKind(_ *Step, holds bool) Kind {
 	return String
 }
 
-func (d plain) add(w *memberWriter, parent, want *Node) (edit.List, error) {
-	return d.format.insert(parent, func(indent, step string) string { return d.format.member(w, parent, want, indent, step) })
+func (d plain) add(w *memberWriter, parent, want *Node, before int) (edit.List, error) {
+	return d.insert(parent, before, func(indent, step string) string {
+		return w.named(parent, parent, want) + d.format.value(w, parent, want, indent, step)
+	})
 }
 
-func (d plain) member(w *memberWriter, parent, n *Node, _, _ string) string {
-	name := w.nameLike(parent, n.Name) + w.separator(parent)
-	if w.innermost(n) {
-		return name + w.value(parent)
+func (d plain) value(w *memberWriter, parent, n *Node, indent, _ string) string {
+	if text, ok := w.typed(parent, n, indent); ok {
+		return text
 	}
-	return name + "{" + d.format.member(w, &Node{style: flow, Parent: parent, Kind: Object}, n.Members[0], "", "") + "}"
+	return w.oneLine(parent, n, "")
 }
 
 func (d plain) remove(parent *Node, nodes []*Node) (edit.List, error) {

@@ -268,7 +268,7 @@ func (d jsonFormat) valid(text []byte) (ok, known bool) {
 	return json.Valid(text), true
 }
 
-func (d jsonFormat) literal(text string) (*Node, error) {
+func (d jsonFormat) literal(_ *Step, text string) (*Node, error) {
 	made, err := Parse(syntax.JSON, []byte(text))
 	if err != nil {
 		return nil, err
@@ -276,15 +276,33 @@ func (d jsonFormat) literal(text string) (*Node, error) {
 	if d.strict && !made.strict {
 		return nil, misfit("%s is not strict JSON, as the file is", excerpt(text))
 	}
-	return made.Roots[0], nil
+	n := asWritten(made.Roots[0], text)
+	n.raw = strings.TrimSpace(text)
+	return n, nil
 }
 
-func (d jsonFormat) member(w *memberWriter, parent, n *Node, indent, step string) string {
-	if w.innermost(n) || step == "" {
-		return d.plain.member(w, parent, n, indent, step)
+// value returns a new value, its members on lines of their own, unless siblings are written otherwise.
+func (d jsonFormat) value(w *memberWriter, parent, n *Node, indent, step string) string {
+	if text, ok := w.typed(parent, n, indent); ok {
+		return text
+	}
+	if !w.linesOf(step) {
+		return w.oneLine(parent, n, "")
 	}
 	nl, inner := w.ending(), indent+step
-	return w.nameLike(parent, n.Name) + w.separator(parent) + "{" + nl + inner + d.member(w, parent, n.Members[0], inner, step) + nl + indent + "}"
+	open, closing := "{", "}"
+	if n.Kind == Array {
+		open, closing = "[", "]"
+	}
+	var b strings.Builder
+	b.WriteString(open)
+	for i, m := range n.Members {
+		if i > 0 {
+			b.WriteByte(',')
+		}
+		b.WriteString(nl + inner + w.named(parent, n, m) + d.value(w, &Node{Kind: n.Kind, style: flow, Parent: parent}, m, inner, step))
+	}
+	return b.String() + nl + indent + closing
 }
 
 func (jsonFormat) key(_ *Node, name string) (string, error) {

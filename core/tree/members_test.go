@@ -138,7 +138,7 @@ func TestSettle(t *testing.T) {
 				for range 12 {
 					fresh := Fresh{Text: texts[r.IntN(len(texts))]}
 					if l := literals[d.Syntax]; l != nil && r.IntN(3) == 0 {
-						fresh = Fresh{l[r.IntN(len(l))], true}
+						fresh = Fresh{Text: l[r.IntN(len(l))], Literal: true}
 					}
 					var steps []Step
 					name := []string{"new", "home", "note", "a b", "host"}[r.IntN(5)]
@@ -149,7 +149,7 @@ func TestSettle(t *testing.T) {
 						}
 						steps = append(steps, Step{Name: name, Attribute: r.IntN(2) == 0})
 						if !steps[0].Attribute && r.IntN(2) == 0 {
-							steps[0].With = [][2]string{{"name", "q & \"r\""}}
+							steps[0].With = []Test{{Steps: []Step{{Name: "name", Attribute: true}}, Text: "q & \"r\"", Kind: String}}
 							steps = append(steps, Step{Name: "deep"})
 						}
 					case r.IntN(4) == 0:

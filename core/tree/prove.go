@@ -2,6 +2,7 @@ package tree
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 )
 
@@ -18,8 +19,15 @@ type Change struct {
 	Opaque  bool
 	Removed bool
 	Name    *string // that it has from now on
-	Added   []*Node // members, in order, as they are to be; only their kinds, names, texts and members count
+	Added   []Added // members, in order
+	Order   []*Node // all members, in the order that they are to have; nil for the one that they have
 	Becomes *Node   // the replacement
+}
+
+// Added is a member that is to be added. Only the kinds, names, texts and members of it and of what it holds count.
+type Added struct {
+	*Node
+	Before *Node // the member that it precedes; nil for the end
 }
 
 // of returns the change of a node, and makes room for it.
@@ -49,6 +57,9 @@ func (c Changes) Merge(others Changes) {
 		}
 		c[n].Added = append(c[n].Added, o.Added...)
 		c[n].Removed = c[n].Removed || o.Removed
+		if o.Order != nil {
+			c[n].Order = o.Order
+		}
 		if o.Name != nil {
 			c[n].Name = o.Name
 		}
@@ -166,15 +177,19 @@ func attributesOnly(n *Node) bool { return n.Kind == Attribute }
 // members compares the members that count.
 func (p *proof) members(old, now *Node, c *Change, counts func(*Node) bool) bool {
 	t := p.doc.format.traits()
-	touched := len(c.Added) > 0
-	for _, m := range old.Members {
+	touched := len(c.Added) > 0 || c.Order != nil
+	members := old.Members
+	if c.Order != nil {
+		members = c.Order
+	}
+	for _, m := range members {
 		touched = touched || p.gone(m)
 	}
 	var want []*Node
 	blank := func(n *Node) bool { // that layout may change, or that is nothing
 		return n.Kind == Characters && n.Text == "" || touched && n.Kind == Characters && n.style != cdata && strings.TrimSpace(n.Text) == ""
 	}
-	for _, m := range old.Members {
+	for _, m := range members {
 		if p.gone(m) || !counts(m) || blank(m) {
 			continue
 		}
@@ -195,20 +210,30 @@ func (p *proof) members(old, now *Node, c *Change, counts func(*Node) bool) bool
 	if len(got) != len(want)+len(c.Added) {
 		return p.differs(old, "would have %d members, and not %d", len(got), len(want)+len(c.Added))
 	}
-	if len(c.Added) > 0 && !t.addsLast { // new members may precede others
+	if len(c.Added) > 0 && c.Added[0].Before == nil && !t.addsLast { // new members may precede others
 		return p.unordered(old, want, got, c.Added)
 	}
-	for i, m := range want {
-		if !p.same(m, got[i]) {
+	byName := t.byHeaders && old.Kind == Object
+	i := 0
+	added := func(before *Node) bool {
+		for _, a := range c.Added {
+			if a.Before != before && !byName || byName && before != nil {
+				continue
+			}
+			if !p.equal(a.Node, got[i]) {
+				return p.differs(old, "would not hold what is to be added")
+			}
+			i++
+		}
+		return true
+	}
+	for _, m := range want {
+		if !added(m) || !p.same(m, got[i]) {
 			return false
 		}
+		i++
 	}
-	for i, a := range c.Added {
-		if !p.equal(a, got[len(want)+i]) {
-			return p.differs(old, "would not hold what is to be added")
-		}
-	}
-	return true
+	return added(nil)
 }
 
 // inOrderOf returns want in the order of the names in got, followed by the other members.
@@ -255,10 +280,10 @@ func (p *proof) gone(n *Node) bool {
 }
 
 // unordered compares members with added ones among them.
-func (p *proof) unordered(old *Node, want, got, added []*Node) bool {
+func (p *proof) unordered(old *Node, want, got []*Node, added []Added) bool {
 	i := 0
 	for _, n := range got {
-		if len(added) > 0 && (i == len(want) || !p.quiet(want[i], n)) && p.equal(added[0], n) {
+		if len(added) > 0 && (i == len(want) || !p.quiet(want[i], n)) && p.equal(added[0].Node, n) {
 			added = added[1:]
 			continue
 		}
@@ -283,15 +308,24 @@ func (p *proof) quiet(old, now *Node) bool {
 
 // equal reports whether a node is the one that was added.
 func (p *proof) equal(want, now *Node) bool {
-	if want.Kind != now.Kind || want.Name != now.Name || !want.HasMembers() && want.Text != now.Text {
+	if want.Kind != now.Kind || want.Name != now.Name || !want.HasMembers() && want.Text != now.Text && want.Kind != Characters {
 		return false
 	}
-	w, g := solid(want), solid(now)
-	if len(w) != len(g) {
+	if want.Kind == Element && !want.HasMembers() {
+		return !now.HasMembers() && want.Text == now.Text && p.equalAll(attributesOf(want), attributesOf(now))
+	}
+	if want.Kind == Characters {
+		return slices.Equal(strings.Fields(want.Text), strings.Fields(now.Text))
+	}
+	return p.equalAll(solid(want), solid(now))
+}
+
+func (p *proof) equalAll(want, now []*Node) bool {
+	if len(want) != len(now) {
 		return false
 	}
-	for i := range w {
-		if !p.equal(w[i], g[i]) {
+	for i := range want {
+		if !p.equal(want[i], now[i]) {
 			return false
 		}
 	}
@@ -301,7 +335,7 @@ func (p *proof) equal(want, now *Node) bool {
 // solid returns the members of a node that layout does not bring along.
 func solid(n *Node) (out []*Node) {
 	for _, m := range n.Members {
-		if m.Kind != Characters {
+		if m.Kind != Characters || strings.TrimSpace(m.Text) != "" {
 			out = append(out, m)
 		}
 	}

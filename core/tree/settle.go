@@ -3,31 +3,53 @@ package tree
 import (
 	"errors"
 	"slices"
+	"strconv"
+	"strings"
 
 	"frizzel/core/edit"
 	"frizzel/core/syntax"
 )
 
 // Step is one step of a path that names one place: a member by its name, an item by its index from
-// 0, or in XML an element, with attributes that it must have, or an attribute.
+// 0 or by what it holds, or in XML an element, with what it must hold, or an attribute.
 type Step struct {
 	Name      string
 	Index     int
 	Numbered  bool // by Index
 	Attribute bool
-	With      [][2]string // attributes and their values
+	Item      bool // by With alone
+	Every     bool // each row of a table
+	With      []Test
+}
+
+// A Test is a value that a member found by a path of names must have.
+type Test struct {
+	Steps []Step
+	Text  string
+	Kind  Kind // of a value that is no text: Number, Bool or Null; else String
 }
 
 // Fresh is the new value of settle: a text, or a literal of the syntax.
 type Fresh struct {
 	Text    string
 	Literal bool
+	Place   Place
+}
+
+// Place says where a member is added: at the top of its parent, or next to a sibling, or else at the end.
+type Place struct {
+	Top   bool
+	Below bool   // else above
+	Near  []Step // from the parent to the sibling; nil for none
 }
 
 // Settle returns the edits after which the path steps below a node leads to exactly one value, fresh. It changes
 // the existing value, deletes further members of the same names, and, if add is true, adds missing members and
 // parents. It returns no edits if nothing is to be done. The error is a *MisfitError or a *CannotHoldError.
 func (d *Document) Settle(from *Node, steps []Step, fresh Fresh, add bool) (edit.List, Changes, error) {
+	if len(steps) == 2 && steps[0].Every {
+		return d.settleColumn(from, steps[1], fresh)
+	}
 	at, rest, doubles, err := d.walk(from, steps)
 	if err != nil {
 		return nil, nil, err
@@ -52,49 +74,125 @@ func (d *Document) Settle(from *Node, steps []Step, fresh Fresh, add bool) (edit
 	if err != nil {
 		return nil, nil, err
 	}
-	return d.add(at, want, fresh)
+	return d.add(at, want, rest[0].Item, fresh.Place)
 }
 
 // walk follows steps as far as there is something. doubles are further members of the last name.
 func (d *Document) walk(from *Node, steps []Step) (at *Node, rest []Step, doubles []*Node, err error) {
 	at = from
 	for i, s := range steps {
-		if at.Kind == Alias {
-			return nil, nil, nil, misfit("%s stands for a value that is elsewhere", d.Path(at))
-		}
-		var found []*Node
-		switch {
-		case s.Numbered && at.Kind == Array:
-			if s.Index < len(at.Members) {
-				found = at.Members[s.Index : s.Index+1]
-				break
-			}
-			remedy := "; settle item adds one to the list"
-			if d.Syntax == syntax.CSV {
-				remedy = ""
-			}
-			return nil, nil, nil, misfit("%s has no item %d%s", d.Path(at), s.Index, remedy)
-		case s.Numbered:
-			return nil, nil, nil, misfit("%s is %s, and has no items", d.Path(at), at.Kind.An())
-		case at.Kind == Array:
-			return nil, nil, nil, misfit("%s is a list, whose items have no names", d.Path(at))
-		case at.Kind != Object && at.Kind != Element && at.Kind != Null:
-			return nil, nil, nil, misfit("%s is %s, and has no members", d.Path(at), at.Kind.An())
-		default:
-			for _, m := range at.Members {
-				if d.format.fits(&s, m) {
-					found = append(found, m)
-				}
-			}
+		found, err := d.step1(at, &s)
+		if err != nil {
+			return nil, nil, nil, err
 		}
 		if len(found) == 0 {
 			return at, steps[i:], nil, nil
 		}
-		if at = found[0]; i == len(steps)-1 && at.Kind != Element {
+		if s.Item && len(found) > 1 || found[0].Kind == Element && len(found) > 1 {
+			return nil, nil, nil, several(d, found)
+		}
+		if at = found[0]; i == len(steps)-1 {
 			doubles = found[1:]
 		}
 	}
 	return at, nil, doubles, nil
+}
+
+// several is the error of a step that leads to more than one value.
+func several(d *Document, found []*Node) error {
+	const most = 4
+	var paths []string
+	for _, n := range found[:min(len(found), most)] {
+		paths = append(paths, d.Path(n))
+	}
+	if len(found) > most {
+		paths = append(paths, "…")
+	}
+	return misfit("this path leads to %d values: %s; say what the one has, or select all of them by at", len(found), strings.Join(paths, ", "))
+}
+
+// step1 returns the members of a node that a step leads to.
+func (d *Document) step1(at *Node, s *Step) (found []*Node, err error) {
+	switch {
+	case at.Kind == Alias:
+		return nil, misfit("%s stands for a value that is elsewhere", d.Path(at))
+	case s.Every:
+		return nil, misfit("[*] leads to all rows of a table, and this is none: say at '$[*]' settle value '@…'")
+	case s.Item && at.Kind == Null:
+		return nil, nil
+	case s.Item && at.Kind != Array:
+		return nil, misfit("%s is %s, and has no items", d.Path(at), at.Kind.An())
+	case s.Numbered && at.Kind == Array:
+		if s.Index < len(at.Members) {
+			return at.Members[s.Index : s.Index+1], nil
+		}
+		remedy := "; settle item adds one to the list"
+		if d.Syntax == syntax.CSV {
+			remedy = ""
+		}
+		return nil, misfit("%s has no item %d%s", d.Path(at), s.Index, remedy)
+	case s.Numbered:
+		return nil, misfit("%s is %s, and has no items", d.Path(at), at.Kind.An())
+	case at.Kind == Array && !s.Item:
+		return nil, misfit("%s is a list, whose items have no names", d.Path(at))
+	case at.Kind != Object && at.Kind != Element && at.Kind != Null && at.Kind != Array:
+		return nil, misfit("%s is %s, and has no members", d.Path(at), at.Kind.An())
+	}
+	for _, m := range at.Members {
+		if (s.Item || d.format.fits(s, m)) && d.holdsAll(m, s.With) {
+			found = append(found, m)
+		}
+	}
+	return found, nil
+}
+
+// holdsAll reports whether what tests look for is in a node.
+func (d *Document) holdsAll(n *Node, tests []Test) bool {
+	for _, t := range tests {
+		if at := d.follow(n, t.Steps); at == nil || !t.is(at) {
+			return false
+		}
+	}
+	return true
+}
+
+// follow returns the first value that steps by name lead to, or nil.
+func (d *Document) follow(n *Node, steps []Step) *Node {
+	for _, s := range steps {
+		if n.Kind != Object && n.Kind != Element {
+			return nil
+		}
+		i := slices.IndexFunc(n.Members, func(m *Node) bool { return d.format.fits(&s, m) })
+		if i < 0 {
+			return nil
+		}
+		n = n.Members[i]
+	}
+	return n
+}
+
+// is reports whether a node has the value.
+func (t *Test) is(n *Node) bool {
+	if n.Kind >= Element {
+		return !n.HasMembers() && n.Text == t.Text
+	}
+	if n.Kind != t.Kind {
+		return false
+	}
+	if t.Kind == Bool {
+		return truth(n.Text) == truth(t.Text)
+	}
+	if t.Kind == Number {
+		a, errA := strconv.ParseFloat(n.Text, 64)
+		b, errB := strconv.ParseFloat(t.Text, 64)
+		return n.Text == t.Text || errA == nil && errB == nil && a == b
+	}
+	return t.Kind == Null || n.Text == t.Text
+}
+
+// truth reports whether a word for true or false is one for true.
+func truth(word string) bool {
+	return strings.ContainsAny(word[:1], "tTyY") || strings.EqualFold(word, "on")
 }
 
 // become returns the edits that give a node the value fresh.
@@ -107,20 +205,23 @@ func (d *Document) become(n *Node, fresh Fresh) (edit.List, Changes, error) {
 	}
 	changes := Changes{}
 	if fresh.Literal {
-		want, err := d.literal(fresh.Text)
+		want, err := d.literal(&Step{Name: n.Name, Attribute: n.Kind == Attribute}, fresh.Text)
 		if err != nil {
 			return nil, nil, err
+		}
+		if n.Kind == Element {
+			want.Members = append(attributesOf(n), want.Members...)
 		}
 		if alike(n, want) {
 			return nil, changes, nil
 		}
 		changes.of(n).Becomes = want
-		return d.format.written(n, fresh.Text), changes, nil
+		return d.format.written(n, want), changes, nil
 	}
 	if n.HasMembers() || n.Kind == Alias {
 		want := &Node{Kind: String, Name: n.Name, Text: fresh.Text}
 		changes.of(n).Becomes = want
-		return d.format.written(n, d.scalar(&Node{Parent: n.Parent}, fresh.Text)), changes, nil
+		return d.format.written(n, want), changes, nil
 	}
 	if n.Text == fresh.Text {
 		return nil, changes, nil
@@ -132,13 +233,27 @@ func (d *Document) become(n *Node, fresh Fresh) (edit.List, Changes, error) {
 	return edits, changes, err
 }
 
+// attributesOf returns the attributes of an element.
+func attributesOf(n *Node) (out []*Node) {
+	for _, m := range n.Members {
+		if m.Kind == Attribute {
+			out = append(out, m)
+		}
+	}
+	return out
+}
+
 // alike reports whether two values are the same in kind, names and texts.
 func alike(a, b *Node) bool {
-	if a.Kind != b.Kind || !a.HasMembers() && a.Text != b.Text || len(a.Members) != len(b.Members) {
+	if a.Kind != b.Kind || !a.HasMembers() && a.Text != b.Text || a.HasMembers() != b.HasMembers() {
 		return false
 	}
-	for i := range a.Members {
-		if a.Members[i].Name != b.Members[i].Name && a.Kind == Object || !alike(a.Members[i], b.Members[i]) {
+	of, others := solid(a), solid(b)
+	if len(of) != len(others) {
+		return false
+	}
+	for i, m := range of {
+		if m.Name != others[i].Name && a.Kind != Array || !alike(m, others[i]) {
 			return false
 		}
 	}
@@ -170,35 +285,77 @@ func (d *Document) scalar(n *Node, text string) string {
 // wanted returns the member that is to be added: the first of the missing steps, with the others
 // and what settles them in it.
 func (d *Document) wanted(steps []Step, fresh Fresh) (*Node, error) {
-	var n *Node
-	switch {
-	case fresh.Literal:
-		of, err := d.literal(fresh.Text)
-		if err != nil {
-			return nil, err
-		}
-		copied := *of
-		n = &copied
-	default:
-		n = &Node{Kind: d.format.newKind(&steps[len(steps)-1], false), Text: fresh.Text}
+	n, err := d.leaf(&steps[len(steps)-1], fresh)
+	if err != nil {
+		return nil, err
 	}
 	for i := len(steps) - 1; i >= 0; i-- {
-		s := steps[i]
-		if s.Numbered {
+		s := &steps[i]
+		switch {
+		case s.Numbered:
 			return nil, misfit("there is no list to have an item %d", s.Index)
-		}
-		n.Name = s.Name
-		for k := len(s.With) - 1; k >= 0; k-- {
-			w := s.With[k]
-			n.Members = slices.Insert(n.Members, 0, &Node{Kind: Attribute, Name: w[0], Text: w[1], Parent: n})
+		case s.Item && i < len(steps)-1:
+			inner := n.Members
+			n.Members = nil
+			if d.hold(n, s.With); !steps[i+1].Item && d.follow(n, steps[i+1:i+2]) != nil {
+				return nil, misfit("%s is what the item is found by", steps[i+1].Name)
+			}
+			for _, m := range inner {
+				n.add(m)
+			}
+		case s.Item && !d.holdsAll(n, s.With):
+			return nil, misfit("what would be added does not hold what the path looks for")
+		case !s.Item:
+			n.Name = s.Name
+			inner := n.Members
+			n.Members = nil
+			d.hold(n, s.With)
+			for _, m := range inner {
+				n.add(m)
+			}
 		}
 		if i > 0 {
 			outer := &Node{Kind: d.format.newKind(&steps[i-1], true)}
+			if s.Item {
+				outer.Kind = Array
+			}
 			outer.add(n)
 			n = outer
 		}
 	}
 	return n, nil
+}
+
+// leaf returns the value that is to be added.
+func (d *Document) leaf(s *Step, fresh Fresh) (*Node, error) {
+	if fresh.Literal {
+		return d.literal(s, fresh.Text)
+	}
+	return &Node{Kind: d.format.newKind(s, false), Text: fresh.Text}, nil
+}
+
+// hold gives a new node what tests look for.
+func (d *Document) hold(n *Node, tests []Test) {
+	for _, t := range tests {
+		at := n
+		for i := range t.Steps {
+			s, last := &t.Steps[i], i == len(t.Steps)-1
+			if next := d.follow(at, t.Steps[i:i+1]); next != nil {
+				at = next
+				continue
+			}
+			m := &Node{Kind: d.format.newKind(s, !last), Name: s.Name}
+			if last && t.Kind != String {
+				m.Kind = t.Kind
+			}
+			at.add(m)
+			at = m
+		}
+		at.Text = t.Text
+		if t.Kind != String {
+			at.raw = t.Text
+		}
+	}
 }
 
 // SettleItem returns the edits after which the list at steps below a node contains exactly one item equal to
@@ -211,31 +368,28 @@ func (d *Document) SettleItem(from *Node, steps []Step, fresh Fresh, add bool) (
 	if err != nil {
 		return nil, nil, err
 	}
-	want := &Node{Kind: String, Text: fresh.Text}
-	if fresh.Literal {
-		if want, err = d.literal(fresh.Text); err != nil {
-			return nil, nil, err
-		}
+	want, err := d.leaf(&Step{}, fresh)
+	if err != nil {
+		return nil, nil, err
 	}
-	if len(rest) > 0 || at.Kind == Null {
-		if !add {
-			return nil, nil, nil
-		}
-		list := &Node{Kind: Array}
-		list.add(want)
-		raw := "[" + d.item(want, fresh) + "]"
-		if len(rest) == 0 {
-			changes := Changes{}
-			changes.of(at).Becomes = list
-			return d.format.written(at, raw), changes, nil
-		}
-		outer, err := d.wanted(rest, Fresh{raw, true})
+	switch {
+	case len(rest) > 0 && !add, at.Kind == Null && !add:
+		return nil, nil, nil
+	case len(rest) > 0:
+		outer, err := d.wanted(rest, Fresh{})
 		if err != nil {
 			return nil, nil, err
 		}
-		return d.add(at, outer, Fresh{raw, true})
-	}
-	if at.Kind != Array || at.scattered {
+		list := outer
+		for list.HasMembers() {
+			list = list.Members[len(list.Members)-1]
+		}
+		list.Kind, list.Text = Array, ""
+		list.add(want)
+		return d.add(at, outer, rest[0].Item, fresh.Place)
+	case at.Kind == Null:
+		return d.add(at, want, true, Place{})
+	case at.Kind != Array:
 		return nil, nil, misfit("%s is not a list of values", d.Path(at))
 	}
 	var found []*Node
@@ -252,17 +406,7 @@ func (d *Document) SettleItem(from *Node, steps []Step, fresh Fresh, add bool) (
 	case !add:
 		return nil, nil, nil
 	}
-	changes := Changes{}
-	changes.of(at).Added = []*Node{want}
-	edits, err := d.format.insert(at, func(string, string) string { return d.item(&Node{Kind: String, Parent: at}, fresh) })
-	return edits, changes, err
-}
-
-func (d *Document) item(n *Node, fresh Fresh) string {
-	if fresh.Literal {
-		return fresh.Text
-	}
-	return d.scalar(&Node{Parent: n.Parent}, fresh.Text)
+	return d.add(at, want, true, fresh.Place)
 }
 
 // AnyLiteral reports whether a text is a valid literal in some syntax.
@@ -271,19 +415,32 @@ func AnyLiteral(text string) bool {
 		d := &Document{}
 		d.Syntax, _ = syntax.Named(name)
 		d.format = formatOf(d, d.Syntax)
-		if _, err := d.literal(text); err == nil {
+		if _, err := d.literal(&Step{Name: "x"}, text); err == nil {
 			return true
 		}
 	}
 	return false
 }
 
-// literal parses a literal of the document's syntax.
-func (d *Document) literal(text string) (*Node, error) {
-	n, err := d.format.literal(text)
+// literal parses a literal of the document's syntax as the value at a step.
+func (d *Document) literal(s *Step, text string) (*Node, error) {
+	text = strings.ReplaceAll(text, "\r\n", "\n")
+	n, err := d.format.literal(s, text)
 	var syntax *SyntaxError
 	if errors.As(err, &syntax) {
 		return nil, misfit("%s: %v", excerpt(text), err)
 	}
 	return n, err
+}
+
+// asWritten returns the values of a parsed literal as ones to be added, each with its notation.
+func asWritten(n *Node, text string) *Node {
+	fresh := *n
+	fresh.raw, fresh.Members = text[n.Start:n.End], nil
+	for _, m := range n.Members {
+		fresh.add(asWritten(m, text))
+	}
+	fresh.Parent, fresh.Anchor, fresh.Tag, fresh.keyNode, fresh.places = nil, n.Anchor, n.Tag, nil, nil
+	fresh.Start, fresh.End, fresh.Key, fresh.KeyEnd = 0, 0, 0, 0
+	return &fresh
 }

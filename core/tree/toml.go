@@ -346,16 +346,17 @@ func (tomlFormat) traits() traits {
 	return traits{colon: " = ", fresh: doubleQuoted, lists: true, byHeaders: true}
 }
 
-func (tomlFormat) literal(text string) (*Node, error) {
-	made, err := Parse(syntax.TOML, []byte("x = "+text))
+func (tomlFormat) literal(_ *Step, text string) (*Node, error) {
+	const key = "x = "
+	made, err := Parse(syntax.TOML, []byte(key+text))
 	if err != nil {
 		return nil, err
 	}
 	if len(made.Roots[0].Members) != 1 {
 		return nil, misfit("%s is not one value of TOML", excerpt(text))
 	}
-	n := made.Roots[0].Members[0]
-	n.Name = ""
+	n := asWritten(made.Roots[0].Members[0], key+text)
+	n.Name, n.raw = "", strings.TrimSpace(text)
 	return n, nil
 }
 
@@ -376,20 +377,6 @@ func (d tomlFormat) name(n *Node, name string) string {
 	default:
 		return raw
 	}
-}
-
-func (d tomlFormat) member(w *memberWriter, parent, n *Node, indent, step string) string {
-	if w.innermost(n) {
-		return d.plain.member(w, parent, n, indent, step)
-	}
-	return w.nameLike(parent, n.Name) + w.separator(parent) + "{ " + d.member(w, &Node{style: flow}, n.Members[0], "", "") + " }"
-}
-
-func (d tomlFormat) add(w *memberWriter, parent, want *Node) (edit.List, error) {
-	if parent.style == flow {
-		return d.plain.add(w, parent, want)
-	}
-	return d.addToTable(w, parent, want)
 }
 
 func (d tomlFormat) remove(parent *Node, nodes []*Node) (edit.List, error) {
@@ -414,137 +401,6 @@ func (d tomlFormat) holding(n *Node, at int) *Node {
 		}
 	}
 	return nil
-}
-
-// addToTable adds a member to a table.
-func (d tomlFormat) addToTable(w *memberWriter, parent, want *Node) (edit.List, error) {
-	if inFlow(parent) {
-		return nil, misfit("%s is part of a dotted key in an inline table", w.Path(parent))
-	}
-	if parent.Kind == Array {
-		return nil, misfit("%s is a list of tables, which has no members of its own", w.Path(parent))
-	}
-	line := func(prefix string, n *Node) string { // a.b.c = value
-		for !w.innermost(n) {
-			prefix += w.nameLike(parent, n.Name) + "."
-			n = n.Members[0]
-		}
-		return prefix + w.nameLike(parent, n.Name) + w.separator(parent) + w.value(parent)
-	}
-	nl := w.ending()
-	last := d.lastLine(parent)
-	switch {
-	case !w.innermost(want) && !d.dotted(parent):
-		path := d.tablePath(parent)
-		if path == nil {
-			return nil, misfit("%s is an item of a list, where no table can be added", w.Path(parent))
-		}
-		n := want
-		for ; !w.innermost(n); n = n.Members[0] {
-			path = append(path, tomlKey(n.Name))
-		}
-		text := "[" + strings.Join(path, ".") + "]" + nl + tomlKey(n.Name) + " = " + w.value(&Node{}) + nl
-		if parent.Parent == nil && len(w.Text) == 0 {
-			return edit.List{{Start: 0, End: 0, New: []byte(text)}}, nil
-		}
-		return d.atEnd(nl + text), nil
-	case last >= 0:
-		start := w.lineStart(last)
-		indent := string(lines.Indentation(w.Text[start:last]))
-		prefix := ""
-		if d.dotted(parent) {
-			prefix = d.dottedPrefix(parent)
-		}
-		at := w.lineEnd(last)
-		return edit.List{{Start: at, End: at, New: []byte(nl + indent + line(prefix, want))}}, nil
-	case parent.header.end > 0:
-		at := parent.header.end
-		return edit.List{{Start: at, End: at, New: []byte(nl + string(lines.Indentation(w.Text[parent.header.start:at])) + line("", want))}}, nil
-	case parent.Parent == nil:
-		at := d.beforeHeaders()
-		if at == len(w.Text) {
-			return d.atEnd(line("", want) + nl), nil
-		}
-		return edit.List{{Start: at, End: at, New: []byte(line("", want) + nl + nl)}}, nil
-	}
-	path := d.tablePath(parent)
-	if path == nil {
-		return nil, misfit("%s is an item of a list, where no table can be added", w.Path(parent))
-	}
-	return d.atEnd(nl + "[" + strings.Join(path, ".") + "]" + nl + line("", want) + nl), nil
-}
-
-// atEnd adds lines at the text's end.
-func (d tomlFormat) atEnd(text string) edit.List {
-	at := len(d.Text)
-	if at > 0 && d.Text[at-1] != '\n' {
-		text = d.ending() + strings.TrimSuffix(text, d.ending())
-	}
-	return edit.List{{Start: at, End: at, New: []byte(text)}}
-}
-
-// dotted reports whether a table is made by dotted keys alone.
-func (d tomlFormat) dotted(n *Node) bool { return len(n.places) > 0 && n.header.end == 0 }
-
-// lastLine returns the end of the last key-value line of a table, or -1.
-func (d tomlFormat) lastLine(n *Node) int {
-	last := -1
-	for _, m := range n.Members {
-		switch {
-		case !m.scattered:
-			last = max(last, m.End)
-		case d.dotted(m):
-			for _, p := range m.places {
-				last = max(last, p.end)
-			}
-		}
-	}
-	return last
-}
-
-// dottedPrefix returns how the names before a dotted table's own members are written.
-func (d tomlFormat) dottedPrefix(n *Node) string {
-	for _, m := range n.Members {
-		if len(m.places) > 0 && m.Key > m.places[0].start {
-			return d.raw(m.places[0].start, m.Key)
-		}
-	}
-	return ""
-}
-
-// tablePath returns the keys of a table from the root; nil for one that lies in a list.
-func (d tomlFormat) tablePath(n *Node) (path []string) {
-	path = []string{}
-	for ; n.Parent != nil; n = n.Parent {
-		if n.Kind == Array || n.Parent.Kind == Array {
-			return nil
-		}
-		path = append([]string{tomlKey(n.Name)}, path...)
-	}
-	return path
-}
-
-// beforeHeaders returns the offset for the first key of the root table: before the first header and its comments.
-func (d tomlFormat) beforeHeaders() int {
-	first := len(d.Text)
-	var walk func(n *Node)
-	walk = func(n *Node) {
-		if n.header.end > 0 {
-			first = min(first, n.header.start)
-		}
-		for _, m := range n.Members {
-			walk(m)
-		}
-	}
-	walk(d.Roots[0])
-	for first > 0 && first < len(d.Text) {
-		above := lines.Previous(d.Text, 0, first)
-		if !strings.HasPrefix(strings.TrimSpace(d.raw(above, first)), "#") {
-			break
-		}
-		first = above
-	}
-	return first
 }
 
 // deleteTOML deletes members of tables, which may have parts in several places.

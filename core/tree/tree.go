@@ -96,6 +96,7 @@ type Node struct {
 	keys            []extent // of TOML's tables: where else their names stand
 	places          []extent // of TOML: the lines that dotted keys are on; of CSV's root its header's cells
 	header          extent   // of a TOML table that has one
+	raw             string   // of a node that is to be added: its notation in a script, "" if it has none
 }
 
 // An extent is a byte range of a text.
@@ -109,7 +110,11 @@ type Document struct {
 	format format
 	// strict says of JSON that it has neither comments nor trailing commas.
 	strict    bool
-	separator rune              // of CSV
+	separator rune // of CSV
+	// The step of indentation, "" if it was not asked for yet; and whether some line is indented.
+	stepFound string
+	lists     int // of YAML: what lists below a key are indented by; -1 if unknown
+	indented  bool
 	entities  map[string]string // of XML, which the text declares
 }
 
@@ -130,7 +135,7 @@ const maxDepth = 10_000
 // Parse reads a text, which must not change while the document is in use. The error is a
 // *SyntaxError.
 func Parse(s syntax.Syntax, text []byte) (*Document, error) {
-	d := &Document{Syntax: s, Text: text}
+	d := &Document{Syntax: s, Text: text, lists: -1}
 	if d.format = formatOf(d, s); d.format == nil {
 		return nil, &SyntaxError{s, 0, "no syntax is known for it"}
 	}

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"io"
 	"regexp"
-	"slices"
 	"strings"
 	"sync"
 	"unicode/utf8"
@@ -426,11 +425,6 @@ func (xmlFormat) fits(s *Step, n *Node) bool {
 	if n.Kind != kind || n.Name != s.Name && !(prefixed && local == s.Name && kind == Element) {
 		return false
 	}
-	for _, w := range s.With {
-		if !slices.ContainsFunc(n.Members, func(m *Node) bool { return m.Kind == Attribute && m.Name == w[0] && m.Text == w[1] }) {
-			return false
-		}
-	}
 	return true
 }
 
@@ -491,22 +485,55 @@ func (d xmlFormat) remove(_ *Node, nodes []*Node) (edits edit.List, err error) {
 
 var lastTag = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\s*/?>$`) })
 
+// literal parses a piece of XML as the content of the element at a step.
+func (c xmlFormat) literal(s *Step, text string) (*Node, error) {
+	if s.Attribute {
+		return nil, misfit("an attribute is a text, and no piece of XML")
+	}
+	prefixes := ""
+	for _, m := range prefixed().FindAllStringSubmatch(text, -1) {
+		if name := " xmlns:" + m[1] + "="; m[1] != "xml" && m[1] != "xmlns" && !strings.Contains(prefixes, name) {
+			prefixes += name + `"x"`
+		}
+	}
+	made, err := Parse(syntax.XML, []byte("<x"+prefixes+">"+text+"</x>"))
+	if err != nil {
+		return nil, err
+	}
+	root := made.Roots[0].Members[0]
+	n := &Node{Kind: Element, Name: s.Name, raw: strings.TrimRight(text, "\n")}
+	for _, m := range root.Members {
+		if m.Kind != Attribute {
+			n.add(m)
+		}
+	}
+	n.Text = innerText(n)
+	return n, nil
+}
+
+var prefixed = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`[</\s]([\pL_][\pL\pN_.-]*):[\pL_]`) })
+
+// written puts the content of an element in the place of another.
+func (c xmlFormat) written(n, want *Node) edit.List {
+	indent := string(lines.Indentation(c.Text[c.lineStart(n.Start):n.Start]))
+	content := c.within(want, indent, c.step())
+	if n.Inner == n.End && strings.HasSuffix(c.raw(n.Start, n.End), "/>") {
+		at := n.End - len(lastTag().FindString(c.raw(n.Start, n.End)))
+		return edit.List{{Start: at, End: n.End, New: []byte(">" + content + "</" + n.Name + ">")}}
+	}
+	return c.replaced(n.Inner, n.InnerEnd, content)
+}
+
 // add adds an attribute or an element to an element.
-func (c xmlFormat) add(w *memberWriter, parent, want *Node) (edit.List, error) {
+func (c xmlFormat) add(w *memberWriter, parent, want *Node, before int) (edit.List, error) {
 	if parent.Parent == nil {
 		return nil, misfit("an XML file has one root element, which is another one here")
 	}
-	open := w.raw(parent.Start, parent.Inner)
 	if want.Kind == Attribute {
-		at := parent.Inner - len(lastTag().FindString(open))
-		raw, ok := c.fragment(&Node{Kind: Attribute, style: doubleQuoted}, want.Text)
-		if !ok {
-			return nil, &CannotHoldError{"an attribute cannot hold " + excerpt(want.Text)}
-		}
-		return edit.List{{Start: at, End: at, New: []byte(" " + want.Name + `="` + raw + `"`)}}, nil
+		return c.addAttribute(parent, want)
 	}
-	if !validXML(w.fresh.Text) {
-		return nil, &CannotHoldError{"XML cannot hold " + excerpt(w.fresh.Text)}
+	if !allValid(want) {
+		return nil, &CannotHoldError{"XML cannot hold " + excerpt(want.Text)}
 	}
 	var last *Node
 	mixed := false
@@ -518,6 +545,7 @@ func (c xmlFormat) add(w *memberWriter, parent, want *Node) (edit.List, error) {
 			mixed = true
 		}
 	}
+	open := w.raw(parent.Start, parent.Inner)
 	nl, step := w.ending(), w.step()
 	own := string(lines.Indentation(w.Text[w.lineStart(parent.Start):parent.Start]))
 	selfClosing := strings.HasSuffix(open, "/>") && parent.Inner == parent.End
@@ -529,6 +557,13 @@ func (c xmlFormat) add(w *memberWriter, parent, want *Node) (edit.List, error) {
 		return edit.List{{Start: at, End: parent.End, New: []byte(">" + nl + own + step + c.element(want, own+step, step) + nl + own + "</" + parent.Name + ">")}}, nil
 	case last == nil:
 		return edit.List{{Start: parent.Inner, End: parent.InnerEnd, New: []byte(nl + own + step + c.element(want, own+step, step) + nl + own)}}, nil
+	case before < len(parent.Members):
+		next := parent.Members[before]
+		if from := w.lineStart(next.Start); strings.TrimSpace(w.raw(from, next.Start)) == "" {
+			indent := w.raw(from, next.Start)
+			return edit.List{{Start: next.Start, End: next.Start, New: []byte(c.element(want, indent, step) + nl + indent)}}, nil
+		}
+		return edit.List{{Start: next.Start, End: next.Start, New: []byte(c.element(want, "", ""))}}, nil
 	}
 	if from := w.lineStart(last.Start); strings.TrimSpace(w.raw(from, last.Start)) == "" {
 		indent := w.raw(from, last.Start)
@@ -537,27 +572,96 @@ func (c xmlFormat) add(w *memberWriter, parent, want *Node) (edit.List, error) {
 	return edit.List{{Start: last.End, End: last.End, New: []byte(c.element(want, "", ""))}}, nil
 }
 
+// allValid reports whether XML can hold the texts of a new node.
+func allValid(n *Node) bool {
+	for _, m := range n.Members {
+		if !allValid(m) {
+			return false
+		}
+	}
+	return validXML(n.Text)
+}
+
+// addAttribute adds an attribute behind the last one, on a line of its own if that has one.
+func (c xmlFormat) addAttribute(parent, want *Node) (edit.List, error) {
+	raw, ok := c.fragment(&Node{Kind: Attribute, style: doubleQuoted}, want.Text)
+	if !ok {
+		return nil, &CannotHoldError{"an attribute cannot hold " + excerpt(want.Text)}
+	}
+	at, space, behind := parent.KeyEnd, " ", parent.KeyEnd
+	for _, m := range parent.Members {
+		if m.Kind != Attribute {
+			break
+		}
+		if space = c.raw(behind, m.Key); !strings.Contains(space, "\n") || strings.TrimSpace(space) != "" {
+			space = " "
+		}
+		at, behind = m.End, m.End
+	}
+	return edit.List{{Start: at, End: at, New: []byte(space + want.Name + `="` + raw + `"`)}}, nil
+}
+
+// within returns the content of a new element.
+func (c xmlFormat) within(n *Node, indent, step string) string {
+	nl := c.ending()
+	switch {
+	case strings.Contains(n.raw, "\n"):
+		return nl + indent + step + strings.ReplaceAll(n.raw, "\n", nl+indent+step) + nl + indent
+	case n.raw != "":
+		return n.raw
+	}
+	var b strings.Builder
+	elements := 0
+	for _, m := range n.Members {
+		if m.Kind != Element {
+			continue
+		}
+		elements++
+		if step != "" {
+			b.WriteString(nl + indent + step)
+		}
+		b.WriteString(c.element(m, indent+step, step))
+	}
+	if elements == 0 {
+		return c.escaped(n.Text)
+	}
+	if step != "" {
+		b.WriteString(nl + indent)
+	}
+	return b.String()
+}
+
 // element returns an element with its content.
 func (c xmlFormat) element(n *Node, indent, step string) string {
 	var b strings.Builder
 	b.WriteString("<" + n.Name)
-	var inner *Node
 	for _, m := range n.Members {
-		if m.Kind != Attribute {
-			inner = m
-			continue
+		if m.Kind == Attribute {
+			raw, _ := c.fragment(&Node{Kind: Attribute, style: doubleQuoted}, m.Text)
+			b.WriteString(" " + m.Name + `="` + raw + `"`)
 		}
-		raw, _ := c.fragment(&Node{Kind: Attribute, style: doubleQuoted}, m.Text)
-		b.WriteString(" " + m.Name + `="` + raw + `"`)
 	}
-	switch {
-	case inner == nil && n.Text == "":
+	content := c.within(n, indent, step)
+	if content == "" {
 		return b.String() + "/>"
-	case inner == nil:
-		return b.String() + ">" + c.escaped(n.Text) + "</" + n.Name + ">"
-	case step == "":
-		return b.String() + ">" + c.element(inner, "", "") + "</" + n.Name + ">"
 	}
-	nl := c.ending()
-	return b.String() + ">" + nl + indent + step + c.element(inner, indent+step, step) + nl + indent + "</" + n.Name + ">"
+	return b.String() + ">" + content + "</" + n.Name + ">"
+}
+
+// reorder moves elements and comments; text beside them has no other place.
+func (c xmlFormat) reorder(parent *Node, order []*Node) (edit.List, error) {
+	nodes := func(all []*Node) (out []*Node) {
+		for _, m := range all {
+			if m.Kind != Characters && m.Kind != Attribute {
+				out = append(out, m)
+			}
+		}
+		return out
+	}
+	for _, m := range parent.Members {
+		if m.Kind == Characters && strings.TrimSpace(m.Text) != "" {
+			return nil, misfit("%s holds text beside which nothing is moved", c.Path(parent))
+		}
+	}
+	return c.permuted(parent, nodes(parent.Members), nodes(order)), nil
 }

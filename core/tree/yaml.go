@@ -765,7 +765,7 @@ func (yamlFormat) traits() traits {
 
 func (yamlFormat) content(n *Node) int { return n.Inner }
 
-func (yamlFormat) literal(text string) (*Node, error) {
+func (yamlFormat) literal(_ *Step, text string) (*Node, error) {
 	made, err := Parse(syntax.YAML, []byte(text))
 	if err != nil {
 		return nil, err
@@ -773,7 +773,9 @@ func (yamlFormat) literal(text string) (*Node, error) {
 	if len(made.Roots) != 1 || made.Roots[0].End < len(strings.TrimSpace(text)) {
 		return nil, misfit("%s is not one value of YAML", excerpt(text))
 	}
-	return made.Roots[0], nil
+	n := asWritten(made.Roots[0], text)
+	n.raw = strings.TrimRight(text, " \n")
+	return n, nil
 }
 
 func (c yamlFormat) canBecome(n *Node, _ bool) error {
@@ -781,23 +783,6 @@ func (c yamlFormat) canBecome(n *Node, _ bool) error {
 		return misfit("%s says its kind itself, by %s", c.Path(n), n.Tag)
 	}
 	return nil
-}
-
-func (c yamlFormat) written(n *Node, raw string) edit.List {
-	start := n.Start
-	if n.Kind != Alias {
-		start = n.Inner
-	}
-	if n.Start == n.End {
-		raw = c.spaced(n, raw)
-	}
-	if n.HasMembers() && n.style != flow && n.Parent != nil && n.Parent.Kind == Object { // up to its key
-		for start > 0 && strings.IndexByte(" \t\r\n", c.Text[start-1]) >= 0 {
-			start--
-		}
-		raw = " " + raw
-	}
-	return c.replaced(start, n.End, raw)
 }
 
 // key writes a key as the one of n is written.
@@ -814,31 +799,6 @@ func (c yamlFormat) key(n *Node, name string) (string, error) {
 	return "", misfit("%q cannot be a key", name)
 }
 
-func (c yamlFormat) member(w *memberWriter, parent, n *Node, indent, step string) string {
-	if parent.style == flow || step == "" {
-		return c.plain.member(w, parent, n, indent, step)
-	}
-	name, line := w.nameLike(parent, n.Name), w.ending()+indent+step
-	if !w.innermost(n) {
-		return name + ":" + line + c.member(w, &Node{Kind: Object}, n.Members[0], indent+step, step)
-	}
-	value := w.value(parent)
-	if strings.Contains(value, "\n") && w.fresh.Literal { // lines of its own
-		return name + ":" + line + strings.ReplaceAll(value, "\n", line)
-	}
-	return name + w.separator(parent) + value
-}
-
-func (c yamlFormat) insert(parent *Node, write func(indent, step string) string) (edit.List, error) {
-	if parent.pair {
-		return edit.List{{Start: parent.Start, End: parent.Start, New: []byte("{")}, {Start: parent.End, End: parent.End, New: []byte(", " + write("", "") + "}")}}, nil
-	}
-	if parent.style == flow {
-		return c.plain.insert(parent, write)
-	}
-	return c.addBlock(parent, write)
-}
-
 func (c yamlFormat) remove(parent *Node, nodes []*Node) (edit.List, error) {
 	if parent.pair {
 		return edit.List{{Start: parent.Start, End: parent.End, New: []byte("{}")}}, nil
@@ -847,65 +807,6 @@ func (c yamlFormat) remove(parent *Node, nodes []*Node) (edit.List, error) {
 		return c.plain.remove(parent, nodes)
 	}
 	return c.deleteBlock(parent, nodes)
-}
-
-// addBlock adds a member to an indented parent, or below a key without a value.
-func (d yamlFormat) addBlock(parent *Node, write func(indent, step string) string) (edit.List, error) {
-	step := d.step()
-	if step == "\t" {
-		step = "  "
-	}
-	if parent.Kind == Null {
-		return d.addBelowKey(parent, step, write)
-	}
-	indent := strings.Repeat(" ", d.indent(parent))
-	at := d.lineEnd(parent.End)
-	mark := ""
-	if parent.Kind == Array {
-		mark = "- "
-	}
-	return append(d.endedBlock(parent, at), edit.Edit{Start: at, End: at, New: []byte(d.ending() + indent + mark + write(indent, step))}), nil
-}
-
-// endedBlock returns the edit that keeps the last block of lines in n without a final line break, where the text has none at
-// its end either and something is to follow there.
-func (d yamlFormat) endedBlock(n *Node, at int) edit.List {
-	for len(n.Members) > 0 {
-		n = n.Members[len(n.Members)-1]
-	}
-	if at < len(d.Text) || n.style != literalBlock && n.style != foldedBlock || at == 0 || d.Text[at-1] == '\n' || n.End < at {
-		return nil
-	}
-	header := blockHeader().FindString(d.raw(n.Inner, n.End))
-	if sign := strings.IndexAny(header, "-+"); sign >= 0 {
-		return edit.List{{Start: n.Inner + sign, End: n.Inner + sign + 1, New: []byte("-")}}
-	}
-	return edit.List{{Start: n.Inner + 1, End: n.Inner + 1, New: []byte("-")}}
-}
-
-// addBelowKey makes an object of a key's nothing.
-func (d yamlFormat) addBelowKey(n *Node, step string, write func(indent, step string) string) (edit.List, error) {
-	switch {
-	case n.Parent == nil && n.Start == n.End:
-		at := len(d.Text)
-		text := write("", step) + d.ending()
-		if at > 0 && d.Text[at-1] != '\n' {
-			text = d.ending() + text
-		}
-		return edit.List{{Start: at, End: at, New: []byte(text)}}, nil
-	case n.Parent == nil || n.Parent.style == flow || n.Parent.Kind == Array:
-		return d.written(n, "{"+write("", "")+"}"), nil
-	}
-	indent := strings.Repeat(" ", d.indent(n.Parent)) + step
-	edits := edit.List{}
-	if start := n.Inner; start < n.End {
-		for start > 0 && d.Text[start-1] == ' ' {
-			start--
-		}
-		edits = append(edits, edit.Edit{Start: start, End: n.End})
-	}
-	at := d.lineEnd(n.End)
-	return append(edits, edit.Edit{Start: at, End: at, New: []byte(d.ending() + indent + write(indent, step))}), nil
 }
 
 // deleteBlock deletes indented members.
