@@ -55,12 +55,12 @@ func (d *Document) moved(parent *Node, nodes []*Node, before int) (order []*Node
 
 // reorder returns the edits that put the members of a parent in an order.
 func (d plain) reorder(parent *Node, order []*Node) (edit.List, error) {
-	return d.permuted(parent, parent.Members, order), nil
+	return d.permuted(parent, parent.Members, order, d.format.extent), nil
 }
 
 // permuted returns the edits that put members in another order: whole lines where each has its own, else the members alone,
 // between the separators that are there.
-func (d plain) permuted(parent *Node, members, order []*Node) edit.List {
+func (d plain) permuted(parent *Node, members, order []*Node, of func(n *Node) (start, end int)) edit.List {
 	flowing := parent.style == flow && parent.Kind != Element
 	closing := len(d.Text)
 	if flowing {
@@ -68,7 +68,7 @@ func (d plain) permuted(parent *Node, members, order []*Node) edit.List {
 	}
 	whole, bare := map[*Node]extent{}, map[*Node]extent{}
 	for _, m := range members {
-		start, end := d.format.extent(m)
+		start, end := of(m)
 		bare[m] = extent{start, end}
 		if comma := d.comma(end, closing); flowing && comma >= 0 {
 			end = comma + 1

@@ -289,5 +289,5 @@ func (d tomlFormat) reorder(parent *Node, order []*Node) (edit.List, error) {
 			end = to
 		}
 	}
-	return d.permuted(parent, parent.Members, order), nil
+	return d.permuted(parent, parent.Members, order, d.extent), nil
 }

@@ -648,20 +648,35 @@ func (c xmlFormat) element(n *Node, indent, step string) string {
 	return b.String() + ">" + content + "</" + n.Name + ">"
 }
 
-// reorder moves elements and comments; text beside them has no other place.
+// reorder moves elements, with the comments directly above them, and other comments; text beside them has no other place.
 func (c xmlFormat) reorder(parent *Node, order []*Node) (edit.List, error) {
+	with := map[*Node]int{}      // where what belongs to an element begins
+	follows := map[*Node]*Node{} // the element that a comment belongs to
+	for _, m := range parent.Members {
+		switch {
+		case m.Kind == Characters && strings.TrimSpace(m.Text) != "":
+			return nil, misfit("%s holds text beside which nothing is moved", c.Path(parent))
+		case m.Kind == Element:
+			above := parent.Members[withComments(m):m.Index()]
+			with[m] = m.Start
+			for _, n := range above {
+				follows[n] = m
+				with[m] = min(with[m], n.Start)
+			}
+		}
+	}
 	nodes := func(all []*Node) (out []*Node) {
 		for _, m := range all {
-			if m.Kind != Characters && m.Kind != Attribute {
+			if m.Kind != Characters && m.Kind != Attribute && follows[m] == nil {
 				out = append(out, m)
 			}
 		}
 		return out
 	}
-	for _, m := range parent.Members {
-		if m.Kind == Characters && strings.TrimSpace(m.Text) != "" {
-			return nil, misfit("%s holds text beside which nothing is moved", c.Path(parent))
+	return c.permuted(parent, nodes(parent.Members), nodes(order), func(n *Node) (int, int) {
+		if from, ok := with[n]; ok {
+			return from, n.End
 		}
-	}
-	return c.permuted(parent, nodes(parent.Members), nodes(order)), nil
+		return n.Start, n.End
+	}), nil
 }
