@@ -184,6 +184,10 @@ func (r *run) inValues(a Action) {
 			r.note(n.Start, "the alias "+n.Text+" stays as it is; what it stands for is changed where that stands")
 			continue
 		}
+		if isRewrite(a) && doc.HasExpression(n) {
+			r.refuse(n, "it has an expression of a template in it, and cannot become another value")
+			continue
+		}
 		v := doc.Show(n)
 		inner := r.inside(doc, v)
 		a.do(inner)
@@ -209,6 +213,16 @@ func (r *run) inValues(a Action) {
 		changes.Become(n, string(edits.Apply(v.Text)), kind)
 	}
 	r.prove(c, changes)
+}
+
+// isRewrite reports whether an action replaces the whole value that it acts on.
+func isRewrite(a Action) bool {
+	s, ok := a.(Statement)
+	if !ok {
+		return false
+	}
+	_, ok = s.Action.(*Rewrite)
+	return ok
 }
 
 // refuse notes why a value cannot be changed as intended. The file is not written.

@@ -149,6 +149,15 @@ func (c *changes) offer(edits ...edit.Edit) bool {
 // locked reports, and notes, whether edits would change a locked part of a document.
 func (c *changes) locked(edits edit.List) bool {
 	d := c.run.in.Document
+	if v := c.run.value; v != nil {
+		for _, e := range edits {
+			from := c.origin(e.Start)
+			if why := v.shown.Locked(from, max(from, c.origin(e.End))); why != "" && !v.empty {
+				c.run.note(e.Start, "not changed, since "+why)
+				return true
+			}
+		}
+	}
 	if d == nil {
 		return false
 	}

@@ -89,6 +89,9 @@ func (d *Document) Prove(text []byte, changes Changes, follow ...*Node) (*Docume
 	if err != nil {
 		return nil, nil, err
 	}
+	if err := d.kept(made, changes); err != nil {
+		return nil, nil, err
+	}
 	p := &proof{changes: changes, now: make(map[*Node]*Node, len(follow)), doc: d}
 	for _, n := range follow {
 		p.now[n] = nil

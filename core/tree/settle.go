@@ -203,6 +203,9 @@ func (d *Document) become(n *Node, fresh Fresh) (edit.List, Changes, error) {
 	if err := d.format.canBecome(n, fresh.Literal); err != nil {
 		return nil, nil, err
 	}
+	if d.HasExpression(n) && (fresh.Literal || n.HasMembers() || n.Text != fresh.Text) {
+		return nil, nil, misfit("%s has an expression of a template in it, and cannot become another value", d.Path(n))
+	}
 	changes := Changes{}
 	if fresh.Literal {
 		want, err := d.literal(&Step{Name: n.Name, Attribute: n.Kind == Attribute}, fresh.Text)

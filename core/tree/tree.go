@@ -110,7 +110,8 @@ type Document struct {
 	format format
 	// strict says of JSON that it has neither comments nor trailing commas.
 	strict    bool
-	separator rune // of CSV
+	separator rune   // of CSV
+	holes     []hole // of a template, in order
 	// The step of indentation, "" if it was not asked for yet; and whether some line is indented.
 	stepFound string
 	lists     int // of YAML: what lists below a key are indented by; -1 if unknown
@@ -142,7 +143,7 @@ func Parse(s syntax.Syntax, text []byte) (*Document, error) {
 	if n := d.atMost(); n > maxValues {
 		return nil, d.fault(0, "it may have %d values, more than the %d that are read", n, maxValues)
 	}
-	if err := d.format.parse(); err != nil {
+	if err := d.read(); err != nil {
 		return nil, err
 	}
 	return d, nil

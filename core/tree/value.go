@@ -156,6 +156,9 @@ func (d *Document) Write(v *Value, edits edit.List) (edit.List, Kind, error) {
 	}
 	c := d.format
 	fresh := string(edits.Apply(v.Text))
+	if d.HasExpression(n) {
+		return d.aroundExpressions(v, edits, fresh)
+	}
 	if !utf8.ValidString(fresh) && !c.traits().anyBytes {
 		return nil, 0, &CannotHoldError{fmt.Sprintf("%s cannot hold bytes that are not UTF-8", d.Syntax)}
 	}
@@ -171,6 +174,16 @@ func (d *Document) Write(v *Value, edits edit.List) (edit.List, Kind, error) {
 		out, err = d.whole(c, n, fresh, kind)
 	}
 	return out, kind, err
+}
+
+// aroundExpressions is Write for a value with expressions of a template in it, which is only changed around them.
+func (d *Document) aroundExpressions(v *Value, edits edit.List, fresh string) (edit.List, Kind, error) {
+	n := v.node
+	out, ok := d.bySegments(d.format, v, edits, fresh, n.Kind)
+	if !ok {
+		return nil, 0, &CannotHoldError{"it has an expression of a template in it, and can only change around that"}
+	}
+	return out, n.Kind, d.withoutHoles(out)
 }
 
 // kindOf returns the kind of a node after it becomes text: its old kind if the text is valid for it.

@@ -29,7 +29,7 @@ func (c yamlFormat) add(w *memberWriter, parent, want *Node, before int) (edit.L
 	if before < len(parent.Members) {
 		return c.addBefore(parent, parent.Members[before], text, indent)
 	}
-	at := c.lineEnd(parent.End)
+	at := c.behindOpen(parent.Start, c.lineEnd(parent.End))
 	return append(c.endedBlock(parent, at), edit.Edit{Start: at, End: at, New: []byte(c.ending() + indent + text)}), nil
 }
 
