@@ -3,6 +3,7 @@ package main
 import (
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -17,7 +18,7 @@ func TestMembers(t *testing.T) {
 	written, err := os.ReadFile(name)
 	require.NoError(t, err)
 	var got strings.Builder
-	for _, file := range strings.Split(string(written), "== ")[1:] {
+	for _, file := range files(string(written)) {
 		parts := strings.Split(file, "\n-- ")
 		path, text, _ := strings.Cut(parts[0], "\n")
 		dir := t.TempDir()
@@ -25,7 +26,11 @@ func TestMembers(t *testing.T) {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, path), []byte(text+"\n"), 0o644))
 		got.WriteString("== " + parts[0])
 		for _, part := range parts[1:] {
-			rule, _, _ := strings.Cut(part, "\n")
+			rule, rest, _ := strings.Cut(part, "\n")
+			for strings.HasPrefix(rest, "    |") { // a text of several lines
+				line, behind, _ := strings.Cut(rest, "\n")
+				rule, rest = rule+"\n"+line, behind
+			}
 			out, errs, _ := frizzel(t, dir, "preview", "--context", "1", "--rule", rule, path)
 			if _, hunks, ok := strings.Cut(out, "+++ b/"+path+"\n"); ok {
 				out = hunks
@@ -48,4 +53,17 @@ func TestMembers(t *testing.T) {
 	for i := range want {
 		require.Equal(t, strings.TrimRight(want[i], "\n"), strings.TrimRight(now[i], "\n"))
 	}
+}
+
+// files splits the page at the lines that name a file.
+func files(page string) (all []string) {
+	heads := regexp.MustCompile(`(?m)^== [\w.-]+$`).FindAllStringIndex(page, -1)
+	for i, head := range heads {
+		end := len(page)
+		if i+1 < len(heads) {
+			end = heads[i+1][0]
+		}
+		all = append(all, page[head[0]+len("== "):end])
+	}
+	return all
 }

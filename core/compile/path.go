@@ -154,14 +154,23 @@ func (c *compiler) settleValue(n *script.SettleValue) program.Action {
 		return nil
 	}
 	s.Added = c.memberPlace(n.Where, s.Place.Family)
-	c.checkLiteral(s.Text, n.Text, n.Literal)
+	if last := len(s.Place.Steps) - 1; n.Literal && last >= 0 && s.Place.Steps[last].Attribute {
+		c.errorf(n.Path.Pos, "leave out literal", "an attribute is a text, and no piece of XML")
+	} else if n.Literal {
+		c.checkLiteral(s.Text, n.Text, s.Place.Family)
+	}
 	return s
 }
 
-// checkLiteral reports a constant that is a literal in no syntax.
-func (c *compiler) checkLiteral(t *program.Template, at *script.Text, literal bool) {
-	if text, ok := t.Constant(); ok && literal && !tree.AnyLiteral(text) {
-		c.errorf(at.Pos, "leave out literal for a text, or write it as the file would, as in 8415, true, [1, 2]", "%q stands for no value in JSON, YAML or TOML, and is no piece of XML", text)
+// checkLiteral reports a constant that is a literal in no syntax of a family.
+func (c *compiler) checkLiteral(t *program.Template, at *script.Text, family syntax.Family) {
+	text, ok := t.Constant()
+	switch {
+	case !ok || tree.AnyLiteral(text, family):
+	case family == syntax.Markup:
+		c.errorf(at.Pos, "leave out literal for a text, or close what it opens", "%q is no piece of XML", text)
+	default:
+		c.errorf(at.Pos, "leave out literal for a text, or write it as the file would, as in 8415, true, [1, 2]", "%q stands for no value in JSON, YAML or TOML", text)
 	}
 }
 
@@ -207,10 +216,10 @@ func (c *compiler) rewriteLiteral(n *script.Rewrite) program.Action {
 		return nil
 	}
 	s := &program.SettleValue{Place: &query.Target{}, Text: c.template(n.Text, nil), Literal: true, Source: "the value"}
-	if c.underPath() {
+	if len(c.within) > 0 {
 		s.Place.Family = c.within[len(c.within)-1].Path().Family
 	}
-	c.checkLiteral(s.Text, n.Text, true)
+	c.checkLiteral(s.Text, n.Text, s.Place.Family)
 	return s
 }
 

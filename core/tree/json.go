@@ -286,7 +286,7 @@ func (d jsonFormat) value(w *memberWriter, parent, n *Node, indent, step string)
 	if text, ok := w.typed(parent, n, indent); ok {
 		return text
 	}
-	if !w.linesOf(step) {
+	if !w.linesOf(step) || n.Kind == Array && w.layout == asTyped && !n.Members[0].HasMembers() {
 		return w.oneLine(parent, n, "")
 	}
 	nl, inner := w.ending(), indent+step

@@ -351,7 +351,10 @@ func (d *Document) hold(n *Node, tests []Test) {
 			if last && t.Kind != String {
 				m.Kind = t.Kind
 			}
-			at.add(m)
+			if at.add(m); m.Kind == Attribute { // which come first
+				attributes := len(attributesOf(at))
+				at.Members = slices.Insert(at.Members[:len(at.Members)-1], attributes-1, m)
+			}
 			at = m
 		}
 		at.Text = t.Text
@@ -412,12 +415,14 @@ func (d *Document) SettleItem(from *Node, steps []Step, fresh Fresh, add bool) (
 	return d.add(at, want, true, fresh.Place)
 }
 
-// AnyLiteral reports whether a text is a valid literal in some syntax.
-func AnyLiteral(text string) bool {
+// AnyLiteral reports whether a text is a valid literal in some syntax of a family of paths.
+func AnyLiteral(text string, family syntax.Family) bool {
 	for _, name := range syntax.Names() {
-		d := &Document{}
+		d := &Document{lists: -1}
 		d.Syntax, _ = syntax.Named(name)
-		d.format = formatOf(d, d.Syntax)
+		if d.format = formatOf(d, d.Syntax); d.Syntax.Family() != family {
+			continue
+		}
 		if _, err := d.literal(&Step{Name: "x"}, text); err == nil {
 			return true
 		}

@@ -21,7 +21,7 @@ type hole struct {
 }
 
 var (
-	expression = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`(?s)\{\{.*?\}\}|\{%.*?%\}|\{#.*?#\}`) })
+	expression = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`(?s)\{\{-?\s*/\*.*?\*/\s*-?\}\}|\{\{.*?\}\}|\{%.*?%\}|\{#.*?#\}`) })
 	// plainHole is where a plain value of YAML begins with an expression.
 	plainHole = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`(?m)(?:^|[:?-][ \t])[ \t]*\{\{`) })
 	opensHole = sync.OnceValue(func() *regexp.Regexp {
@@ -71,10 +71,10 @@ func (d *Document) read() error {
 		}
 	}
 	var fault *SyntaxError
-	if errors.As(first, &fault) {
-		return &SyntaxError{fault.Syntax, fault.Line, fault.Reason + "; it is a template, and its expressions cannot be set aside"}
+	if errors.As(err, &fault) {
+		return &SyntaxError{fault.Syntax, fault.Line, fault.Reason + "; it is a template, whose expressions were set aside"}
 	}
-	return first
+	return err
 }
 
 // readAside reads the text with its expressions set aside. Those on lines of their own are blank, unless they stand within
@@ -210,6 +210,12 @@ type holeScanner struct {
 
 func (s *holeScanner) before(h hole) holePlace {
 	if s.Syntax == syntax.YAML {
+		text := s.Text[h.start:h.end]
+		before := strings.TrimRight(s.raw(s.lineStart(h.start), h.start), " \t")
+		control := opensHole().Match(text) || closesHole().Match(text)
+		if control && (strings.HasSuffix(before, "-") || strings.HasSuffix(before, ":")) && strings.TrimSpace(s.raw(h.end, s.lineEnd(h.end))) == "" {
+			return betweenMembers // what it begins is on the lines below
+		}
 		return withinText
 	}
 	for ; s.at < h.start; s.at++ {
@@ -323,7 +329,11 @@ func (d *Document) restore(n *Node) {
 	if n.keyNode != nil {
 		n.keyNode.Text = d.refilled(n.keyNode.Text, n.keyNode.Start, n.keyNode.End)
 	}
-	n.Text = d.refilled(n.Text, n.Start, n.End)
+	if n.Kind == Element {
+		n.Text = d.refilled(n.Text, n.Inner, n.InnerEnd)
+	} else {
+		n.Text = d.refilled(n.Text, n.Start, n.End)
+	}
 	for _, m := range n.Members {
 		d.restore(m)
 	}
@@ -416,7 +426,7 @@ func (d *Document) kept(made *Document, changes Changes) error {
 		return out
 	}
 	for n, c := range changes {
-		if c.Removed && len(d.holes) > 0 && !d.balanced(n.Start, n.End) {
+		if start, end := n.span(); c.Removed && len(d.holes) > 0 && !d.balanced(start, end) {
 			return &DifferenceError{d.Path(n), "would take one end of an expression away"}
 		}
 	}
@@ -435,7 +445,7 @@ func (d *Document) kept(made *Document, changes Changes) error {
 // has reports whether a byte is in a node that is removed.
 func (c Changes) has(at int) bool {
 	for n, change := range c {
-		if change.Removed && n.Start <= at && at < n.End {
+		if start, end := n.span(); change.Removed && start <= at && at < end {
 			return true
 		}
 	}

@@ -104,7 +104,7 @@ func (d tomlFormat) addEntry(w *memberWriter, list, want *Node, before int) (edi
 	for _, p := range d.tomlPlaces(last) {
 		end = max(end, p.end)
 	}
-	if lines.Blank(d.Text[lines.Previous(d.Text, 0, last.header.start):last.header.start]) && last.header.start > 0 {
+	if above := d.aboveComments(last.header.start, 0); above > 0 && lines.Blank(d.Text[lines.Previous(d.Text, 0, above):above]) {
 		text = nl + text
 	}
 	at := d.lineEnd(end)

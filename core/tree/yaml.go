@@ -130,6 +130,9 @@ func (y *yamlReader) index() {
 
 // place returns the byte of a line and a character of it, both from 1.
 func (y *yamlReader) place(line, column int) (int, error) {
+	if line == len(y.starts)+1 && column == 1 { // a document of nothing behind the last line
+		return len(y.src), nil
+	}
 	if line < 1 || line > len(y.starts) {
 		return 0, y.fault(len(y.Text), "its parser names a line that is not there")
 	}
@@ -260,10 +263,12 @@ func (y *yamlReader) mapping(n *Node, of *yaml.Node, at int) error {
 
 // explicit reports whether a question mark precedes a key, which then begins with that.
 func (y *yamlReader) explicit(key, of *Node) bool {
-	from := max(y.lineStart(key.Start), of.Start)
-	mark := strings.TrimRight(y.src[min(from, key.Start):key.Start], " \t")
-	if strings.HasSuffix(mark, "?") {
-		key.Start = from + len(mark) - 1
+	at := key.Start
+	for at > of.Start && (y.src[at-1] == ' ' || y.src[at-1] == '\t') {
+		at--
+	}
+	if at > of.Start && y.src[at-1] == '?' {
+		key.Start = at - 1
 		return true
 	}
 	return of.pair && y.src[key.Start] == '?' // at which its mapping begins
