@@ -211,15 +211,16 @@ func (c *compiler) underPath() bool {
 
 // rewriteLiteral compiles `rewrite as literal`, which is about values.
 func (c *compiler) rewriteLiteral(n *script.Rewrite) program.Action {
-	if len(c.within) > 0 && !c.underPath() {
+	switch {
+	case len(c.within) == 0:
+		return nil // which is an error already
+	case !c.underPath():
 		c.errorf(n.Pos, `say of which value, as in: at '$.port' rewrite as literal "8415"`, "rewrite as literal stands right under an at")
 		return nil
 	}
-	s := &program.SettleValue{Place: &query.Target{}, Text: c.template(n.Text, nil), Literal: true, Source: "the value"}
-	if len(c.within) > 0 {
-		s.Place.Family = c.within[len(c.within)-1].Path().Family
-	}
-	c.checkLiteral(s.Text, n.Text, s.Place.Family)
+	family := c.within[len(c.within)-1].Path().Family
+	s := &program.SettleValue{Place: &query.Target{Family: family}, Text: c.template(n.Text, nil), Literal: true, Source: "the value"}
+	c.checkLiteral(s.Text, n.Text, family)
 	return s
 }
 

@@ -113,8 +113,10 @@ func (d plain) insert(parent *Node, before int, write func(indent, step string) 
 
 // sharesLine reports whether something else is on a member's line before it, or the bracket that precedes it.
 func (d *Document) sharesLine(start, open int) bool {
-	line := d.lineStart(start)
-	return strings.TrimLeft(d.raw(line, start), " \t") != "" || line <= open-1 && d.lineStart(open) == line
+	for start > open && (d.Text[start-1] == ' ' || d.Text[start-1] == '\t') {
+		start--
+	}
+	return start == open || d.Text[start-1] != '\n'
 }
 
 // spaceBefore returns what stands between a comma and the last member between brackets.

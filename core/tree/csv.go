@@ -237,6 +237,11 @@ func (d csvFormat) remove(parent *Node, nodes []*Node) (edits edit.List, err err
 // removeCells removes the columns whose cells are all among nodes, and empties other cells.
 func (d csvFormat) removeCells(nodes []*Node) (edit.List, Changes, error) {
 	rows := d.Roots[0].Members
+	if len(nodes) == 1 && len(rows) > 1 { // one cell of its column
+		changes := Changes{}
+		changes.Become(nodes[0], "", String)
+		return edit.List{{Start: nodes[0].Start, End: nodes[0].End}}, changes, nil
+	}
 	of := map[int]int{} // cells of each column
 	for _, row := range rows {
 		for i := range row.Members {

@@ -39,11 +39,15 @@ func (d *Document) Move(nodes []*Node, place Place) (edit.List, Changes, error) 
 
 // moved returns the members of a parent with some before the one at an index.
 func (d *Document) moved(parent *Node, nodes []*Node, before int) (order []*Node) {
+	moves := make(map[*Node]bool, len(nodes))
+	for _, n := range nodes {
+		moves[n] = true
+	}
 	for i, m := range parent.Members {
 		if i == before {
 			order = append(order, nodes...)
 		}
-		if !slices.Contains(nodes, m) {
+		if !moves[m] {
 			order = append(order, m)
 		}
 	}

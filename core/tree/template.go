@@ -82,12 +82,12 @@ func (d *Document) read() error {
 func (d *Document) readAside() error {
 	d.findHoles()
 	text := d.Text
-	defer func() { d.Text = text }()
-	d.Text = d.filled()
+	defer func() { d.Text, d.starts = text, nil }()
+	d.Text, d.starts = d.filled(), nil
 	if err := d.format.parse(); err != nil {
 		return err
 	}
-	d.Text = text
+	d.Text, d.starts = text, nil
 	for _, r := range d.Roots {
 		d.restore(r)
 		if d.Syntax == syntax.YAML {
@@ -417,20 +417,33 @@ func (v *Value) Locked(from, to int) string {
 // kept returns an error if the expressions on lines of their own are not those that they were, but for those of members
 // that are removed with all that they begin.
 func (d *Document) kept(made *Document, changes Changes) error {
-	alone := func(d *Document, removed Changes) (out []string) {
-		for _, h := range d.holes {
-			if h.alone && !removed.has(h.start) {
-				out = append(out, d.raw(h.start, h.end))
-			}
-		}
-		return out
+	if len(d.holes) == 0 && len(made.holes) == 0 {
+		return nil
 	}
+	gone := make([]bool, len(d.holes))
 	for n, c := range changes {
-		if start, end := n.span(); c.Removed && len(d.holes) > 0 && !d.balanced(start, end) {
+		if !c.Removed {
+			continue
+		}
+		start, end := n.span()
+		if !d.balanced(start, end) {
 			return &DifferenceError{d.Path(n), "would take one end of an expression away"}
 		}
+		for i := d.holeAt(start); i < len(d.holes) && d.holes[i].start < end; i++ {
+			gone[i] = true
+		}
 	}
-	was, is := alone(d, changes), alone(made, nil)
+	var was, is []string
+	for i, h := range d.holes {
+		if h.alone && !gone[i] {
+			was = append(was, d.raw(h.start, h.end))
+		}
+	}
+	for _, h := range made.holes {
+		if h.alone {
+			is = append(is, made.raw(h.start, h.end))
+		}
+	}
 	for i := range was {
 		if i >= len(is) || was[i] != is[i] {
 			return &DifferenceError{"the template", "would lose its expression " + excerpt(was[i])}
@@ -440,16 +453,6 @@ func (d *Document) kept(made *Document, changes Changes) error {
 		return &DifferenceError{"the template", "would gain an expression"}
 	}
 	return nil
-}
-
-// has reports whether a byte is in a node that is removed.
-func (c Changes) has(at int) bool {
-	for n, change := range c {
-		if start, end := n.span(); change.Removed && start <= at && at < end {
-			return true
-		}
-	}
-	return false
 }
 
 // balanced reports whether all that expressions between two bytes begin ends there.

@@ -15,6 +15,7 @@ package tree
 import (
 	"bytes"
 	"fmt"
+	"sort"
 	"strings"
 
 	"frizzel/core/lines"
@@ -111,6 +112,7 @@ type Document struct {
 	// strict says of JSON that it has neither comments nor trailing commas.
 	strict    bool
 	separator rune   // of CSV
+	starts    []int  // of lines; nil if they were not asked for yet
 	holes     []hole // of a template, in order
 	// The step of indentation, "" if it was not asked for yet; and whether some line is indented.
 	stepFound string
@@ -221,12 +223,29 @@ func (n *Node) Within(other *Node) bool {
 }
 
 // lineStart returns the start of the line that contains a byte.
-func (d *Document) lineStart(at int) int { return lines.Start(d.Text, 0, at) }
+func (d *Document) lineStart(at int) int {
+	starts := d.lineIndex()
+	return starts[sort.SearchInts(starts, at+1)-1]
+}
+
+// lineIndex returns where lines begin: a line may be a whole file, and is not searched again for each value.
+func (d *Document) lineIndex() []int {
+	if d.starts == nil {
+		d.starts = lineStarts(d.Text)
+		if n := len(d.starts); n > 1 && len(d.Text) > 0 && d.Text[len(d.Text)-1] != '\n' {
+			d.starts = d.starts[:n-1]
+		}
+	}
+	return d.starts
+}
 
 // lineEnd returns the end of the line that contains a byte, before its line ending.
 func (d *Document) lineEnd(at int) int {
-	for at < len(d.Text) && d.Text[at] != '\n' {
-		at++
+	starts := d.lineIndex()
+	if next := sort.SearchInts(starts, at+1); next < len(starts) {
+		at = starts[next] - 1
+	} else {
+		at = len(d.Text)
 	}
 	if at > 0 && at < len(d.Text) && d.Text[at-1] == '\r' {
 		at--
