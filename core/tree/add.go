@@ -38,6 +38,8 @@ func (d *Document) place(parent *Node, place Place) int {
 	}
 	end := len(parent.Members)
 	switch {
+	case parent.pair:
+		return end
 	case place.Top:
 		for first < end && parent.Members[first].Kind == Characters {
 			first++

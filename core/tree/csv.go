@@ -302,6 +302,14 @@ func (d csvFormat) withoutCells(cells []extent, gone func(i int) bool) (edits ed
 	return edits, nil
 }
 
+// reorder moves rows; cells stand in the order of the header.
+func (d csvFormat) reorder(parent *Node, order []*Node) (edit.List, error) {
+	if parent.Parent != nil {
+		return nil, misfit("%s: cells stand in the order of the columns", d.Path(parent))
+	}
+	return d.plain.reorder(parent, order)
+}
+
 // column gives every row a cell with a text in a column, which is added behind the last one if it is missing.
 func (c csvFormat) column(name, text string) (edit.List, Changes, error) {
 	root := c.Roots[0]

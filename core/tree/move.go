@@ -110,6 +110,9 @@ func (d plain) exchanged(members, order []*Node, pieces map[*Node]extent, piece 
 	for first < len(order) && order[first] == members[first] {
 		first++
 	}
+	if first == len(order) {
+		return nil
+	}
 	for last > first && order[last] == members[last] {
 		last--
 	}

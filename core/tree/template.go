@@ -21,7 +21,9 @@ type hole struct {
 }
 
 var (
-	expression = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`(?s)\{\{-?\s*/\*.*?\*/\s*-?\}\}|\{\{.*?\}\}|\{%.*?%\}|\{#.*?#\}`) })
+	expression = sync.OnceValue(func() *regexp.Regexp {
+		return regexp.MustCompile(`(?s)\{\{-?\s*/\*.*?\*/\s*-?\}\}|\{\{.*?\}\}|\{%.*?%\}|\{#.*?#\}`)
+	})
 	// plainHole is where a plain value of YAML begins with an expression.
 	plainHole = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`(?m)(?:^|[:?-][ \t])[ \t]*\{\{`) })
 	opensHole = sync.OnceValue(func() *regexp.Regexp {
@@ -121,7 +123,6 @@ func (d *Document) reach(n *Node) {
 
 // column returns the column of the members of a node.
 func (n *Node) column(d *Document) int { return n.Inner - d.lineStart(n.Inner) }
-
 
 func (d *Document) findHoles() {
 	d.holes = nil

@@ -200,7 +200,7 @@ func (c yamlFormat) written(n, want *Node) edit.List {
 	indent := strings.Repeat(" ", c.indent(like)) + step
 	text := c.ending() + indent + c.at(c.item(w, like, want), indent)
 	if n.Start == n.End && c.Text[n.Start-1] != ':' {
-		text = ":" + text
+		text = strings.TrimRight(c.leading(n), " ") + text
 	}
 	if at := c.lineEnd(n.End); at > n.End && !n.HasMembers() { // a comment stays on the key's line
 		edits := edit.List{{Start: at, End: at, New: []byte(text)}}
