@@ -152,7 +152,9 @@ def change(rng, root, place, q, text, table):
 
 
 def same(path, a, b):
-    return a == b if path.endswith(".toml") else str(a) == str(b)
+    if path.endswith(".toml"):
+        a, b = (json.dumps(v, default=str, sort_keys=True) for v in (a, b))
+    return str(a) == str(b)
 
 
 def elements(root, path=""):

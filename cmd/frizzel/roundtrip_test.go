@@ -53,6 +53,11 @@ func randomTree(t *testing.T, dir string, seed uint64) {
 			text.WriteString([]string{"\n", "\n", "\r\n"}[r.IntN(3)])
 		}
 		content := text.String()
+		if r.IntN(2) == 0 { // a file is in one encoding
+			content = strings.NewReplacer("é", "\xe9", "→", "\xbb").Replace(content)
+		} else {
+			content = strings.ReplaceAll(content, "\xe9", "é")
+		}
 		if r.IntN(3) == 0 {
 			content = strings.TrimRight(content, "\r\n")
 		}

@@ -44,7 +44,7 @@ func Of(p *program.Program, file *textfile.File, in program.Input) *Revision {
 	case len(made.Failures) > 0:
 		r.Refuse = &FailureError{made.Failures[0]}
 	case len(made.Edits) > 0 || made.Encoding != "":
-		r.Raw, r.Refuse = file.Encode(r.Text, made.Encoding)
+		r.Text, r.Raw, r.Refuse = Encode(p, file, in, r.Text, made.Encoding)
 	}
 	if made.Encoding != "" && len(r.Raw) > 0 && !file.In(made.Encoding) {
 		made.Changes[made.EncodedBy]++
@@ -59,8 +59,18 @@ func ByHand(p *program.Program, file *textfile.File, fresh []byte, in program.In
 	in.Text, in.Document, in.Decide = fresh, Document(file), leave
 	r.Made = p.Run(in)
 	r.Made.Found = None(p, file, in).Found // what was there before a person wrote
-	r.Raw, r.Refuse = file.Encode(r.Text, "")
+	r.Text, r.Raw, r.Refuse = Encode(p, file, in, r.Text, "")
 	return r
+}
+
+// Encode returns the edits of a file's text as they are written, and the same against its bytes, in the encoding that to
+// names, "" for its own. The error says why the file must not be written.
+func Encode(p *program.Program, file *textfile.File, in program.Input, edits edit.List, to string) (text, raw edit.List, err error) {
+	if text, err = inMarkup(p, file, in, edits, to); err != nil {
+		return text, nil, err
+	}
+	raw, err = file.Encode(text, to)
+	return text, raw, err
 }
 
 // None returns the program's result for a file without any accepted change.

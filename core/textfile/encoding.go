@@ -20,6 +20,7 @@ type Encoding struct {
 	name string
 	mark []byte // the byte order mark that is written, if any
 	wide bool   // UTF-16, which holds NUL bytes
+	one  bool   // each byte is a character
 	// step decodes the first character: its bytes and the character. nil for UTF-8,
 	// which needs no decoding.
 	step func(raw []byte) (r rune, size int)
@@ -205,7 +206,7 @@ func wide(name string, order binary.ByteOrder, mark []byte) *Encoding {
 // single makes an encoding of one byte a character.
 func single(name string, m *charmap.Charmap) *Encoding {
 	return &Encoding{
-		name: name,
+		name: name, one: true,
 		step: func(raw []byte) (rune, int) { return m.DecodeByte(raw[0]), 1 },
 		put: func(dst []byte, r rune) ([]byte, bool) {
 			b, ok := m.EncodeRune(r)

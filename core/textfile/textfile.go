@@ -13,6 +13,7 @@ import (
 
 	"frizzel/core/document"
 	"frizzel/core/edit"
+	"frizzel/core/lines"
 )
 
 // ErrBinary is returned for a file that is not text.
@@ -29,13 +30,15 @@ type File struct {
 	Document *document.Document
 
 	encoding *Encoding
-	mark     int  // bytes of the byte order mark
-	window   bool // it is a part of a file
+	mark     int    // bytes of the byte order mark
+	window   bool   // it is a part of a file
+	declared string // how the file calls its encoding; "" if it does not
+	against  string // what in its bytes contradicts that; "" for nothing
 }
 
 // Decode reads a file's bytes, which the File keeps, in the form that FormOf tells.
-func Decode(raw []byte, encoding string) (*File, error) {
-	f, err := FormOf(raw, int64(len(raw)), encoding)
+func Decode(raw []byte, said Said) (*File, error) {
+	f, err := FormOf(raw, int64(len(raw)), said)
 	if err != nil {
 		return nil, err
 	}
@@ -50,13 +53,13 @@ func IsBinary(raw []byte) bool {
 
 // Binary reports whether the first bytes of a file, SniffLen of them or all, tell that
 // Decode will return ErrBinary for the whole of it.
-func Binary(head []byte, encoding string) bool {
+func Binary(head []byte, said Said) bool {
 	head = head[:min(len(head), SniffLen)]
 	if !IsBinary(head) {
 		return false
 	}
-	if encoding != "" {
-		e, err := EncodingNamed(encoding)
+	if said.Encoding != "" {
+		e, err := EncodingNamed(said.Encoding)
 		return err == nil && !e.wide
 	}
 	return !detect(head, int64(len(head)&^1)).wide
@@ -88,10 +91,18 @@ func (f *File) EncodeText(text []byte, to string) ([]byte, error) {
 	return raw, nil
 }
 
-// Unknown reports whether the file is in some older encoding that does not tell itself: all
-// its bytes above 127 are invalid as UTF-8.
+// Unknown reports whether the file is in some older encoding that does not tell itself: not all of its bytes above 127 are
+// UTF-8, and it neither declares that nor has far more of them that are.
 func (f *File) Unknown() bool {
-	return f.encoding.step == nil && !utf8.Valid(f.Text) && !holdsWideUTF8(f.Text)
+	if f.against != "" {
+		return true
+	}
+	if f.encoding.step != nil || f.Document != nil {
+		return false
+	}
+	var t Tongue
+	t.Read(f.Text)
+	return t.Unknown() && f.declared == ""
 }
 
 // Decoded reports whether Text is other bytes than Raw.
@@ -107,15 +118,25 @@ type Unencodable struct {
 
 func (e *Unencodable) Error() string {
 	if e.Legacy {
-		return fmt.Sprintf("line %d: %q cannot be written: the file is in no encoding that tells itself, say which with --encoding", e.Line, e.Rune)
+		return fmt.Sprintf("line %d: %q cannot be written: the file has bytes that are not UTF-8, and declares no encoding; say which it is in, as with --encoding windows-1252", e.Line, e.Rune)
 	}
 	return fmt.Sprintf("line %d: %s has no character %q", e.Line, e.Encoding, e.Rune)
+}
+
+// A ContradictionError reports that a file's bytes are not in the encoding that it declares.
+type ContradictionError struct{ Declared, Against string }
+
+func (e *ContradictionError) Error() string {
+	return fmt.Sprintf("the file declares the encoding %s, and %s; say which it is in with --encoding, or correct the declaration", e.Declared, e.Against)
 }
 
 // Encode carries edits of Text back to edits of Raw. to names the encoding that the
 // whole file is to be in, "" for its own. The error is an *Unencodable, or that of
 // an unknown name.
 func (f *File) Encode(edits edit.List, to string) (edit.List, error) {
+	if f.against != "" && (len(edits) > 0 || to != "") {
+		return nil, &ContradictionError{f.declared, f.against}
+	}
 	if to != "" {
 		target, err := EncodingNamed(to)
 		if err != nil {
@@ -154,16 +175,16 @@ func (f *File) Encode(edits edit.List, to string) (edit.List, error) {
 
 func (f *File) line(at int) int { return bytes.Count(f.Text[:at], []byte("\n")) + 1 }
 
-// encodeUTF8 shifts the edits past the byte order mark. A file whose bytes above
-// 127 are all invalid is in some older encoding, and new ones would not fit in.
+// encodeUTF8 shifts the edits past the byte order mark. Into a file with bytes that are not UTF-8 no new character above
+// 127 fits: it would be one of another encoding.
 func (f *File) encodeUTF8(edits edit.List) (edit.List, error) {
-	legacy := !f.window && f.Unknown()
+	legacy := !f.window && !validUTF8(f.Text)
 	if f.mark == 0 && !legacy {
 		return edits, nil
 	}
 	raw := make(edit.List, len(edits))
 	for i, e := range edits {
-		if r := firstWide(e.New); legacy && r >= 0 {
+		if r := f.brings(e.New); legacy && r >= 0 {
 			return nil, &Unencodable{Rune: r, Line: f.line(e.Start), Legacy: true}
 		}
 		raw[i] = e
@@ -173,11 +194,40 @@ func (f *File) encodeUTF8(edits edit.List) (edit.List, error) {
 	return raw, nil
 }
 
+// brings returns the first character above 127 that new text brings into the file, or -1: lines that it has already may stand
+// elsewhere.
+func (f *File) brings(fresh []byte) rune {
+	for at := 0; at < len(fresh); {
+		next := lines.Next(fresh, at, len(fresh))
+		line := fresh[at:next]
+		at = next
+		if r := firstWide(line); r >= 0 && !f.hasLine(lines.Content(line)) {
+			return r
+		}
+	}
+	return -1
+}
+
+// hasLine reports whether a line without its ending is one of the file's.
+func (f *File) hasLine(line []byte) bool {
+	for from := 0; ; {
+		i := bytes.Index(f.Text[from:], line)
+		if i < 0 {
+			return false
+		}
+		start, end := from+i, from+i+len(line)
+		if (start == 0 || f.Text[start-1] == '\n') && (end == len(f.Text) || f.Text[end] == '\n' || f.Text[end] == '\r') {
+			return true
+		}
+		from = start + 1
+	}
+}
+
 // Writes returns the first character above 127 that edits would write into a window of a file
 // that may turn out to be in some older encoding, and the line of the window, from 1; false for
 // none.
 func (f *File) Writes(edits edit.List) (e Unencodable, ok bool) {
-	if f.encoding.step != nil || f.mark > 0 {
+	if f.encoding.step != nil {
 		return e, false
 	}
 	var last []byte // which many edits may share
@@ -187,44 +237,68 @@ func (f *File) Writes(edits edit.List) (e Unencodable, ok bool) {
 			continue
 		}
 		last = made.New
-		if r := firstWide(last); r >= 0 {
+		if r := f.brings(last); r >= 0 {
 			return Unencodable{Rune: r, Line: f.line(made.Start), Legacy: true}, true
 		}
 	}
 	return e, false
 }
 
-// Tongue tells as a text comes in whether it is in some older encoding, into which no new
-// characters above 127 fit: where all its bytes above that are invalid.
-type Tongue struct{ invalid, wide bool }
+// Tongue tells as a text comes in whether it is in UTF-8, or in some older encoding, into which no new characters above 127
+// fit.
+type Tongue struct{ invalid, wide int }
 
 // Read takes the next whole lines.
 func (t *Tongue) Read(text []byte) {
-	if t.wide {
-		return
-	}
-	t.invalid = t.invalid || !utf8.Valid(text)
-	t.wide = holdsWideUTF8(text)
+	wide, invalid := countWide(text)
+	t.wide, t.invalid = t.wide+wide, t.invalid+invalid
 }
+
+// manyWide is how many characters of UTF-8 there are for each byte that is none in a text that is UTF-8 nevertheless: bytes
+// of older encodings are valid UTF-8 by chance, but not often.
+const manyWide = 10
 
 // Unknown reports whether what came in so far is in some older encoding that does not tell
 // itself.
-func (t *Tongue) Unknown() bool { return t.invalid && !t.wide }
+func (t *Tongue) Unknown() bool { return t.invalid > 0 && t.wide < manyWide*t.invalid }
 
-// Told reports whether nothing that is still to come can make it Unknown.
-func (t *Tongue) Told() bool { return t.wide }
+// Strays reports whether a byte that came in is not UTF-8.
+func (t *Tongue) Strays() bool { return t.invalid > 0 }
 
 // Refuses returns why text cannot be written into what came in so far, on a line from 1;
 // nil if it can.
 func (t *Tongue) Refuses(text []byte, line int) error {
-	if r := firstWide(text); t.Unknown() && r >= 0 {
+	if r := firstWide(text); t.Strays() && r >= 0 {
 		return &Unencodable{Rune: r, Line: line, Legacy: true}
 	}
 	return nil
 }
 
-// holdsWideUTF8 reports whether text holds a valid character above 127.
-func holdsWideUTF8(text []byte) bool { return firstWide(text) >= 0 }
+func validUTF8(text []byte) bool { return utf8.Valid(text) }
+
+// countWide returns the number of characters above 127, and of bytes that are none.
+func countWide(text []byte) (wide, invalid int) {
+	for i := 0; i < len(text); {
+		for len(text)-i >= 8 && binary.LittleEndian.Uint64(text[i:])&0x8080808080808080 == 0 { // eight at once
+			i += 8
+		}
+		if i == len(text) {
+			break
+		}
+		if text[i] < utf8.RuneSelf {
+			i++
+			continue
+		}
+		_, size := utf8.DecodeRune(text[i:])
+		if size > 1 {
+			wide++
+		} else {
+			invalid++
+		}
+		i += size
+	}
+	return wide, invalid
+}
 
 // firstWide returns the first valid character above 127, or -1.
 func firstWide(text []byte) rune {

@@ -41,7 +41,7 @@ func TestEditsOfBytes(t *testing.T) {
 			body, bad := e.encode([]byte(text))
 			require.Negative(t, bad)
 			raw := append([]byte(string(e.mark)), body...)
-			f, err := Decode(raw, name)
+			f, err := Decode(raw, Said{Encoding: name})
 			require.NoError(t, err)
 			require.Equal(t, text, string(f.Text), name)
 			require.Equal(t, name, f.Encoding())
@@ -81,7 +81,7 @@ func TestTellingEncodings(t *testing.T) {
 		"\xff\xfe\x00\x00d\x00\x00\x00":   "binary",
 		"d\x00\x01\x00":                   "binary",
 	} {
-		f, err := Decode([]byte(raw), "")
+		f, err := Decode([]byte(raw), Said{})
 		if want == "binary" {
 			require.ErrorIs(t, err, ErrBinary, "%q", raw)
 			continue
@@ -97,7 +97,7 @@ func TestTellingEncodings(t *testing.T) {
 // along.
 func TestWhatCannotBeWritten(t *testing.T) {
 	put := func(raw, name, fresh, to string) (string, error) {
-		f, err := Decode([]byte(raw), name)
+		f, err := Decode([]byte(raw), Said{Encoding: name})
 		require.NoError(t, err)
 		at := strings.Index(string(f.Text), "depot")
 		edits, err := f.Encode(edit.List{{Start: at, End: at + 5, New: []byte(fresh)}}, to)
@@ -106,13 +106,12 @@ func TestWhatCannotBeWritten(t *testing.T) {
 	_, err := put("a\ndepot\n", "iso-8859-1", "→", "")
 	require.EqualError(t, err, "line 2: iso-8859-1 has no character '→'")
 	_, err = put("caf\xe9\ndepot\n", "", "dépôt", "")
-	require.ErrorContains(t, err, "line 2: 'é' cannot be written: the file is in no encoding that tells itself")
+	require.ErrorContains(t, err, "line 2: 'é' cannot be written: the file has bytes that are not UTF-8")
 	got, err := put("caf\xe9\ndepot\n", "", "yard", "")
 	require.NoError(t, err)
 	require.Equal(t, "caf\xe9\nyard\n", got)
-	got, err = put("café \xe9\ndepot\n", "", "dépôt", "") // UTF-8 with a stray byte
-	require.NoError(t, err)
-	require.Equal(t, "café \xe9\ndépôt\n", got)
+	_, err = put("café \xe9\ndepot\n", "", "dépôt", "") // which looks like UTF-8
+	require.ErrorContains(t, err, "line 2: 'é' cannot be written")
 	got, err = put("caf\xe9 depot", "iso-8859-1", "dépôt", "utf-8")
 	require.NoError(t, err)
 	require.Equal(t, "café dépôt", got)

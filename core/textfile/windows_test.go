@@ -38,9 +38,9 @@ func TestWindows(t *testing.T) {
 				encoded, _ := e.encode([]byte(string(c)))
 				raw = append(raw, encoded...)
 			}
-			whole, err := Decode(raw, name)
+			whole, err := Decode(raw, Said{Encoding: name})
 			require.NoError(t, err)
-			form, err := FormOf(raw, int64(len(raw)), name)
+			form, err := FormOf(raw, int64(len(raw)), Said{Encoding: name})
 			require.NoError(t, err)
 			w := Windows{Form: form, File: bytes.NewReader(raw), Size: int64(len(raw)), Width: int64(len(e.mark) + 2 + 2*r.IntN(12))}
 			var text, back, chunks []byte

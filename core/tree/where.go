@@ -78,3 +78,31 @@ func (d plain) holding(n *Node, at int) *Node {
 	}
 	return m
 }
+
+// TakesReference reports whether a character reference may stand at a byte of a document of XML: in text outside CDATA
+// sections, or in the value of an attribute.
+func (d *Document) TakesReference(at int) bool {
+	for _, r := range d.Roots {
+		if n := d.innermost(r, at); n != nil {
+			switch n.Kind {
+			case Characters:
+				return n.style != cdata
+			case Attribute:
+				return n.Start < at && at < n.End
+			}
+		}
+	}
+	return false
+}
+
+// innermost returns the innermost node below n that contains the byte at, or nil.
+func (d *Document) innermost(n *Node, at int) *Node {
+	i := sort.Search(len(n.Members), func(i int) bool { return n.Members[i].End > at })
+	if i == len(n.Members) || n.Members[i].Start > at && (n.Members[i].Kind != Attribute || n.Members[i].Key > at) {
+		return nil
+	}
+	if inner := d.innermost(n.Members[i], at); inner != nil {
+		return inner
+	}
+	return n.Members[i]
+}

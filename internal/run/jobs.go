@@ -193,7 +193,7 @@ func (p *Plan) open(ctx context.Context, j *job, flight *flight, buffer []byte, 
 	case j.document:
 	case keptReview(buffer):
 		return buffer, errOwn
-	case textfile.Binary(buffer, p.encodingOf(j.file)):
+	case textfile.Binary(buffer, p.said(j.file)):
 		return buffer, textfile.ErrBinary
 	default:
 		if done, err := p.byWindows(ctx, j, f, info, buffer, work); done || err != nil {
@@ -230,7 +230,7 @@ func (p *Plan) decode(at selection.File, isDocument bool, raw []byte) (*textfile
 	if isDocument {
 		return textfile.OfDocument(at.Name, raw)
 	}
-	return textfile.Decode(raw, p.encodingOf(at))
+	return textfile.Decode(raw, p.said(at))
 }
 
 // byWindows calls work on a file in windows, if it is large enough. It reports false if the file must be read
@@ -241,7 +241,7 @@ func (p *Plan) byWindows(ctx context.Context, j *job, f disk.File, info disk.Inf
 		return false, err
 	}
 	if p.Program.Wide {
-		if j.unknown, err = l.unknown(ctx); err != nil {
+		if j.unknown, err = l.unknown(ctx, (*textfile.Tongue).Unknown); err != nil {
 			return false, err
 		}
 	}

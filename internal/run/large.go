@@ -35,9 +35,12 @@ func (p *Plan) largeFile(ctx context.Context, at selection.File, f io.ReaderAt, 
 	if how.Order == program.NoWindows || how.Spans && p.asks {
 		return nil, nil
 	}
-	form, err := textfile.FormOf(head, info.Size, p.encodingOf(at))
+	form, err := textfile.FormOf(head, info.Size, p.said(at))
 	if err != nil {
 		return nil, err
+	}
+	if form.Declares() { // all of its bytes are held against that at once
+		return nil, nil
 	}
 	l := &large{ctx: ctx, how: how, info: info}
 	l.windows = textfile.Windows{Form: form, File: f, Size: info.Size, Width: width}
@@ -111,7 +114,7 @@ func (p *Plan) edited(ctx context.Context, l *large, in program.Input) (e *edite
 	}
 	if refuse == nil && legacy != nil {
 		var unknown bool
-		if unknown, err = l.unknown(ctx); unknown {
+		if unknown, err = l.unknown(ctx, (*textfile.Tongue).Strays); unknown {
 			refuse = legacy
 		}
 	}
@@ -200,22 +203,20 @@ func (p *Plan) noneOfLarge(e *edited, at selection.File, in program.Input) (*pro
 
 func leave(program.Proposal) program.Answer { return program.Answer{Leave: true} }
 
-// unknown reports whether the file's encoding is unknown.
-func (l *large) unknown(ctx context.Context) (bool, error) {
+// unknown reports what is asked of the file's bytes: whether its encoding is unknown, or whether some are not UTF-8.
+func (l *large) unknown(ctx context.Context, ask func(*textfile.Tongue) bool) (bool, error) {
 	if l.windows.Decoded() {
 		return false, nil
 	}
 	var tongue textfile.Tongue
 	s := pass{large: l, work: func(*pane) {}, take: func(w *pane) error {
-		if tongue.Read(w.Text); tongue.Told() {
-			return io.EOF // it is UTF-8
-		}
+		tongue.Read(w.Text)
 		return nil
 	}}
-	if err := s.do(ctx); err != nil && !errors.Is(err, io.EOF) {
+	if err := s.do(ctx); err != nil {
 		return false, err
 	}
-	return tongue.Unknown(), nil
+	return ask(&tongue), nil
 }
 
 // spool returns the spool for the edits of a run.

@@ -141,12 +141,12 @@ func (p *Plan) none(r *Result) (*program.Result, error) {
 
 func asFile(f selection.File) program.File { return program.File{Path: f.Path, Rel: f.Rel} }
 
-// encodingOf returns the name of the encoding that the user or the script declares for a file, or "".
-func (p *Plan) encodingOf(f selection.File) string {
+// said returns what is known of a file's encoding before it is read.
+func (p *Plan) said(f selection.File) textfile.Said {
 	if p.Encoding != "" {
-		return p.Encoding
+		return textfile.Said{Encoding: p.Encoding, Name: f.Name}
 	}
-	return p.Program.Encoding(asFile(f))
+	return textfile.Said{Encoding: p.Program.Encoding(asFile(f)), Name: f.Name}
 }
 
 // Errors of files that are not read as text.

@@ -231,7 +231,7 @@ func TestPrintOfWhatWasSeen(t *testing.T) {
 			text.WriteString(strings.Repeat("x", r.IntN(1+r.IntN(60))) + "\n")
 		}
 		f := &changingFile{content: []byte(text.String()), nth: 1 + r.Int32N(20), at: r.IntN(text.Len()), to: "\nab"[r.IntN(3)]}
-		form, err := textfile.FormOf(f.content, int64(text.Len()), "")
+		form, err := textfile.FormOf(f.content, int64(text.Len()), textfile.Said{})
 		require.NoError(t, err)
 		var seen []byte
 		parts := seed%2 == 1

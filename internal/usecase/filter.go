@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"io"
+	"unicode/utf8"
 
 	"frizzel/core/diff"
 	"frizzel/core/edit"
@@ -53,6 +54,7 @@ type filtering struct {
 	file     program.File
 	encoding string
 	tongue   textfile.Tongue
+	wrote    bool           // characters above 127
 	passed   int            // lines
 	seen     *program.Tally // what addresses selected, of a stream
 	fresh    []byte         // a buffer for the new lines
@@ -72,9 +74,18 @@ func (f *filtering) run() error {
 	return f.stream(buffer)
 }
 
+// said returns what is known of the input's encoding.
+func (f *filtering) said() textfile.Said {
+	return textfile.Said{Encoding: f.encoding, Name: f.file.Path}
+}
+
+func isASCII(text []byte) bool {
+	return bytes.IndexFunc(text, func(r rune) bool { return r >= utf8.RuneSelf }) < 0
+}
+
 // streams reports whether the input's encoding lets it be taken line by line.
 func (f *filtering) streams(first []byte) bool {
-	text, err := textfile.Decode(first, f.encoding)
+	text, err := textfile.Decode(first, f.said())
 	return err == nil && text.Encoding() == "utf-8"
 }
 
@@ -120,7 +131,11 @@ func (f *filtering) lines(s *program.Stream, text []byte) error {
 		return exit.Refusedf("standard input: line %d: %s", n.Line, n.Text)
 	}
 	f.tongue.Read(text)
+	if f.wrote && f.tongue.Strays() {
+		return exit.Refusedf("standard input: line %d: these lines are not UTF-8, and characters of it were written above; say the encoding with --encoding", f.passed+1)
+	}
 	for _, e := range made.Edits {
+		f.wrote = f.wrote || !isASCII(e.New)
 		if f.tongue.Refuses(e.New, 0) != nil {
 			return exit.Refusedf("standard input: %v", f.tongue.Refuses(e.New, f.passed+lines.Number(text, e.Start)))
 		}

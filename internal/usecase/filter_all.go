@@ -10,6 +10,7 @@ import (
 	"frizzel/core/diff"
 	"frizzel/core/edit"
 	"frizzel/core/program"
+	"frizzel/core/revision"
 	"frizzel/core/textfile"
 	"frizzel/internal/disk"
 	"frizzel/internal/exit"
@@ -124,7 +125,7 @@ func (f *filtering) chunks(res *run.Result) error {
 
 // whole takes the input as one text.
 func (f *filtering) whole(raw []byte) error {
-	text, err := textfile.Decode(raw, f.encoding)
+	text, err := textfile.Decode(raw, f.said())
 	if err != nil {
 		return exit.Wrongf("standard input: %w", err)
 	}
@@ -139,12 +140,12 @@ func (f *filtering) whole(raw []byte) error {
 	if err != nil {
 		return err
 	}
-	edits, err := text.Encode(made.Edits, made.Encoding)
+	shown, edits, err := revision.Encode(f.program, text, program.Input{File: f.file}, made.Edits, made.Encoding)
 	if err != nil {
 		return exit.Refusedf("standard input: %v", err)
 	}
 	if f.OnlyChanged {
-		out, err := text.EncodeText(changedLines(text.Text, made.Edits), made.Encoding)
+		out, err := text.EncodeText(changedLines(text.Text, shown), made.Encoding)
 		if err != nil {
 			return exit.Refusedf("standard input: %v", err)
 		}

@@ -38,7 +38,7 @@ func (r *stampRules) over(text []byte, file program.File, row values.Row, all ma
 		return nil, err
 	}
 	p := r.compiled.Program
-	decoded, err := textfile.Decode(text, p.Encoding(file))
+	decoded, err := textfile.Decode(text, textfile.Said{Encoding: p.Encoding(file), Name: file.Path})
 	if err != nil {
 		return nil, exit.Wrongf("row %d: %s: %w", row.Number, file.Path, err)
 	}

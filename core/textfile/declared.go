@@ -1,0 +1,136 @@
+package textfile
+
+import (
+	"bytes"
+	"path"
+	"regexp"
+	"strings"
+	"sync"
+
+	"frizzel/core/syntax"
+)
+
+// Said is what is known of a file's encoding besides its bytes: what a person or a script says, and its name, by which it
+// is known how a file of its kind declares one.
+type Said struct {
+	Encoding string // "" for nothing
+	Name     string
+}
+
+// declaration is how an encoding is declared at the beginning of a file.
+type declaration struct {
+	within int // bytes
+	expr   *regexp.Regexp
+}
+
+var (
+	xmlDeclaration   = once(200, `^(?:\xef\xbb\xbf)?<\?xml\s[^>]*?encoding\s*=\s*["']([A-Za-z][\w.:-]*)["']`)
+	htmlDeclaration  = once(1024, `(?i)<meta\s[^>]*?charset\s*=\s*["']?\s*([a-z][\w.:-]*)`)
+	cssDeclaration   = once(200, `^@charset "([A-Za-z][\w.:-]*)";`)
+	poDeclaration    = once(4096, `(?m)^"Content-Type: text/plain; charset=([A-Za-z][\w.:-]*)`)
+	latexDeclaration = once(4096, `(?m)^[^%\n]*\\usepackage\[(\w+)\]\{inputenc\}`)
+	// modeLine is a line for editors, or the coding line of a script.
+	modeLine = once(400, `^(?:[^\n]*\n)?(?:[ \t\f]*#[^\n]*?coding[:=][ \t]*|[^\n]*-\*-[^\n]*?coding:[ \t]*)([A-Za-z][\w.-]*)`)
+	editLine = once(800, `(?m)^[^\n]*\b(?:vim?|ex):[^\n]*?\b(?:fileencoding|fenc)=([A-Za-z][\w-]*)`)
+)
+
+func once(within int, expr string) func() declaration {
+	return sync.OnceValue(func() declaration { return declaration{within, regexp.MustCompile(expr)} })
+}
+
+// latexNames are encodings as LaTeX calls them, where others have another name.
+var latexNames = map[string]string{
+	"ansinew": "windows-1252", "latin1": "iso-8859-1", "latin2": "iso-8859-2", "latin3": "iso-8859-3", "latin4": "iso-8859-4", "latin5": "iso-8859-9",
+	"latin9": "iso-8859-15", "latin10": "iso-8859-16", "applemac": "macintosh", "utf8": "utf-8", "utf8x": "utf-8", "cp437": "ibm437", "cp850": "ibm850",
+	"cp852": "ibm852", "cp865": "ibm865",
+}
+
+// declared returns the encoding that a file declares in its first bytes, and its name there; nil for none, or one that is not
+// known.
+func declared(head []byte, name string) (*Encoding, string) {
+	all := []func() declaration{modeLine, editLine}
+	switch kind := syntax.Of(name); strings.ToLower(path.Ext(name)) {
+	case ".po", ".pot":
+		all = append(all, poDeclaration)
+	case ".tex", ".sty", ".cls", ".ltx":
+		all = append(all, latexDeclaration)
+	case ".css":
+		all = append(all, cssDeclaration)
+	default:
+		switch kind {
+		case syntax.XML:
+			all = []func() declaration{xmlDeclaration}
+		case syntax.HTML:
+			all = []func() declaration{htmlDeclaration, xmlDeclaration}
+		}
+	}
+	for _, of := range all {
+		d := of()
+		m := d.expr.FindSubmatch(head[:min(len(head), d.within)])
+		if m == nil {
+			continue
+		}
+		called := string(m[1])
+		standard := strings.ToLower(called)
+		for _, suffix := range []string{"-unix", "-dos", "-mac"} {
+			standard = strings.TrimSuffix(standard, suffix)
+		}
+		if latex := latexNames[standard]; latex != "" && strings.HasPrefix(d.expr.String(), "(?m)^[^%") {
+			standard = latex
+		}
+		if e, err := EncodingNamed(standard); err == nil {
+			return e, called
+		}
+	}
+	return nil, ""
+}
+
+// contradicted returns what the bytes of a file say that declares an encoding: the name of another one, or that they are not
+// of the one that is declared; "" if nothing contradicts it.
+func contradicted(e *Encoding, raw []byte) string {
+	isUTF8 := validUTF8(raw)
+	switch {
+	case e.step == nil: // stray bytes in UTF-8 are its own matter
+		return ""
+	case e.wide:
+		return "its bytes are not of that encoding"
+	case e.one && isUTF8 && !ascii(raw):
+		return "its bytes are utf-8"
+	case e.one:
+		return ""
+	case isUTF8 && !ascii(raw):
+		return "its bytes are utf-8"
+	}
+	for at := 0; at < len(raw); {
+		if raw[at] < 0x80 {
+			at++
+			continue
+		}
+		r, size := e.step(raw[at:])
+		if r == 0xfffd {
+			return "its bytes are not of that encoding"
+		}
+		at += size
+	}
+	return ""
+}
+
+func ascii(raw []byte) bool { return bytes.IndexFunc(raw, func(r rune) bool { return r >= 0x80 }) < 0 }
+
+// Declared returns the encoding that a text declares as a file of a name, as it calls it; "" for none, or one that is not known.
+func Declared(text []byte, name string) string {
+	_, called := declared(text, name)
+	return called
+}
+
+// Name returns the encoding's name.
+func (e *Encoding) Name() string { return e.name }
+
+// Holds reports whether the file's encoding has a character.
+func (f *File) Holds(r rune) bool {
+	if f.encoding.step == nil {
+		return true
+	}
+	_, ok := f.encoding.put(nil, r)
+	return ok
+}
