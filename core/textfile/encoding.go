@@ -68,6 +68,9 @@ func EncodingNamed(name string) (*Encoding, error) {
 	if strings.HasPrefix(lower, "iso-2022") || strings.HasPrefix(lower, "hz-") || lower == "replacement" || strings.HasPrefix(lower, "utf-") {
 		return nil, fmt.Errorf("the encoding %q cannot be edited in place", name)
 	}
+	if standard, err := ianaindex.MIME.Name(e); err == nil && standard != "" {
+		lower = strings.ToLower(standard)
+	}
 	if m, ok := e.(*charmap.Charmap); ok {
 		return single(lower, m), nil
 	}

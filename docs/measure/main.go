@@ -124,7 +124,15 @@ func (b *bench) write() error {
 	for i := 0; sections.Len() < 64<<20; i++ {
 		fmt.Fprintf(&sections, "[kiosk-%d]\nhost = depot-3\n# the line to Millbrook\nport = 8415\nscreen {\n    lines = 6\n    feed = \"depot-3\"\n}\n\n", i)
 	}
-	for name, text := range map[string][]byte{"dense": dense, "line": line, "sections": sections.Bytes()} {
+	var asJSON, asYAML bytes.Buffer
+	asJSON.WriteString(`{"items": [`)
+	asYAML.WriteString("items:\n")
+	for i := range 200_000 {
+		fmt.Fprintf(&asJSON, `{"name": "kiosk-%d", "host": "depot-3"}, `, i)
+		fmt.Fprintf(&asYAML, "  - name: kiosk-%d\n    host: depot-3\n", i)
+	}
+	asJSON.WriteString("{}]}\n")
+	for name, text := range map[string][]byte{"dense": dense, "line": line, "sections": sections.Bytes(), "items.json": asJSON.Bytes(), "items.yaml": asYAML.Bytes()} {
 		if err := os.WriteFile(filepath.Join(b.disk, name), text, 0o600); err != nil {
 			return err
 		}
@@ -179,6 +187,8 @@ func (b *bench) rows() []row {
 		{work: "find in one line of 200 MB", args: words("find --word depot-3 line"), in: b.disk, most: 300},
 		{work: "preview in one section of 64 MiB", args: within(`section "kiosk-70000"`), in: b.disk, most: 256},
 		{work: "preview in each block of 64 MiB", args: within(`block with word "screen"`), in: b.disk, most: 768},
+		{work: "a member added to 200,000 items of JSON on one line", args: []string{"preview", "--rule", "at '$.items[*]' settle value '@.line' as 'north'", "--format", "summary", "items.json"}, in: b.disk, goal: "10 s", most: 1536},
+		{work: "the same in YAML", args: []string{"preview", "--rule", "at '$.items[*]' settle value '@.line' as 'north'", "--format", "summary", "items.yaml"}, in: b.disk, goal: "20 s", most: 2048},
 		{work: fmt.Sprintf("find over %d small files", *files), against: "cat of them", base: "find tree -type f -print0 | xargs -0 cat > /dev/null", args: words("find --word junction-9 tree"), in: b.memory, goal: "0.4", most: 32},
 		{work: "apply to all of them", against: "cp -r", base: "cp -r tree copy", args: words("apply --yes " + depot + " tree"), after: words("undo --yes"), in: b.memory, goal: "2.5", most: 128},
 		{work: "undo of that", against: "cp -r", base: "cp -r tree copy", first: words("apply --yes " + depot + " tree"), args: words("undo --yes"), in: b.memory, goal: "2.5", most: 128},
