@@ -1,6 +1,7 @@
 package program
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"strings"
@@ -210,7 +211,11 @@ func (r *run) inValues(a Action) {
 		}
 		c.edits = append(c.edits, out...)
 		r.report(doc, n, kind)
-		changes.Become(n, string(edits.Apply(v.Text)), kind)
+		fresh := string(edits.Apply(v.Text))
+		if doc.Syntax == syntax.XML && !n.HasMembers() && strings.Contains(fresh, "<") && bytes.IndexByte(v.Text, '<') < 0 {
+			r.note(n.Start, "< is written as text here; for an element say rewrite as literal, or settle value … as literal")
+		}
+		changes.Become(n, fresh, kind)
 	}
 	r.prove(c, changes)
 }

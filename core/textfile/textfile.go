@@ -278,17 +278,7 @@ func validUTF8(text []byte) bool { return utf8.Valid(text) }
 
 // countWide returns the number of characters above 127, and of bytes that are none.
 func countWide(text []byte) (wide, invalid int) {
-	for i := 0; i < len(text); {
-		for len(text)-i >= 8 && binary.LittleEndian.Uint64(text[i:])&0x8080808080808080 == 0 { // eight at once
-			i += 8
-		}
-		if i == len(text) {
-			break
-		}
-		if text[i] < utf8.RuneSelf {
-			i++
-			continue
-		}
+	for i := nextHigh(text, 0); i < len(text); i = nextHigh(text, i) {
 		_, size := utf8.DecodeRune(text[i:])
 		if size > 1 {
 			wide++
@@ -302,24 +292,25 @@ func countWide(text []byte) (wide, invalid int) {
 
 // firstWide returns the first valid character above 127, or -1.
 func firstWide(text []byte) rune {
-	for i := 0; i < len(text); {
+	for i := nextHigh(text, 0); i < len(text); i = nextHigh(text, i+1) {
+		if r, size := utf8.DecodeRune(text[i:]); size > 1 {
+			return r
+		}
+	}
+	return -1
+}
+
+// nextHigh returns the index of the first byte above 127 from i on, or the length of the text.
+func nextHigh(text []byte, i int) int {
+	for ; i < len(text); i++ {
 		for len(text)-i >= 8 && binary.LittleEndian.Uint64(text[i:])&0x8080808080808080 == 0 { // eight at once
 			i += 8
 		}
-		if i == len(text) {
-			break
+		if i < len(text) && text[i] >= utf8.RuneSelf {
+			return i
 		}
-		if text[i] < utf8.RuneSelf {
-			i++
-			continue
-		}
-		r, size := utf8.DecodeRune(text[i:])
-		if size > 1 {
-			return r
-		}
-		i++
 	}
-	return -1
+	return len(text)
 }
 
 // convert makes the edits that leave the whole file in another encoding.

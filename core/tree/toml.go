@@ -417,10 +417,32 @@ func (d tomlFormat) deleteTOML(parent *Node, nodes []*Node) (edits edit.List, er
 			if !ok {
 				start, end = p.start, p.end
 			}
+			if n.scattered {
+				start, end = d.withBlanks(start, end)
+			}
 			edits = append(edits, edit.Edit{Start: start, End: end})
 		}
 	}
 	return edits, nil
+}
+
+// withBlanks extends the lines of a table over the blank lines behind it, or at the text's end over those before it.
+func (d tomlFormat) withBlanks(start, end int) (int, int) {
+	to := end
+	for to < len(d.Text) && lines.Blank(d.Text[to:lines.Next(d.Text, to, len(d.Text))]) {
+		to = lines.Next(d.Text, to, len(d.Text))
+	}
+	if to < len(d.Text) {
+		return start, to
+	}
+	for start > 0 {
+		above := lines.Previous(d.Text, 0, start)
+		if !lines.Blank(d.Text[above:start]) {
+			break
+		}
+		start = above
+	}
+	return start, to
 }
 
 // inFlow reports whether a node lies between brackets.
