@@ -10,7 +10,7 @@ import (
 // Whatever a text is, nothing that is asked of its tree panics, and nothing that is proven is wrong
 // about what it leaves alone.
 func FuzzTree(f *testing.F) {
-	for _, of := range []map[syntax.Syntax][]string{samples, layouts} {
+	for _, of := range []map[syntax.Syntax][]string{samples, layouts, odd} {
 		for s, texts := range of {
 			for _, text := range texts {
 				f.Add(int(s), text, "a: b", 3)
@@ -53,6 +53,13 @@ func FuzzTree(f *testing.F) {
 			check(d.Settle(n, []Step{{Name: fresh}, {Name: "deep"}}, Fresh{Text: fresh}, true))
 			check(d.Settle(n, nil, Fresh{Text: fresh, Literal: true}, true))
 			check(d.SettleItem(n, []Step{{Name: "list"}}, Fresh{Text: fresh}, true))
+			found := []Step{{Item: true, With: []Test{{Steps: []Step{{Name: "name"}}, Text: fresh, Kind: String}}}, {Name: "port"}}
+			check(d.Settle(n, found, Fresh{Text: fresh, Literal: len(fresh)%2 == 0, Place: Place{Top: true}}, true))
+			if n.Parent != nil {
+				near := n.Parent.Members[len(fresh)%len(n.Parent.Members)]
+				check(d.Move([]*Node{n}, Place{Below: len(fresh)%2 == 0, Near: []Step{{Name: near.Name, Numbered: n.Parent.Kind == Array, Index: near.Index()}}}))
+				check(d.Settle(n.Parent, []Step{{Name: fresh}}, Fresh{Text: fresh, Place: Place{Near: []Step{{Name: n.Name}}}}, true))
+			}
 		}
 	})
 }
