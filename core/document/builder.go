@@ -23,7 +23,8 @@ type builder struct {
 	formulas []string
 	embedded []string
 	arena
-	every bool // read elements of unknown namespaces, too
+	linked map[[2]int]bool // the targets of links that are lines, by part and offset
+	every  bool            // read elements of unknown namespaces, too
 }
 
 // A frame is the state of the builder within an element.
@@ -138,7 +139,7 @@ func (b *builder) end() {
 	where := b.where
 	for _, target := range l.links {
 		b.where = l.location
-		b.whole("link target", target, "it is a link's target")
+		b.link(target)
 	}
 	b.where, l.links = where, nil
 }
@@ -151,14 +152,39 @@ func (b *builder) current() *line {
 	return b.open[len(b.open)-1]
 }
 
+// link adds a line for the target of a link, unless the same bytes have one already.
+func (b *builder) link(of link) {
+	at := [2]int{of.part, of.from}
+	if of.target == "" || b.linked[at] {
+		return
+	}
+	if b.linked == nil {
+		b.linked = map[[2]int]bool{}
+	}
+	b.linked[at] = true
+	l := b.line()
+	l.text = append(l.text, oneLine(of.target)...)
+	l.location = b.within("link target")
+	l.segments = append(l.segments, segment{from: int32(of.from), to: int32(of.to), part: uint16(of.part), element: -1, kind: value})
+	b.lines = append(b.lines, l)
+}
+
+// within returns the current place with what is meant there.
+func (b *builder) within(what string) location {
+	at := b.where
+	if cells := at.cells; len(cells) > 0 {
+		return location{in: "sheet " + cells[0].sheet + " cell " + cells[0].String() + ", " + what}
+	}
+	at.in = strings.TrimPrefix(at.in+", "+what, ", ")
+	return at
+}
+
 // whole adds a locked line.
 func (b *builder) whole(what, text, why string) {
 	l := b.line()
 	l.text, l.location, l.lock = append(l.text, oneLine(text)...), b.where, b.locked(why)
-	if cells := l.location.cells; what != "" && len(cells) > 0 {
-		l.location = location{in: "sheet " + cells[0].sheet + " cell " + cells[0].String() + ", " + what}
-	} else if what != "" {
-		l.location.in = strings.TrimPrefix(l.location.in+", "+what, ", ")
+	if what != "" {
+		l.location = b.within(what)
 	}
 	b.lines = append(b.lines, l)
 }

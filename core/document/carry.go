@@ -374,6 +374,9 @@ func (c *carrier) packed() (edit.List, error) {
 		}
 		content := append([]byte("\ufeff")[:p.mark], edits.Apply(p.src)...)
 		if err := wellFormed(content); err != nil {
+			if wellFormed(p.src) != nil {
+				return nil, &MalformedError{Part: cmp.Or(p.name, "the document")}
+			}
 			return nil, &RefusedError{Reason: fmt.Sprintf("the XML of %s would be damaged: %v", cmp.Or(p.name, "the document"), err)}
 		}
 		if p.member == nil {
@@ -386,6 +389,22 @@ func (c *carrier) packed() (edit.List, error) {
 	}
 	return c.pack.replace(fresh)
 }
+
+// sameEdges reports whether two contents begin and end with the same white space, and hold no elements.
+func sameEdges(a, b []byte) bool {
+	edges := func(s []byte) (front, back string) {
+		const spaces = " \t\r\n"
+		return string(s[:len(s)-len(bytes.TrimLeft(s, spaces))]), string(s[len(bytes.TrimRight(s, spaces)):])
+	}
+	front, back := edges(a)
+	otherFront, otherBack := edges(b)
+	return front == otherFront && back == otherBack && len(bytes.TrimSpace(a)) > 0 && bytes.IndexByte(a, '<') < 0
+}
+
+// A MalformedError reports that a part of a document was no well-formed XML before anything was changed.
+type MalformedError struct{ Part string }
+
+func (e *MalformedError) Error() string { return "the XML of " + e.Part + " is not well-formed" }
 
 // preserve adds xml:space="preserve" to touched elements whose text now begins or ends with whitespace.
 func (c *carrier) preserve() error {
@@ -417,6 +436,9 @@ func (c *carrier) preserve() error {
 			return &RefusedError{Reason: "two changes are too near each other"}
 		}
 		text := own.Apply(src[begin:end])
+		if sameEdges(text, src[begin:end]) {
+			continue // what is not shown there stays so
+		}
 		if n := len(text); n == 0 || !white(text[0]) && !white(text[n-1]) && !bytes.Contains(text, []byte(" <")) {
 			continue
 		}

@@ -25,7 +25,13 @@ type line struct {
 	spare    bool    // not shown: an alternative for older readers
 	paired   bool    // a spare line that is a copy of a shown one
 	copies   []*line // lines of the same text that are not shown and change with it
-	links    []string
+	links    []link
+}
+
+// A link is the target of one, and the attribute's value that says it.
+type link struct {
+	target         string
+	part, from, to int
 }
 
 // A segment is a range of a line's text and the bytes of the part that it was read from.

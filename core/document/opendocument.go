@@ -19,6 +19,7 @@ type openReader struct {
 	notes   int
 	props   *propertyReader
 	book    bool // the document is a spreadsheet
+	meta    bool // the reader is in the document's properties
 }
 
 // An openState is the state within an element of an OpenDocument part.
@@ -165,11 +166,18 @@ func (r *openReader) opens(name string) error {
 	case "text:table-of-content", "text:illustration-index", "text:table-index", "text:object-index", "text:user-index",
 		"text:alphabetical-index", "text:bibliography":
 		r.lock = r.locked("it is a table of contents")
-	case "dc:title", "dc:subject", "meta:keyword", "dc:description":
-		if r.mode != hidden && r.current() == nil {
+	case "office:meta":
+		r.meta = true
+	case "office:body":
+		r.meta = false
+	case "dc:title", "dc:subject", "meta:keyword", "dc:description", "dc:creator", "meta:initial-creator", "meta:user-defined":
+		switch {
+		case r.meta && r.mode != hidden && r.current() == nil:
 			return r.property(name)
+		case name == "dc:creator":
+			r.skip = true
 		}
-	case "dc:creator", "dc:date", "meta:date-string", "meta:creator-initials", "office:binary-data", "office:scripts", "office:settings",
+	case "dc:date", "meta:date-string", "meta:creator-initials", "office:binary-data", "office:scripts", "office:settings",
 		"office:styles", "office:automatic-styles", "office:font-face-decls":
 		r.skip = true
 	case "svg:title", "svg:desc":
@@ -284,7 +292,8 @@ func (r *openReader) aside(name string) {
 func (r *openReader) link(name string) {
 	if l := r.current(); name == "text:a" && l != nil && r.mode == shown {
 		if target := r.s.value("xlink:href"); target != "" && !strings.HasPrefix(target, "#") {
-			l.links = append(l.links, target)
+			from, to := r.s.attributeAt("xlink:href")
+			l.links = append(l.links, link{target, r.part, from, to})
 		}
 	}
 }

@@ -99,11 +99,11 @@ func unpack(raw []byte) (*archive, error) {
 	return a, a.follow()
 }
 
-// endRecord returns the offset of the end record, or -1.
+// endRecord returns the offset of the end record, or -1. White space may follow it.
 func endRecord(raw []byte) int {
 	const size = 22
 	for at := len(raw) - size; at >= 0 && at >= len(raw)-size-0xffff; at-- {
-		if raw[at] == 'P' && bytes.HasPrefix(raw[at:], []byte("PK\x05\x06")) && at+size+int(little.Uint16(raw[at+20:])) == len(raw) {
+		if raw[at] == 'P' && bytes.HasPrefix(raw[at:], []byte("PK\x05\x06")) && len(bytes.TrimLeft(raw[min(at+size+int(little.Uint16(raw[at+20:])), len(raw)):], " \r\n")) == 0 {
 			return at
 		}
 	}

@@ -1,9 +1,11 @@
 package document
 
 import (
+	"fmt"
 	"path"
 	"slices"
 	"strings"
+	"unicode"
 )
 
 // A relation is a reference from a part of an Office Open XML package to another part or to an external
@@ -12,6 +14,16 @@ type relation struct {
 	id, kind string // kind is the last segment of its type's URI
 	target   string // a member's name, or an external URI
 	outside  bool
+	// The part that says the target, and where.
+	part, from, to int
+}
+
+// link returns the target as that of a link.
+func (r relation) link() link {
+	if !r.outside {
+		return link{}
+	}
+	return link{r.target, r.part, r.from, r.to}
 }
 
 // relations returns the relations of the part named of, or of the package if it is "".
@@ -29,7 +41,9 @@ func (b *builder) relations(of string) ([]relation, error) {
 	if err := r.quietly(p, r); err != nil {
 		return nil, err
 	}
-	for _, rel := range r.all {
+	b.doc.parts = append(b.doc.parts, p)
+	for i, rel := range r.all {
+		r.all[i].part = len(b.doc.parts) - 1
 		if rel.outside && rel.kind != "hyperlink" {
 			b.doc.Hidden = append(b.doc.Hidden, Hidden{"link to a file", rel.target})
 		}
@@ -59,6 +73,7 @@ func (r *relationReader) opens(name string) error {
 		return nil
 	}
 	rel := relation{id: r.s.value("Id"), kind: path.Base(r.s.value("Type")), target: r.s.value("Target"), outside: r.s.value("TargetMode") == "External"}
+	rel.from, rel.to = r.s.attributeAt("Target")
 	if strings.Contains(r.s.value("Type"), "digital-signature") {
 		r.doc.signed = true
 	}
@@ -137,8 +152,10 @@ func (b *builder) rest() error {
 		return err
 	}
 	b.where = location{in: "properties"}
-	if err := b.each(all, "core-properties", bare, &propertyReader{builder: b}, nil); err != nil {
-		return err
+	for _, kind := range []string{"core-properties", "extended-properties", "extendedProperties", "custom-properties", "customProperties"} {
+		if err := b.each(all, kind, bare, &propertyReader{builder: b}, nil); err != nil {
+			return err
+		}
 	}
 	for _, m := range b.doc.pack.members {
 		if err := b.other(m); err != nil {
@@ -167,7 +184,10 @@ func (b *builder) other(m *member) error {
 	case strings.Contains(name, "embeddings/") || KindOf(name) != None:
 		b.embedded = append(b.embedded, m.name)
 		return nil
-	case ext != ".xml" && ext != ".rdf":
+	case ext == ".bin" && strings.Contains(name, "vbaproject"), strings.HasPrefix(name, "basic/"), strings.HasPrefix(name, "scripts/"):
+		b.embedded = append(b.embedded, m.name+" (macros)")
+		return nil
+	case ext != ".xml" && ext != ".rdf" && ext != ".vml":
 		return nil
 	}
 	for _, s := range silent {
@@ -200,10 +220,18 @@ type otherReader struct {
 
 const otherText action = 1
 
-func (r *otherReader) opens(string) error {
-	if r.cached {
+func (r *otherReader) opens(name string) error {
+	switch {
+	case r.cached:
 		r.hide("", r.s.value("v"))
 		r.hide("", r.s.value("name"))
+	case name == "w:lvlText" && strings.ContainsFunc(r.s.value("w:val"), unicode.IsLetter):
+		r.hide("text of list numbers", r.s.value("w:val"))
+	case name == "v:textpath":
+		r.hide("drawn text", r.s.value("string"))
+	case strings.HasSuffix(name, ":cNvPr") || strings.HasSuffix(name, ":docPr"):
+		r.hide("alternative text", r.s.value("descr"))
+		r.hide("alternative text", r.s.value("title"))
 	}
 	r.hidesAll()
 	return nil
@@ -222,31 +250,41 @@ func (r *otherReader) closes(action) error {
 	return nil
 }
 
-// A propertyReader shows a document's title, subject and keywords.
-type propertyReader struct{ *builder }
+// A propertyReader shows a document's properties: those of the standards, and those that its users defined.
+type propertyReader struct {
+	*builder
+	name string // of the user-defined property
+}
 
 const property action = 1
 
+// properties are the elements of properties that a person writes, as a reader calls them.
+var properties = map[string]string{
+	"dc:title": "title", "dc:subject": "subject", "cp:keywords": "keywords", "meta:keyword": "keyword", "dc:description": "description",
+	"dc:creator": "author", "meta:initial-creator": "first author", "cp:lastModifiedBy": "last author", "cp:category": "category",
+	"cp:contentStatus": "status", "ep:Company": "company", "ep:Manager": "manager", "ep:HyperlinkBase": "base of links",
+}
+
 func (r *propertyReader) opens(name string) error {
-	what, ok := map[string]string{"dc:title": "title", "dc:subject": "subject", "cp:keywords": "keywords", "meta:keyword": "keyword"}[name]
-	switch {
-	case ok && !r.s.empty:
+	what := properties[name]
+	switch name {
+	case "op:property":
+		r.name = r.s.value("name")
+	case "vt:lpwstr", "vt:lpstr", "vt:bstr":
+		what = fmt.Sprintf("property %q", r.name)
+	case "meta:user-defined":
+		what = fmt.Sprintf("property %q", r.s.value("meta:name"))
+	}
+	if what != "" && !r.s.empty && r.name != "" == strings.HasPrefix(name, "vt:") {
 		r.where = location{in: what}
 		r.text(true)
 		r.begin()
 		r.mode, r.act = shown, property
-	case name == "dc:description":
-		r.where = location{}
-		r.hides(property)
 	}
 	return nil
 }
 
 func (r *propertyReader) closes(action) error {
-	if r.mode == hidden {
-		r.hid("description")
-		return nil
-	}
 	r.ended()
 	r.end()
 	if l := r.lines[len(r.lines)-1]; len(l.text) == 0 {

@@ -14,13 +14,15 @@ type sheetReader struct {
 	relations []relation
 	name      string
 	strings   []*line // the shared strings
+	formats   *formatReader
 	headers   map[[2]int32]*column
 	threads   map[string]bool // cells with a threaded comment, which a legacy comment repeats
 
 	column, row int32
 	kind        string // type of the cell's value
+	style       string // index of its format
 	formula     bool
-	links       []string
+	links       []link
 }
 
 // A column is a table's column, which has the name in its header cell.
@@ -52,6 +54,21 @@ func (b *builder) workbook() error {
 	if !book.is {
 		return errForeign
 	}
+	formats := &formatReader{builder: b, codes: map[string]string{}}
+	if err := b.quietly(main, formats); err != nil {
+		return err
+	}
+	for _, rel := range of(all, "styles") {
+		if m := b.doc.pack.find(rel.target); m != nil && !b.seen[m] {
+			p, err := b.load(m)
+			if err != nil {
+				return err
+			}
+			if err := b.quietly(p, formats); err != nil {
+				return err
+			}
+		}
+	}
 	shared := &sharedReader{builder: b}
 	if err := b.each(all, "sharedStrings", inSheet, shared, nil); err != nil {
 		return err
@@ -63,7 +80,7 @@ func (b *builder) workbook() error {
 		if !ok || m == nil {
 			continue
 		}
-		if err := b.sheet(m, rel, s[0], shared.strings); err != nil {
+		if err := b.sheet(m, rel, s[0], shared.strings, formats); err != nil {
 			return err
 		}
 	}
@@ -156,12 +173,12 @@ func (r *sharedReader) closes(act action) error {
 }
 
 // sheet reads a sheet and the parts that it refers to.
-func (b *builder) sheet(m *member, rel relation, name string, shared []*line) error {
+func (b *builder) sheet(m *member, rel relation, name string, shared []*line, formats *formatReader) error {
 	own, err := b.relations(m.name)
 	if err != nil {
 		return err
 	}
-	r := &sheetReader{builder: b, relations: own, name: name, strings: shared, headers: map[[2]int32]*column{}, threads: map[string]bool{}}
+	r := &sheetReader{builder: b, relations: own, name: name, strings: shared, formats: formats, headers: map[[2]int32]*column{}, threads: map[string]bool{}}
 	if err := b.each(own, "table", inSheet, &columnReader{builder: b, headers: r.headers, sheet: name}, nil); err != nil {
 		return err
 	}
@@ -172,7 +189,7 @@ func (b *builder) sheet(m *member, rel relation, name string, shared []*line) er
 	}
 	for _, target := range r.links {
 		b.where = location{in: sheet}
-		b.whole("link target", target, "it is a link's target")
+		b.link(target)
 	}
 	if err := b.each(own, "threadedComment", inSheet, &commentReader{builder: b, sheet: sheet, threads: r.threads}, nil); err != nil {
 		return err
@@ -226,7 +243,7 @@ func (r *sheetReader) opens(name string) error {
 
 // cell reads the attributes of a cell.
 func (r *sheetReader) cell() {
-	kind := []byte(nil)
+	var kind, style []byte
 	for all := r.s.attributes(); all.Next(); {
 		value := all.Bytes(all.Value)
 		switch string(all.Bytes(all.Name)) {
@@ -236,10 +253,15 @@ func (r *sheetReader) cell() {
 			}
 		case "t":
 			kind = value
+		case "s":
+			style = value
 		}
 	}
 	if string(kind) != r.kind {
 		r.kind = string(kind)
+	}
+	if string(style) != r.style {
+		r.style = string(style)
 	}
 	r.formula = false
 }
@@ -250,8 +272,10 @@ func (r *sheetReader) around(name string) {
 	switch name {
 	case "s:hyperlink":
 		if rel, ok := byID(r.relations, r.s.value("r:id")); ok {
-			r.links = append(r.links, rel.target)
+			r.links = append(r.links, rel.link())
 		}
+		r.where = location{in: sheet}
+		r.hide("tooltip of a link", r.s.value("tooltip"))
 	case "s:formula", "s:formula1", "s:formula2", "s:filter", "s:customFilter":
 		r.where = location{in: sheet}
 		r.hide("filter", r.s.value("val"))
@@ -330,12 +354,32 @@ func (r *sheetReader) value(text []byte) {
 	if r.formula {
 		why = "it is the result of a formula"
 	}
+	if shown := r.reads(string(text)); shown != string(text) {
+		if r.kind != "b" {
+			r.where = location{in: fmt.Sprintf("sheet %s cell %s", r.name, cellName(r.column, r.row))}
+			r.hide("stored value", string(text))
+		}
+		text = []byte(shown)
+	}
 	if bytes.IndexByte(text, '\n') >= 0 {
 		text = oneLine(string(text))
 	}
 	l := r.line()
 	l.text, l.lock, l.location = append(l.text, text...), r.locked(why), location{cells: r.area(r.here())}
 	r.lines = append(r.lines, l)
+}
+
+// reads returns what a reader sees of a value that is no text.
+func (r *sheetReader) reads(stored string) string {
+	switch {
+	case r.kind == "b" && stored == "1":
+		return "TRUE"
+	case r.kind == "b":
+		return "FALSE"
+	case r.kind == "" || r.kind == "n":
+		return r.formats.shown(stored, r.style)
+	}
+	return stored
 }
 
 // names makes the name of a table's column a copy of the line of its header cell.

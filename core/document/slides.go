@@ -136,8 +136,9 @@ func (r *drawingReader) opens(name string) error {
 	case "a:tc":
 		r.where.column++
 	case "a:hlinkClick":
+		r.hide("tooltip of a link", r.s.value("tooltip"))
 		if rel, ok := byID(r.relations, r.s.value("r:id")); ok && rel.outside && r.current() != nil {
-			r.current().links = append(r.current().links, rel.target)
+			r.current().links = append(r.current().links, rel.link())
 		}
 	case "p:cNvPr", "xdr:cNvPr":
 		r.hide("alternative text", r.s.value("descr"))

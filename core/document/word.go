@@ -192,8 +192,9 @@ func (r *wordReader) opens(name string) error {
 		r.hide("alternative text", r.s.value("title"))
 		r.hide("alternative text", r.s.value("alt"))
 	case "w:hyperlink":
+		r.hide("tooltip of a link", r.s.value("w:tooltip"))
 		if rel, ok := byID(r.relations, r.s.value("r:id")); ok && r.current() != nil {
-			r.current().links = append(r.current().links, rel.target)
+			r.current().links = append(r.current().links, rel.link())
 		}
 	case "mc:AlternateContent":
 		r.act = wordAlternatives
@@ -280,6 +281,16 @@ func (r *wordReader) special(name string) {
 		}
 	case "w:listItem":
 		r.hide("choice of a control", r.s.value("w:displayText"))
+	case "w:alias":
+		r.hide("title of a control", r.s.value("w:val"))
+	case "w:tag":
+		r.hide("tag of a control", r.s.value("w:val"))
+	case "w:listEntry":
+		r.hide("entry of a form field", r.s.value("w:val"))
+	case "w:statusText", "w:helpText":
+		r.hide("help of a form field", r.s.value("w:val"))
+	case "v:textpath":
+		r.hide("drawn text", r.s.value("string"))
 	}
 }
 

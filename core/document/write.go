@@ -60,6 +60,9 @@ func (w *writer) bare(text []byte) ([]byte, error) {
 	if bytes.ContainsAny(text, "\u2028") {
 		return nil, errors.New("a line break cannot be written there")
 	}
+	if w.segment.kind == value {
+		return []byte(valueEscaper.Replace(string(text))), nil
+	}
 	return []byte(textEscaper.Replace(string(text))), nil
 }
 
