@@ -64,7 +64,7 @@ func (s *Transfer) do(r *run) {
 	if !placed {
 		edits = append(edits, put)
 	}
-	taken := !bytes.Equal(edits.Apply(text), text) && c.offer(edits...)
+	taken := !c.idle(edits) && c.offer(edits...)
 	if taken {
 		c.made += before - 1
 	}
@@ -72,6 +72,13 @@ func (s *Transfer) do(r *run) {
 	if taken && s.Move {
 		t.follow(placeOf(c.edits, at))
 	}
+}
+
+// idle reports whether edits of whole lines leave the text as it is.
+func (c *changes) idle(edits edit.List) bool {
+	after := &changes{run: c.run, edits: slices.Clone(edits)}
+	after.keepEnd()
+	return bytes.Equal(after.edits.Apply(c.run.text.Bytes), c.run.text.Bytes)
 }
 
 // placeOf returns the offset in the edited text of an insertion at the offset at of the old one.

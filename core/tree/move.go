@@ -70,7 +70,7 @@ func (d plain) permuted(parent *Node, members, order []*Node, of func(n *Node) (
 	if flowing {
 		closing = parent.End - 1
 	}
-	whole, bare := map[*Node]extent{}, map[*Node]extent{}
+	whole, bare, above := map[*Node]extent{}, map[*Node]extent{}, 0
 	for _, m := range members {
 		start, end := of(m)
 		bare[m] = extent{start, end}
@@ -78,8 +78,9 @@ func (d plain) permuted(parent *Node, members, order []*Node, of func(n *Node) (
 			end = comma + 1
 		}
 		if from, to, ok := d.wholeLines(start, end, "#", "//"); ok && to <= closing {
-			whole[m] = extent{d.aboveComments(from, 0), to}
+			whole[m] = extent{d.aboveComments(from, above), to}
 		}
+		above = end // a row that looks like a comment is none
 	}
 	if len(whole) < len(members) {
 		return d.exchanged(members, order, bare, func(m *Node, _ int) string { return d.raw(bare[m].start, bare[m].end) })
