@@ -261,7 +261,7 @@ func (l *line) widen(start, end int, fresh []byte) (int, int, []byte) {
 			end = to
 		}
 	}
-	if i := l.at(end); i >= 0 && l.segments[i].flavor == inOpen && l.segments[i].kind != element && end < len(l.text) && l.text[end] == ' ' {
+	if i := l.at(end); i >= 0 && l.segments[i].flavor.collapses() && l.segments[i].kind != element && end < len(l.text) && l.text[end] == ' ' {
 		before := byte(' ') // the start of a line counts as a space
 		if len(fresh) > 0 {
 			before = fresh[len(fresh)-1]

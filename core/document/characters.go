@@ -32,7 +32,7 @@ func (b *builder) segment(k kind, from, to int) *line {
 	g := segment{
 		at: int32(len(l.text)), from: int32(from), to: int32(to), part: uint16(b.part), element: -1, lock: uint16(b.lock), kind: k, flavor: b.flavor,
 	}
-	if (k == plain || k == escape) && b.flavor != inOpen {
+	if (k == plain || k == escape) && !b.flavor.collapses() && b.flavor != inListing {
 		g.element = int32(len(b.texts) - 1)
 	}
 	l.segments = append(l.segments, g)
@@ -97,7 +97,7 @@ func (b *builder) pieces(from, to int) error {
 			at++
 			continue
 		}
-		if b.flavor == inOpen && white(src[at]) {
+		if b.flavor.collapses() && white(src[at]) {
 			if src[at] == ' ' && begin < at && (at+1 == to || !white(src[at+1])) { // a single space after a word
 				at++
 				continue
@@ -110,7 +110,7 @@ func (b *builder) pieces(from, to int) error {
 			return err
 		}
 		if text == string(src[at:at+n]) {
-			if at += n; b.flavor == inOpen && text == " " { // whether the next space collapses depends on it
+			if at += n; b.flavor.collapses() && text == " " { // whether the next space collapses depends on it
 				flush(at)
 				begin = at
 			}
@@ -132,6 +132,9 @@ func (b *builder) decoded(src []byte) (text string, n int, err error) {
 	switch c := src[0]; {
 	case c == '&':
 		r, n := entity(src)
+		if n == 0 && (b.flavor == inPage || b.flavor == inListing) {
+			r, n = named(src)
+		}
 		if n == 0 {
 			return "", 0, damaged("its XML has an entity that is not known: %.12q", src)
 		}
@@ -139,7 +142,7 @@ func (b *builder) decoded(src []byte) (text string, n int, err error) {
 			r = '\u2028'
 		}
 		return string(r), n, nil
-	case b.flavor == inOpen && white(c):
+	case b.flavor.collapses() && white(c):
 		n := 1
 		for n < len(src) && white(src[n]) {
 			n++
@@ -157,7 +160,7 @@ func (b *builder) decoded(src []byte) (text string, n int, err error) {
 		if r >= ' ' {
 			return string(r), 7, nil
 		}
-	case c == '\n' && b.flavor == inSheet:
+	case c == '\n' && (b.flavor == inSheet || b.flavor == inListing):
 		return "\u2028", 1, nil
 	case c == '\r' && b.flavor == inSheet:
 		if len(src) > 1 && src[1] == '\n' {

@@ -21,15 +21,18 @@ const (
 	word              // Office Open XML
 	sheets            // Office Open XML
 	presentation      // Office Open XML
+	pages             // EPUB
 )
 
 // kinds maps file suffixes to families.
 var kinds = map[string]Kind{
 	".odt": openPackage, ".ods": openPackage, ".odp": openPackage, ".ott": openPackage, ".ots": openPackage, ".otp": openPackage,
-	".fodt": openFlat, ".fods": openFlat, ".fodp": openFlat,
+	".odg": openPackage, ".otg": openPackage,
+	".fodt": openFlat, ".fods": openFlat, ".fodp": openFlat, ".fodg": openFlat,
 	".docx": word, ".docm": word, ".dotx": word, ".dotm": word,
 	".xlsx": sheets, ".xlsm": sheets, ".xltx": sheets, ".xltm": sheets,
 	".pptx": presentation, ".pptm": presentation, ".potx": presentation, ".potm": presentation, ".ppsx": presentation, ".ppsm": presentation,
+	".epub": pages,
 }
 
 // KindOf returns the family that a file's suffix names, or None.
@@ -45,6 +48,25 @@ func Claims(name string, head []byte) bool {
 		return bytes.Contains(head, []byte("urn:oasis:names:tc:opendocument:xmlns:office:1.0"))
 	}
 	return bytes.HasPrefix(head, []byte("PK\x03\x04")) || bytes.HasPrefix(head, []byte(compound))
+}
+
+// before are the suffixes of documents in the formats before those, and of others that are not read.
+var before = map[string]bool{
+	".doc": true, ".dot": true, ".xls": true, ".xlt": true, ".xlsb": true, ".ppt": true, ".pot": true, ".pps": true, ".rtf": true,
+	".sxw": true, ".sxc": true, ".sxi": true, ".sxd": true, ".stw": true, ".stc": true, ".sti": true, ".std": true,
+}
+
+// Old reports whether a file's name and its first bytes are those of a document in a format that is not read.
+func Old(name string, head []byte) bool {
+	if !before[strings.ToLower(path.Ext(name))] {
+		return false
+	}
+	for _, begin := range []string{compound, "PK\x03\x04", `{\rtf`} {
+		if bytes.HasPrefix(head, []byte(begin)) {
+			return true
+		}
+	}
+	return false
 }
 
 // compound is the signature of a compound file, the container of encrypted documents.
@@ -113,6 +135,8 @@ func Read(name string, raw []byte) (*Document, error) {
 		err = b.workbook()
 	case presentation:
 		err = b.slides()
+	case pages:
+		err = b.publication()
 	}
 	if err != nil {
 		return nil, err

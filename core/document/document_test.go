@@ -167,7 +167,7 @@ func paragraphs(t *testing.T, d *Document, raw []byte) (all []string) {
 	z, err := zip.NewReader(bytes.NewReader(raw), int64(len(raw)))
 	require.NoError(t, err)
 	for _, f := range z.File {
-		if strings.HasSuffix(f.Name, ".xml") && !strings.Contains(f.Name, "META-INF") {
+		if (strings.HasSuffix(f.Name, ".xml") || strings.HasSuffix(f.Name, ".xhtml")) && !strings.Contains(f.Name, "META-INF") {
 			text, err := io.ReadAll(open(t, f))
 			require.NoError(t, err)
 			all = append(all, parse(t, text)...)
@@ -187,6 +187,7 @@ func parse(t *testing.T, part []byte) (all []string) {
 	var stack []*paragraph
 	var path []xml.Name
 	dec := xml.NewDecoder(bytes.NewReader(part))
+	dec.Entity = xml.HTMLEntity
 	opened := false
 	for {
 		token, err := dec.Token()
@@ -197,7 +198,7 @@ func parse(t *testing.T, part []byte) (all []string) {
 		switch x := token.(type) {
 		case xml.StartElement:
 			path = append(path, x.Name)
-			opened = opened || strings.Contains(x.Name.Space, "opendocument")
+			opened = opened || strings.Contains(x.Name.Space, "opendocument") || strings.Contains(x.Name.Space, "xhtml")
 			switch x.Name.Local {
 			case "p", "h", "si", "is":
 				stack = append(stack, &paragraph{open: opened})

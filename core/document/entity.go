@@ -2,6 +2,7 @@ package document
 
 import (
 	"bytes"
+	"encoding/xml"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -34,6 +35,16 @@ func entity(src []byte) (rune, int) {
 		return 0, 0
 	}
 	return rune(n), end + 1
+}
+
+// named is entity for the names of HTML.
+func named(src []byte) (rune, int) {
+	end := bytes.IndexByte(src[:min(len(src), 12)], ';')
+	if end < 0 || xml.HTMLEntity[string(src[1:end])] == "" {
+		return 0, 0
+	}
+	r, _ := utf8.DecodeRuneInString(xml.HTMLEntity[string(src[1:end])])
+	return r, end + 1
 }
 
 // isCharacter reports whether r is allowed in XML (XML 1.0, production 2).

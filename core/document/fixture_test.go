@@ -24,7 +24,7 @@ type fixture struct {
 }
 
 // suffixes are those of the documents by the names of the fixtures.
-var suffixes = map[string]string{"word": ".docx", "strict": ".docx", "sheet": ".xlsx", "slides": ".pptx", "text": ".odt", "table": ".ods"}
+var suffixes = map[string]string{"word": ".docx", "strict": ".docx", "sheet": ".xlsx", "slides": ".pptx", "text": ".odt", "table": ".ods", "pages": ".epub", "drawing": ".odg"}
 
 // fixtures reads the documents in testdata; see reads.
 func fixtures(t testing.TB) (all []fixture) {

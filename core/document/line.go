@@ -60,13 +60,18 @@ const (
 type flavor byte
 
 const (
-	bare     flavor = iota // characters only
-	inWord                 // WordprocessingML
-	inSheet                // SpreadsheetML
-	inSlide                // DrawingML
-	inOpen                 // OpenDocument
-	inHeader               // headers and footers of SpreadsheetML, where & begins a code
+	bare      flavor = iota // characters only
+	inWord                  // WordprocessingML
+	inSheet                 // SpreadsheetML
+	inSlide                 // DrawingML
+	inOpen                  // OpenDocument
+	inPage                  // XHTML
+	inListing               // XHTML whose white space is kept
+	inHeader                // headers and footers of SpreadsheetML, where & begins a code
 )
+
+// collapses reports whether runs of white space are one space.
+func (f flavor) collapses() bool { return f == inOpen || f == inPage }
 
 // element is one whose content is text alone.
 type textElement struct {

@@ -15,6 +15,7 @@ type openReader struct {
 	cells   []openCell // preallocated cells
 	heading string     // place of the text below the last heading
 	slide   int
+	page    string // what a page is called
 	sheet   string
 	notes   int
 	props   *propertyReader
@@ -74,7 +75,7 @@ func (b *builder) openDocument() error {
 		}
 	}
 	b.doc.signed = b.doc.pack.find("META-INF/documentsignatures.xml") != nil
-	r := &openReader{builder: b}
+	r := &openReader{builder: b, page: "slide"}
 	r.props = &propertyReader{builder: b}
 	for _, name := range []string{"content.xml", "styles.xml", "meta.xml"} {
 		m := b.doc.pack.find(name)
@@ -101,7 +102,7 @@ func (b *builder) flat() error {
 	if err != nil {
 		return err
 	}
-	r := &openReader{builder: b}
+	r := &openReader{builder: b, page: "slide"}
 	r.props = &propertyReader{builder: b}
 	if err := b.walk(p, inOpen, r); err != nil {
 		return err
@@ -160,6 +161,8 @@ func (r *openReader) opens(name string) error {
 		r.aside(name)
 	case "office:spreadsheet":
 		r.book = true
+	case "office:drawing":
+		r.page = "page"
 	case "text:deletion":
 		r.push(openRestore)
 		r.state.deleted = true
@@ -279,7 +282,7 @@ func (r *openReader) aside(name string) {
 		if c := r.stack[len(r.stack)-1].cell; c != nil {
 			in = "sheet " + r.sheet + " comment at " + c.area.String()
 		} else if r.slide > 0 {
-			in = fmt.Sprintf("slide %d comment", r.slide)
+			in = fmt.Sprintf("%s %d comment", r.page, r.slide)
 		}
 		r.state.where = location{in: in}
 	case "text:ruby-text":
@@ -319,7 +322,7 @@ func (r *openReader) drawn(name string) {
 	case name == "draw:page":
 		r.push(openRestore)
 		r.slide++
-		r.state.where = location{in: fmt.Sprintf("slide %d", r.slide)}
+		r.state.where = location{in: fmt.Sprintf("%s %d", r.page, r.slide)}
 	case name == "presentation:notes":
 		r.push(openRestore)
 		if r.state.where.in != "" {

@@ -261,7 +261,7 @@ const property action = 1
 // properties are the elements of properties that a person writes, as a reader calls them.
 var properties = map[string]string{
 	"dc:title": "title", "dc:subject": "subject", "cp:keywords": "keywords", "meta:keyword": "keyword", "dc:description": "description",
-	"dc:creator": "author", "meta:initial-creator": "first author", "cp:lastModifiedBy": "last author", "cp:category": "category",
+	"dc:creator": "author", "dc:contributor": "contributor", "dc:publisher": "publisher", "dc:rights": "rights", "meta:initial-creator": "first author", "cp:lastModifiedBy": "last author", "cp:category": "category",
 	"cp:contentStatus": "status", "ep:Company": "company", "ep:Manager": "manager", "ep:HyperlinkBase": "base of links",
 }
 

@@ -2,6 +2,7 @@ package document
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/xml"
 	"errors"
 	"fmt"
@@ -46,6 +47,10 @@ func (w *writer) write(text []byte) ([]byte, error) {
 		return w.slide(text), nil
 	case inOpen:
 		return w.open(text), nil
+	case inPage:
+		return w.page(text)
+	case inListing:
+		return []byte(strings.ReplaceAll(textEscaper.Replace(string(text)), "\u2028", "\n")), nil
 	case inHeader:
 		text = bytes.ReplaceAll(text, []byte("&"), []byte("&&")) // a single & begins a code
 	}
@@ -190,6 +195,15 @@ func (w *writer) open(text []byte) []byte {
 	return []byte(b.String())
 }
 
+// page encodes text for a page, whose white space collapses.
+func (w *writer) page(text []byte) ([]byte, error) {
+	around := string(append(append(utf8.AppendRune(nil, cmp.Or(w.before, ' ')), text...), string(cmp.Or(w.after, ' '))...))
+	if strings.Contains(around, "  ") || strings.Contains(around, "\t") {
+		return nil, errors.New("a page shows no white space at its ends, and several spaces as one")
+	}
+	return w.bare(text)
+}
+
 // openPrefix returns the part's prefix for the text namespace.
 func (w *writer) openPrefix() string {
 	const space = "urn:oasis:names:tc:opendocument:xmlns:text:1.0"
@@ -208,6 +222,7 @@ func (w *writer) openPrefix() string {
 func wellFormed(part []byte) error {
 	d := xml.NewDecoder(bytes.NewReader(part))
 	d.Strict = true
+	d.Entity = xml.HTMLEntity // of pages; names that the document's format does not have are refused when it is read
 	for {
 		if _, err := d.Token(); err != nil {
 			if errors.Is(err, io.EOF) {

@@ -187,9 +187,12 @@ func (p *Plan) open(ctx context.Context, j *job, flight *flight, buffer []byte, 
 	}
 	ended := err != nil
 	j.document = document.Claims(j.file.Name, buffer)
+	old := document.Old(j.file.Name, buffer)
 	switch {
-	case j.document && p.NoDocuments:
+	case (j.document || old) && p.NoDocuments:
 		return buffer, errDocument
+	case old:
+		return buffer, errOld
 	case j.document:
 	case keptReview(buffer):
 		return buffer, errOwn

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"sync"
 
+	"frizzel/core/document"
 	"frizzel/core/program"
 	"frizzel/core/revision"
 	"frizzel/core/textfile"
@@ -101,6 +102,11 @@ func (p *Plan) edit(j *job, text *textfile.File, before program.Counters) {
 	step, end := p.Progress.Through(int64(len(text.Raw)))
 	defer end()
 	r := revision.Of(p.Program, text, program.Input{File: asFile(j.file), Before: before, Progress: step})
+	var malformed *document.MalformedError
+	if errors.As(r.Refuse, &malformed) { // it was so before, as a damaged one that cannot even be read
+		j.skip = skipFor(j.file, &textfile.DocumentError{Err: malformed})
+		return
+	}
 	j.made = r.Made
 	if len(r.Raw) > 0 || r.Refuse != nil {
 		j.result = &Result{At: j.file, Made: r.Made, Refuse: r.Refuse, revision: r, program: p.Program, before: digest.Of(text.Raw)}
@@ -153,6 +159,7 @@ func (p *Plan) said(f selection.File) textfile.Said {
 var (
 	errTooLarge = errors.New("larger than wanted")
 	errOwn      = errors.New("a review that was kept")
+	errOld      = errors.New("a document in an old format")
 	errDocument = errors.New("a document, and none are wanted")
 )
 
@@ -164,6 +171,8 @@ func skipFor(f selection.File, err error) *selection.Skip {
 		return &selection.Skip{Path: f.Path, Reason: selection.Damaged, Err: err}
 	case errors.Is(err, errOwn):
 		return &selection.Skip{Path: f.Path, Reason: selection.Own}
+	case errors.Is(err, errOld):
+		return &selection.Skip{Path: f.Path, Reason: selection.OldKind}
 	case errors.Is(err, errDocument):
 		return &selection.Skip{Path: f.Path, Reason: selection.Document}
 	case errors.Is(err, textfile.ErrBinary):

@@ -113,12 +113,16 @@ const (
 
 	Document Reason = "document"            // none were wanted
 	Damaged  Reason = "unreadable document" // damaged, encrypted or the like
+	OldKind  Reason = "document in an old format, not read"
 )
 
 // Count returns the phrase for n files that were omitted for the reason.
 func (r Reason) Count(n int) string {
 	if n != 1 && r == InUse {
 		return fmt.Sprintf("%d files of these rules", n)
+	}
+	if n != 1 && r == OldKind {
+		return fmt.Sprintf("%d documents in old formats, not read", n)
 	}
 	if n != 1 && (r == SymbolicLink || r == Special || r == Document || r == Damaged) {
 		r += "s"
