@@ -34,9 +34,10 @@ type openState struct {
 
 // An openCell is a cell of a sheet.
 type openCell struct {
-	area area
-	line *line
-	lock int
+	area  area
+	line  *line
+	lock  int
+	value string // as it is stored, of a cell that is no text
 }
 
 const (
@@ -389,7 +390,13 @@ func (r *openReader) closes(act action) error {
 		}
 		r.end()
 		r.pop()
-	case openRestore, openCellEnd:
+	case openRestore:
+		r.pop()
+	case openCellEnd:
+		if c := r.state.cell; c != nil && c.line != nil && c.value != "" && !bytes.Contains(c.line.text, []byte(c.value)) {
+			r.where = location{in: "sheet " + r.sheet + " cell " + c.area.String()}
+			r.hide("stored value", c.value)
+		}
 		r.pop()
 	case openHidden:
 		r.hid("alternative text")

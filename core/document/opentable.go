@@ -69,7 +69,7 @@ func (r *openReader) cell() {
 		r.hide("formula", f)
 		c.lock = r.locked("it is the result of a formula")
 	} else if len(t.kind) > 0 && string(t.kind) != "string" {
-		c.lock = r.locked("the cell holds no text")
+		c.lock, c.value = r.locked("the cell holds no text"), unescaped(t.value)
 	} else if t.text {
 		c.lock = r.locked("the cell keeps its text twice")
 	}
@@ -79,7 +79,8 @@ func (r *openReader) cell() {
 // A cellTag has the raw attributes of a cell's tag.
 type cellTag struct {
 	repeated, formula, kind []byte
-	text                    bool // the cell's text is also an attribute
+	value                   []byte // as it is stored, of a cell that is no text
+	text                    bool   // the cell's text is also an attribute
 }
 
 func (r *openReader) cellTag() (t cellTag) {
@@ -95,6 +96,8 @@ func (r *openReader) cellTag() (t cellTag) {
 			if t.kind == nil || bytes.HasPrefix(name, []byte("office")) {
 				t.kind = value
 			}
+		case "value", "date-value", "time-value":
+			t.value = value
 		case "string-value":
 			t.text = true
 		}

@@ -69,6 +69,7 @@ func (b *builder) workbook() error {
 			}
 		}
 	}
+	b.where = location{}
 	shared := &sharedReader{builder: b}
 	if err := b.each(all, "sharedStrings", inSheet, shared, nil); err != nil {
 		return err

@@ -166,12 +166,13 @@ func (c *changes) locked(edits edit.List) bool {
 		to := max(from, c.origin(e.End))
 		if why := d.Locked(from, to); why != "" {
 			line := c.lineOf(from)
-			text := "not changed, since " + why
-			if place := d.Place(line); place != "" {
+			text, place := "not changed, since "+why, d.Place(line)
+			if place != "" {
 				text += " (" + place + ")"
 			}
 			note, notes := Note{Rule: c.run.rule.Index, Line: line, Text: text}, c.run.result.Notes
-			if len(notes) == 0 || notes[len(notes)-1] != note {
+			if n := len(notes); n == 0 || notes[n-1].Rule != note.Rule || notes[n-1].Line != line || notes[n-1].Text != text {
+				note.Unchanged = &[]Unchanged{{line, place, string(c.run.text.Bytes[e.Start:e.End]), why}}
 				c.run.result.Notes = append(notes, note)
 			}
 			return true

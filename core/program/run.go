@@ -124,6 +124,16 @@ type Note struct {
 	Rule int
 	Line int
 	Text string
+	// Unchanged are the places in a document that the note is about; nil for other notes.
+	Unchanged *[]Unchanged
+}
+
+// An Unchanged is a place in a document where something matches that is not changed.
+type Unchanged struct {
+	Line   int    // 1-based, of the text; 0 if the text does not show it
+	Place  string // in the document's terms, or ""
+	Text   string // what stands there
+	Reason string // why it is not changed
 }
 
 // start returns a run over one text.

@@ -10,7 +10,7 @@ import (
 	"frizzel/core/textfile"
 )
 
-// maxPlaces is the maximum number of places in a message.
+// maxPlaces is the maximum number of places in a note's text.
 const maxPlaces = 3
 
 // Unseen returns what look finds in the parts of a document that its text does not show, and that
@@ -21,7 +21,11 @@ func Unseen(p *program.Program, file *textfile.File, f program.File, look func(p
 		return nil
 	}
 	if len(d.Embedded) > 0 {
-		notes = append(notes, program.Note{Rule: -1, Text: "not looked into: " + some(d.Embedded)})
+		var all []program.Unchanged
+		for _, name := range d.Embedded {
+			all = append(all, program.Unchanged{Place: name, Reason: "it is not looked into"})
+		}
+		notes = append(notes, program.Note{Rule: -1, Text: "not looked into: " + some(all), Unchanged: &all})
 	}
 	if len(d.Hidden) == 0 {
 		return notes
@@ -31,39 +35,41 @@ func Unseen(p *program.Program, file *textfile.File, f program.File, look func(p
 		text = append(append(text, h.Text...), '\n')
 	}
 	matches, _ := look(program.Input{Text: text, File: f})
-	places, line, counted := map[int][]string{}, 0, 0
-	counts := map[int]int{}
+	found, line, counted := map[int][]program.Unchanged{}, 0, 0
 	for _, m := range matches {
 		if m.Start == m.End || bytes.IndexByte(text[m.Start:m.End], '\n') >= 0 { // it is about lines
 			continue
 		}
 		line += bytes.Count(text[counted:m.Start], []byte("\n"))
 		counted = m.Start
-		counts[m.Rule]++
-		if place := d.Hidden[line].Place; !slices.Contains(places[m.Rule], place) {
-			places[m.Rule] = append(places[m.Rule], place)
-		}
+		found[m.Rule] = append(found[m.Rule], program.Unchanged{Place: d.Hidden[line].Place, Text: string(text[m.Start:m.End]), Reason: "it is not shown"})
 	}
 	for rule := range p.Rules {
-		if counts[rule] > 0 {
-			notes = append(notes, program.Note{Rule: rule, Text: unseen(counts[rule], places[rule])})
+		if all := found[rule]; len(all) > 0 {
+			notes = append(notes, program.Note{Rule: rule, Text: unseen(all), Unchanged: &all})
 		}
 	}
 	return notes
 }
 
-func unseen(n int, places []string) string {
+func unseen(all []program.Unchanged) string {
 	matches := "1 match"
-	if n > 1 {
+	if n := len(all); n > 1 {
 		matches = fmt.Sprintf("%d matches", n)
 	}
-	return matches + " where nothing is changed: " + some(places)
+	return matches + " where nothing is changed: " + some(all)
 }
 
-// some lists a few of many.
-func some(all []string) string {
-	if more := len(all) - maxPlaces; more > 0 {
-		return strings.Join(all[:maxPlaces], "; ") + fmt.Sprintf(" and %d more", more)
+// some lists a few of the places.
+func some(all []program.Unchanged) string {
+	var places []string
+	for _, u := range all {
+		if !slices.Contains(places, u.Place) {
+			places = append(places, u.Place)
+		}
 	}
-	return strings.Join(all, "; ")
+	if more := len(places) - maxPlaces; more > 0 {
+		return strings.Join(places[:maxPlaces], "; ") + fmt.Sprintf(" and %d more", more)
+	}
+	return strings.Join(places, "; ")
 }

@@ -170,7 +170,7 @@ func (f *finding) file(found *run.Found) error {
 		return f.counting(found, f.plain) // plain output does not need the count in advance
 	}
 	n, err := found.Count()
-	if err != nil || (n == 0) != f.without {
+	if err != nil || (n == 0) != f.without || f.without && found.Unseen() {
 		return err
 	}
 	f.found = true
@@ -235,7 +235,7 @@ func (f *finding) end(s *run.Summary) error {
 	switch {
 	case len(s.Unreadable()) > 0:
 		return exit.Silent(exit.Unreadable)
-	case !f.found:
+	case !f.found && (f.without || !s.Unseen()):
 		return exit.Silent(exit.Would)
 	}
 	return nil

@@ -65,6 +65,16 @@ type Skip struct {
 	Reason string `json:"reason"`
 }
 
+// Unchanged is a place in a document that a rule matches and nothing changes, or that is not looked into.
+type Unchanged struct {
+	Path
+	Line   int    `json:"line,omitempty"` // of its text, if that shows it
+	Place  string `json:"place"`
+	Rule   string `json:"rule,omitempty"`
+	Text   string `json:"text"`
+	Reason string `json:"reason"`
+}
+
 // Problem is why nothing may be written.
 type Problem struct {
 	Reason string `json:"reason"`
@@ -169,6 +179,7 @@ func (Begin) name() string         { return "begin" }
 func (Match) name() string         { return "match" }
 func (File) name() string          { return "file" }
 func (Skip) name() string          { return "skip" }
+func (Unchanged) name() string     { return "unchanged" }
 func (Summary) name() string       { return "summary" }
 func (Problem) name() string       { return "problem" }
 func (ScriptProblem) name() string { return "script_problem" }

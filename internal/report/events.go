@@ -84,7 +84,7 @@ func (e *Events) edits(p *Printer, path string, changes int, text diff.Windows, 
 // Problem prints why nothing may be written.
 func (e *Events) Problem(reason string) error { return e.Write(event.Problem{Reason: reason}) }
 
-// Summary prints an event for each omitted file, and then the summary. run is the name of the run that was
+// Summary prints an event for each omitted file and for each place in a document that nothing changes, and then the summary. run is the name of the run that was
 // written, or "".
 func (e *Events) Summary(s *run.Summary, run string) error {
 	for _, k := range s.Skipped {
@@ -96,7 +96,29 @@ func (e *Events) Summary(s *run.Summary, run string) error {
 			return err
 		}
 	}
+	if err := e.unchanged(s); err != nil {
+		return err
+	}
 	return e.Total(event.Summary{FilesRead: s.Read, FilesChanged: s.Changed, FilesSkipped: len(s.Skipped), Changes: s.Changes, Run: run})
+}
+
+// unchanged prints an event for each place in a document that the rules match and nothing changes.
+func (e *Events) unchanged(s *run.Summary) error {
+	for _, n := range s.Notes {
+		if n.Unchanged == nil {
+			continue
+		}
+		rule := ""
+		if n.Rule >= 0 {
+			rule = e.rules[n.Rule]
+		}
+		for _, u := range *n.Unchanged {
+			if err := e.Write(event.Unchanged{Path: event.PathOf(n.Path), Line: u.Line, Place: u.Place, Rule: rule, Text: u.Text, Reason: u.Reason}); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // Total prints the summary with this host's name. It is the last event.

@@ -212,6 +212,11 @@ func (p *Printer) noted(s *run.Summary) (all []string) {
 			where += ": rule " + p.Rules[n.Rule]
 		}
 		all = append(all, where+": "+n.Text)
+		if n.Line == 0 && n.Unchanged != nil && p.Verbose {
+			for _, u := range *n.Unchanged {
+				all = append(all, strings.TrimSuffix(where+": "+u.Place+": "+u.Text, ": "))
+			}
+		}
 	}
 	for _, k := range kinds {
 		if more := of[k] - maxNotes; more > 0 && !p.Verbose {

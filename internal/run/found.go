@@ -124,6 +124,16 @@ func (f *Found) Count() (int, error) {
 	return f.large.count, nil
 }
 
+// Unseen reports whether something matches in a part of a document that its text does not show.
+func (f *Found) Unseen() bool { return slices.ContainsFunc(f.unseen, unseen) }
+
+// Unseen reports whether something matches in a part of a document that its text does not show.
+func (s *Summary) Unseen() bool {
+	return slices.ContainsFunc(s.Notes, func(n FileNote) bool { return unseen(n.Note) })
+}
+
+func unseen(n program.Note) bool { return n.Rule >= 0 && n.Line == 0 && n.Unchanged != nil }
+
 // Lines returns the number of the file's lines, or 0 if it is unknown.
 func (f *Found) Lines() int {
 	if f.sight != nil || len(f.large.regions) == 0 {
