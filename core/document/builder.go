@@ -163,9 +163,21 @@ func (b *builder) link(of link) {
 	}
 	b.linked[at] = true
 	l := b.line()
-	l.text = append(l.text, oneLine(of.target)...)
 	l.location = b.within("link target")
-	l.segments = append(l.segments, segment{from: int32(of.from), to: int32(of.to), part: uint16(of.part), element: -1, kind: value})
+	src := b.doc.parts[of.part].src
+	for from := of.from; from < of.to; { // references alone, so that several changes may lie between them
+		to := from
+		for to < of.to && src[to] != '&' {
+			to++
+		}
+		if from == to {
+			_, n := entity(src[from:of.to])
+			to += max(n, 1)
+		}
+		l.segments = append(l.segments, segment{at: int32(len(l.text)), from: int32(from), to: int32(to), part: uint16(of.part), element: -1, kind: value})
+		l.text = append(l.text, oneLine(unescaped(src[from:to]))...)
+		from = to
+	}
 	b.lines = append(b.lines, l)
 }
 

@@ -56,17 +56,13 @@ var before = map[string]bool{
 	".sxw": true, ".sxc": true, ".sxi": true, ".sxd": true, ".stw": true, ".stc": true, ".sti": true, ".std": true,
 }
 
-// Old reports whether a file's name and its first bytes are those of a document in a format that is not read.
+// Old reports whether a file's name and its first bytes are those of a document in a format that is not read. A
+// plain text may have such a name.
 func Old(name string, head []byte) bool {
 	if !before[strings.ToLower(path.Ext(name))] {
 		return false
 	}
-	for _, begin := range []string{compound, "PK\x03\x04", `{\rtf`} {
-		if bytes.HasPrefix(head, []byte(begin)) {
-			return true
-		}
-	}
-	return false
+	return bytes.HasPrefix(head, []byte(`{\rtf`)) || bytes.IndexByte(head, 0) >= 0
 }
 
 // compound is the signature of a compound file, the container of encrypted documents.

@@ -47,6 +47,7 @@ const (
 	flagEncrypted  = 1 << 0
 	flagDescriptor = 1 << 3
 	flagPatched    = 1<<5 | 1<<6 | 1<<13
+	flagHints      = 1<<1 | 1<<2 | 1<<11 // how hard it was compressed, and that its name is UTF-8, as every one here is
 )
 
 // Limits in bytes on a part's inflated size and on their sum, and the ratio of inflated to stored bytes that
@@ -138,13 +139,15 @@ func (a *archive) entry(at int) (*member, int, error) {
 	if m.data+m.size > a.central {
 		return nil, 0, damaged("the package's member %q goes beyond its end", m.name)
 	}
-	if string(h[own:own+min(len(h)-own, int(little.Uint16(h[26:])))]) != m.name || little.Uint16(h[8:]) != m.method || little.Uint16(h[6:]) != m.flags {
+	if string(h[own:own+min(len(h)-own, int(little.Uint16(h[26:])))]) != m.name || little.Uint16(h[8:]) != m.method || (little.Uint16(h[6:])^m.flags)&^flagHints != 0 {
 		return nil, 0, damaged("the package's member %q is told otherwise in its directory", m.name)
 	}
 	told := [3]uint32{little.Uint32(h[14:]), little.Uint32(h[18:]), little.Uint32(h[22:])}
 	said := [3]uint32{m.sum, uint32(m.size), uint32(m.plain)}
-	if told != said && (m.flags&flagDescriptor == 0 || told != [3]uint32{}) {
-		return nil, 0, damaged("the package's member %q is told otherwise in its directory", m.name)
+	for i, n := range told { // those in a descriptor may be 0 here
+		if n != said[i] && (m.flags&flagDescriptor == 0 || n != 0) {
+			return nil, 0, damaged("the package's member %q is told otherwise in its directory", m.name)
+		}
 	}
 	return m, next, nil
 }

@@ -42,8 +42,10 @@ func (a *archive) replace(fresh map[*member][]byte) (edit.List, error) {
 			return nil, err
 		}
 		told := []uint32{crc32.ChecksumIEEE(content), uint32(len(packed)), uint32(len(content))}
-		if m.flags&flagDescriptor == 0 || little.Uint32(a.raw[m.header+14:]) != 0 {
-			number(m.header+14, told...)
+		for i, v := range told { // of those in a descriptor, the ones that stand here too
+			if at := m.header + 14 + 4*i; m.flags&flagDescriptor == 0 || little.Uint32(a.raw[at:]) != 0 {
+				number(at, v)
+			}
 		}
 		if m.descriptor > 0 {
 			number(m.descriptor, told...)

@@ -181,6 +181,9 @@ func (p *Printer) Matches(s *run.Summary) {
 // maxNotes is the maximum number of notes of a kind without Verbose.
 const maxNotes = 8
 
+// maxOpaque is the number of documents with files in them that are named without Verbose.
+const maxOpaque = 2
+
 // notes writes the notes about files.
 func (p *Printer) notes(s *run.Summary) {
 	for _, text := range p.noted(s) {
@@ -196,7 +199,20 @@ func (p *Printer) noted(s *run.Summary) (all []string) {
 	}
 	of := map[kind]int{}
 	var kinds []kind
+	opaque, within := 0, 0
 	for _, n := range s.Notes {
+		if n.Rule < 0 && n.Unchanged != nil {
+			opaque++
+			within += len(*n.Unchanged)
+		}
+	}
+	if opaque > maxOpaque && !p.Verbose {
+		all = append(all, fmt.Sprintf("%s and programs within %s are not searched; --verbose names them", Count(within, "embedded file"), Count(opaque, "document")))
+	}
+	for _, n := range s.Notes {
+		if n.Rule < 0 && n.Unchanged != nil && opaque > maxOpaque && !p.Verbose {
+			continue
+		}
 		k := kind{n.Rule, n.Text}
 		if of[k]++; of[k] == 1 {
 			kinds = append(kinds, k)
