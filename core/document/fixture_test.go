@@ -36,23 +36,28 @@ func fixtures(t testing.TB) (all []fixture) {
 		f := fixture{path: path, archive: a}
 		stem := strings.TrimSuffix(filepath.Base(path), ".txtar")
 		f.name = stem + suffixes[stem]
-		var out bytes.Buffer
-		w := zip.NewWriter(&out)
-		for _, file := range a.Files[:len(a.Files)-1] {
-			method := zip.Deflate
-			if file.Name == "mimetype" {
-				method = zip.Store
-			}
-			part, err := w.CreateHeader(&zip.FileHeader{Name: file.Name, Method: method})
-			require.NoError(t, err)
-			_, err = part.Write(bytes.TrimSuffix(file.Data, []byte("\n")))
-			require.NoError(t, err)
-		}
-		require.NoError(t, w.Close())
-		f.raw = out.Bytes()
+		f.raw = zipped(t, a.Files[:len(a.Files)-1], zip.Deflate)
 		all = append(all, f)
 	}
 	return all
+}
+
+// zipped packs parts.
+func zipped(t testing.TB, parts []txtar.File, method uint16) []byte {
+	var out bytes.Buffer
+	w := zip.NewWriter(&out)
+	for _, file := range parts {
+		h := &zip.FileHeader{Name: file.Name, Method: method}
+		if file.Name == "mimetype" {
+			h.Method = zip.Store
+		}
+		part, err := w.CreateHeader(h)
+		require.NoError(t, err)
+		_, err = part.Write(bytes.TrimSuffix(file.Data, []byte("\n")))
+		require.NoError(t, err)
+	}
+	require.NoError(t, w.Close())
+	return out.Bytes()
 }
 
 // reads writes what is read of a document: each line with its place and, in brackets, if it is

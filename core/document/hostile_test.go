@@ -8,6 +8,7 @@ import (
 	"hash/crc32"
 	"io"
 	"runtime"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -162,20 +163,40 @@ func FuzzRead(f *testing.F) {
 			}
 		}
 	}
-	f.Fuzz(func(t *testing.T, name string, raw []byte) {
-		d, err := Read(name, raw)
-		if err != nil || len(d.lines) == 0 {
+	f.Fuzz(func(t *testing.T, name string, raw []byte) { tried(t, name, raw) })
+}
+
+// The same of each part of a package, whatever stands in it.
+func FuzzPart(f *testing.F) {
+	all := fixtures(f)
+	for i, x := range all {
+		for j, part := range x.archive.Files[:len(x.archive.Files)-1] {
+			f.Add(i, j, part.Data)
+		}
+	}
+	f.Fuzz(func(t *testing.T, i, j int, data []byte) {
+		if i < 0 || i >= len(all) || j < 0 || j >= len(all[i].archive.Files)-1 || len(data) > 1<<13 {
 			return
 		}
-		for i, l := range d.lines {
-			d.Place(i + 1)
-			if at := d.starts[i]; len(l.text) > 0 && l.text[0] < 0x80 && d.Locked(at, at+1) == "" {
-				_, err := d.Encode(edit.List{{Start: at, End: at + 1, New: []byte("x")}})
-				if err != nil {
-					require.NotContains(t, err.Error(), "damaged")
-				}
-				return
-			}
-		}
+		files := slices.Clone(all[i].archive.Files)
+		files[j].Data = data
+		tried(t, all[i].name, zipped(t, files[:len(files)-1], zip.Store))
 	})
+}
+
+// tried reads a document and changes what can be changed.
+func tried(t *testing.T, name string, raw []byte) {
+	d, err := Read(name, raw)
+	if err != nil || len(d.lines) == 0 {
+		return
+	}
+	for i, l := range d.lines {
+		d.Place(i + 1)
+		if at := d.starts[i]; len(l.text) > 0 && l.text[0] < 0x80 && d.Locked(at, at+1) == "" {
+			if _, err := d.Encode(edit.List{{Start: at, End: at + 1, New: []byte("x")}}); err != nil {
+				require.NotContains(t, err.Error(), "damaged")
+			}
+			return
+		}
+	}
 }

@@ -13,8 +13,7 @@ import (
 // contents, and properties.
 type publication struct {
 	*builder
-	dir     string // of the package document, with a slash
-	roots   []string
+	dir     string              // of the package document, with a slash
 	items   map[string]pageItem // by id
 	order   []string            // ids, in reading order; then the others
 	props   *propertyReader
@@ -44,21 +43,37 @@ func (b *builder) publication() error {
 		return errForeign
 	}
 	b.doc.signed = b.doc.pack.find("META-INF/signatures.xml") != nil
-	r := &publication{builder: b, items: map[string]pageItem{}, props: &propertyReader{builder: b}}
 	p, err := b.load(container)
 	if err != nil {
 		return err
 	}
-	if err := b.quietly(p, r); err != nil {
+	named := &containerReader{builder: b}
+	if err := b.quietly(p, named); err != nil {
 		return err
 	}
-	for _, root := range r.roots {
+	r := &publication{builder: b, items: map[string]pageItem{}, props: &propertyReader{builder: b}}
+	for _, root := range named.roots {
 		if err := r.read(root); err != nil {
 			return err
 		}
 	}
 	return b.rest()
 }
+
+// A containerReader reads which package documents there are.
+type containerReader struct {
+	*builder
+	roots []string
+}
+
+func (r *containerReader) opens(name string) error {
+	if name == "oc:rootfile" {
+		r.roots = append(r.roots, r.s.value("full-path"))
+	}
+	return nil
+}
+
+func (r *containerReader) closes(action) error { return nil }
 
 // read reads the pages of a package document.
 func (r *publication) read(root string) error {
@@ -107,10 +122,6 @@ func (r *publication) opens(name string) error {
 	switch space {
 	case "h":
 		return r.element(local)
-	case "oc":
-		if local == "rootfile" {
-			r.roots = append(r.roots, r.s.value("full-path"))
-		}
 	case "opf":
 		r.item(local)
 	case "ncx":
