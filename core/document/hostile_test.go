@@ -124,6 +124,24 @@ func TestSigned(t *testing.T) {
 	require.ErrorContains(t, err, "signed")
 }
 
+// Local headers may differ from the directory in hints, and hold some of what a descriptor behind the data says.
+func TestLocalHeaders(t *testing.T) {
+	raw := odt(t, [2]string{"content.xml", root + "<text:p>depot-3</text:p></office:document-content>"})
+	at := bytes.Index(raw, []byte("content.xml")) - 30
+	raw[at+7] ^= 0x08                                     // that the name is UTF-8
+	central := bytes.LastIndex(raw, []byte("PK\x01\x02")) // the entry of the same member
+	copy(raw[at+22:], raw[central+24:central+28])         // its size
+	d, err := Read("x.odt", raw)
+	require.NoError(t, err)
+	edits, err := d.Encode(edit.List{{Start: 0, End: 7, New: []byte("the yard behind depot-4")}})
+	require.NoError(t, err)
+	fresh := edits.Apply(raw)
+	now, err := Read("x.odt", fresh)
+	require.NoError(t, err)
+	require.Equal(t, "the yard behind depot-4\n", string(now.Text))
+	require.Equal(t, raw[:at+22], fresh[:at+22])
+}
+
 // Lines that come, go or move are refused for the file; so is what an XML file cannot hold.
 func TestRefused(t *testing.T) {
 	d, err := Read("x.odt", odt(t, [2]string{"content.xml", root + "<text:p>a</text:p><text:p/><text:p>b</text:p></office:document-content>"}))
