@@ -37,6 +37,11 @@ func (r *formatReader) opens(name string) error {
 		r.inside = true
 	case "s:cellStyles", "s:dxfs":
 		r.inside = false
+	case "s:cellStyle":
+		if r.s.value("builtinId") == "" {
+			r.where = location{}
+			r.hide(nameOfStyle, r.s.value("name"))
+		}
 	case "s:xf":
 		if r.inside {
 			id := r.s.value("numFmtId")

@@ -43,6 +43,8 @@ var spaces = map[string]string{
 	"urn:oasis:names:tc:opendocument:xmlns:form:1.0":                            "form",
 	"urn:oasis:names:tc:opendocument:xmlns:manifest:1.0":                        "manifest",
 	"urn:org:documentfoundation:names:experimental:calc:xmlns:calcext:1.0":      "calcext",
+	"http://schemas.microsoft.com/office/excel/2006/main":                       "xm",
+	"urn:oasis:names:tc:opendocument:xmlns:datastyle:1.0":                       "number",
 	"http://www.w3.org/1999/xhtml":                                              "h",
 	"http://www.idpf.org/2007/opf":                                              "opf",
 	"http://www.daisy.org/z3986/2005/ncx/":                                      "ncx",

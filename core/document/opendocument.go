@@ -2,9 +2,11 @@ package document
 
 import (
 	"bytes"
+	"cmp"
 	"fmt"
 	"strconv"
 	"strings"
+	"unicode"
 )
 
 // An openReader reads OpenDocument (ISO/IEC 26300). Its three families share one vocabulary.
@@ -21,6 +23,7 @@ type openReader struct {
 	props   *propertyReader
 	book    bool // the document is a spreadsheet
 	meta    bool // the reader is in the document's properties
+	styles  bool // the reader is in the styles that people name, not in automatic ones
 }
 
 // An openState is the state within an element of an OpenDocument part.
@@ -51,6 +54,7 @@ const (
 	openBare
 	openHiddenParagraph
 	openAloud
+	openFormat
 )
 
 // openDocument reads an OpenDocument package.
@@ -181,9 +185,13 @@ func (r *openReader) opens(name string) error {
 		case name == "dc:creator":
 			r.skip = true
 		}
-	case "dc:date", "meta:date-string", "meta:creator-initials", "office:binary-data", "office:scripts", "office:settings",
-		"office:styles", "office:automatic-styles", "office:font-face-decls":
+	case "dc:date", "meta:date-string", "meta:creator-initials", "office:binary-data", "office:scripts", "office:settings", "office:font-face-decls":
 		r.skip = true
+	case "office:styles", "office:automatic-styles":
+		r.styles = name == "office:styles"
+		r.where = location{}
+	case "number:text", "number:currency-symbol":
+		r.hides(openFormat)
 	case "svg:title", "svg:desc":
 		r.hides(openHidden)
 	case "office:forms":
@@ -197,6 +205,7 @@ func (r *openReader) opens(name string) error {
 		case "draw", "presentation":
 			r.drawn(name)
 		case "style":
+			r.named()
 			r.styled(name)
 		case "form":
 			r.hide("label of a control", r.s.value("form:label"))
@@ -305,6 +314,9 @@ func (r *openReader) link(name string) {
 // field reads an unknown element of a paragraph as a field, whose text is locked.
 func (r *openReader) field(name string) {
 	switch {
+	case strings.HasPrefix(name, "text:list-level-style-"), name == "text:outline-level-style", name == "text:notes-configuration":
+		r.hide("text of list numbers", lettered(r.s.value("style:num-prefix")))
+		r.hide("text of list numbers", lettered(r.s.value("style:num-suffix")))
 	case strings.HasSuffix(name, "-source"):
 		r.skip = true
 	case strings.HasSuffix(name, "-decl"):
@@ -315,6 +327,14 @@ func (r *openReader) field(name string) {
 		r.hide("field", r.s.value("text:condition"))
 		r.lock = r.locked("it is the result of a field")
 	}
+}
+
+// lettered returns a text that has a letter or a digit; others are no names.
+func lettered(text string) string {
+	if strings.ContainsFunc(text, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }) {
+		return text
+	}
+	return ""
 }
 
 // drawn reads pages and shapes.
@@ -341,6 +361,13 @@ func (r *openReader) drawn(name string) {
 				r.state.where.in = "sheet " + r.sheet + " text box"
 			}
 		}
+	}
+}
+
+// named reads the name that people see of a style.
+func (r *openReader) named() {
+	if r.styles && r.current() == nil {
+		r.hide(nameOfStyle, cmp.Or(r.s.value("style:display-name"), r.s.value("style:name")))
 	}
 }
 
@@ -400,6 +427,11 @@ func (r *openReader) closes(act action) error {
 		r.pop()
 	case openHidden:
 		r.hid("alternative text")
+	case openFormat:
+		if lettered(string(r.hiding)) == "" {
+			r.hiding = r.hiding[:0]
+		}
+		r.hid("number format")
 	case openAloud:
 		r.hid("how a text is read aloud")
 	case openHiddenParagraph:

@@ -168,7 +168,7 @@ func (b *builder) rest() error {
 // silent are the suffixes of parts that contain no text of an author.
 var silent = []string{
 	"[content_types].xml", "theme", "styles.xml", "fonttable.xml", "websettings.xml", "settings.xml", "calcchain.xml",
-	"tablestyles.xml", "viewprops.xml", "presprops.xml", "meta-inf/manifest.xml", "manifest.rdf", "metadata.xml", "docprops/app.xml",
+	"tablestyles.xml", "viewprops.xml", "presprops.xml", "meta-inf/manifest.xml", "manifest.rdf", "metadata.xml",
 }
 
 // other adds the characters of an XML part that is not shown as hidden texts, and the name of an embedded file
@@ -229,6 +229,8 @@ func (r *otherReader) opens(name string) error {
 		r.hide("text of list numbers", r.s.value("w:val"))
 	case name == "v:textpath":
 		r.hide("drawn text", r.s.value("string"))
+	case name == "p:cSld":
+		r.hide("name", r.s.value("name"))
 	case strings.HasSuffix(name, ":cNvPr") || strings.HasSuffix(name, ":docPr"):
 		r.hide("alternative text", r.s.value("descr"))
 		r.hide("alternative text", r.s.value("title"))
@@ -275,6 +277,10 @@ func (r *propertyReader) opens(name string) error {
 	case "meta:user-defined":
 		what = fmt.Sprintf("property %q", r.s.value("meta:name"))
 	}
+	if strings.HasPrefix(name, "vt:lp") && r.name == "" || name == "ep:Template" { // links and titles that stand elsewhere too
+		r.hides(property)
+		return nil
+	}
 	if what != "" && !r.s.empty && r.name != "" == strings.HasPrefix(name, "vt:") {
 		r.where = location{in: what}
 		r.text(true)
@@ -285,6 +291,11 @@ func (r *propertyReader) opens(name string) error {
 }
 
 func (r *propertyReader) closes(action) error {
+	if r.mode == hidden {
+		r.where = location{in: "properties"}
+		r.hid("summary of the document")
+		return nil
+	}
 	r.ended()
 	r.end()
 	if l := r.lines[len(r.lines)-1]; len(l.text) == 0 {

@@ -277,7 +277,7 @@ func (r *sheetReader) around(name string) {
 		}
 		r.where = location{in: sheet}
 		r.hide("tooltip of a link", r.s.value("tooltip"))
-	case "s:formula", "s:formula1", "s:formula2", "s:filter", "s:customFilter":
+	case "s:formula", "s:formula1", "s:formula2", "s:filter", "s:customFilter", "xm:f":
 		r.where = location{in: sheet}
 		r.hide("filter", r.s.value("val"))
 		r.hides(sheetHidden)

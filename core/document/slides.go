@@ -21,6 +21,7 @@ const (
 	drawnFallback
 	drawnProperties
 	drawnComment
+	drawnFormula
 )
 
 // slides reads a presentation.
@@ -110,6 +111,8 @@ func (r *drawingReader) opens(name string) error {
 		r.properties = [2]int32{int32(r.s.start), int32(r.s.end)}
 	case "a:pPr", "a:bodyPr", "a:lstStyle", "a:endParaRPr", "p:spPr", "xdr:spPr":
 		r.skip = true
+	case "m:t":
+		r.hides(drawnFormula)
 	case "a:fld":
 		r.lock = r.locked("it is the result of a field")
 	case "a:t":
@@ -163,6 +166,8 @@ func (r *drawingReader) closes(act action) error {
 		r.ended()
 		r.end()
 		r.flavor = inSlide
+	case drawnFormula:
+		r.hid("formula")
 	case drawnProperties:
 		r.properties[1] = int32(r.s.end)
 	case drawnBreak:

@@ -109,15 +109,25 @@ type styleReader struct {
 	levels map[string]int
 	bases  map[string]string
 	id     string
+	own    bool // the style is none that every document has
 }
+
+// nameOfStyle is what is told of one that matches.
+const nameOfStyle = "name of a style"
 
 func (s *styleReader) opens(name string) error {
 	switch value := s.s.value("w:val"); name {
 	case "w:style":
 		s.id = s.s.value("w:styleId")
+		custom := s.s.value("w:customStyle")
+		s.own = custom == "1" || custom == "true"
 	case "w:basedOn":
 		s.bases[s.id] = value
 	case "w:name":
+		if s.own {
+			s.where = location{}
+			s.hide(nameOfStyle, value)
+		}
 		if n, ok := strings.CutPrefix(strings.ToLower(value), "heading "); ok {
 			if level, err := strconv.Atoi(n); err == nil {
 				s.levels[s.id] = level
