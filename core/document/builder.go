@@ -191,16 +191,6 @@ func (b *builder) within(what string) location {
 	return at
 }
 
-// whole adds a locked line.
-func (b *builder) whole(what, text, why string) {
-	l := b.line()
-	l.text, l.location, l.lock = append(l.text, oneLine(text)...), b.where, b.locked(why)
-	if what != "" {
-		l.location = b.within(what)
-	}
-	b.lines = append(b.lines, l)
-}
-
 // locked returns the index of why in the document's locks, and adds it if it is new.
 func (b *builder) locked(why string) int {
 	if b.lockOf == nil {
