@@ -59,6 +59,7 @@ func FuzzRun(f *testing.F) {
 				}
 			}
 			if len(res.Edits) > 0 {
+				require.NotEqual(t, text, string(fresh))
 				require.Equal(t, text, string(old))
 				require.Equal(t, string(fresh), string(now))
 			}
