@@ -29,9 +29,13 @@ func TestEvents(t *testing.T) {
 		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
 		require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
 	}
+	sheet, err := os.ReadFile("../../demo/files/office/inventory.xlsx")
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "inventory.xlsx"), sheet, 0o644))
 	seen := map[string]bool{}
 	for _, args := range []string{
 		"find --word depot-3 conf", "find -r plain.friz conf", "find --word nowhere conf",
+		"find --text COUNTIF inventory.xlsx", "preview --word board-9 --with board-8 inventory.xlsx",
 		"preview -r plain.friz conf", "preview -r move.friz conf", "preview -r plain.friz --seal kept conf/a.ini",
 		"preview --sealed kept", "check .", "check bad.friz", "history",
 		"apply --yes -r move.friz conf", "apply --yes -r plain.friz --note notice conf", "apply --yes -r plain.friz conf",
@@ -74,7 +78,7 @@ func TestEvents(t *testing.T) {
 			require.Equal(t, i == len(lines)-1, kind == last, args)
 		}
 	}
-	for _, kind := range []string{"match", "file", "skip", "problem", "script_problem", "example", "run", "damaged", "done", "held", "taken_back"} {
+	for _, kind := range []string{"match", "file", "skip", "unchanged", "problem", "script_problem", "example", "run", "damaged", "done", "held", "taken_back"} {
 		require.True(t, seen[kind], kind)
 	}
 }

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"net/url"
 	"path"
-	"slices"
 	"strings"
 )
 
@@ -15,11 +14,11 @@ type publication struct {
 	*builder
 	dir     string              // of the package document, with a slash
 	items   map[string]pageItem // by id
-	order   []string            // ids, in reading order; then the others
+	listed  []string            // their ids
+	order   []string            // those in reading order
 	props   *propertyReader
 	blocks  []flavor // the open blocks, whose text is a line each
 	heading string
-	linear  int // the number of ids at the beginning of order that are in reading order
 }
 
 // A pageItem is a member that a package document names.
@@ -85,7 +84,7 @@ func (r *publication) read(root string) error {
 	if err := r.page(m, bare); err != nil {
 		return err
 	}
-	for _, id := range r.order {
+	for _, id := range append(r.order, r.listed...) { // the others at the end
 		item := r.items[id]
 		m := r.doc.pack.find(item.path)
 		if m == nil || r.seen[m] || item.media != "application/xhtml+xml" && item.media != "application/x-dtbncx+xml" {
@@ -149,10 +148,9 @@ func (r *publication) item(name string) {
 		}
 		id := r.s.value("id")
 		r.items[id] = pageItem{path.Join(r.dir, target), r.s.value("media-type")}
-		r.order = append(r.order, id)
-	case "itemref": // before those that are only listed
-		r.order = slices.Insert(r.order, r.linear, r.s.value("idref"))
-		r.linear++
+		r.listed = append(r.listed, id)
+	case "itemref":
+		r.order = append(r.order, r.s.value("idref"))
 	}
 }
 
