@@ -23,8 +23,9 @@ type builder struct {
 	formulas []string
 	embedded []string
 	arena
-	linked map[[2]int]bool // the targets of links that are lines, by part and offset
-	every  bool            // read elements of unknown namespaces, too
+	segments int             // how many there are
+	linked   map[[2]int]bool // the targets of links that are lines, by part and offset
+	every    bool            // read elements of unknown namespaces, too
 }
 
 // A frame is the state of the builder within an element.
@@ -86,6 +87,9 @@ func (b *builder) elements(h handler) error {
 		if err := s.next(); err != nil {
 			return err
 		}
+		if err := b.full(); err != nil {
+			return err
+		}
 		switch s.token {
 		case atEnd:
 			return nil
@@ -121,6 +125,24 @@ func (b *builder) elements(h handler) error {
 			}
 		}
 	}
+}
+
+// The numbers of segments, of 32 bytes each, and of lines and hidden texts, of some 200, that a small document may have. A large one may
+// have as many bytes of them again as it has itself, 8 and 100 times.
+const (
+	maxSegments = 8 << 20
+	maxLines    = 4 << 20
+)
+
+// full returns an error if the document has too many lines or segments.
+func (b *builder) full() error {
+	switch size := len(b.doc.raw); {
+	case b.segments > maxSegments+size/4:
+		return damaged("its text is written in more than %d pieces", maxSegments+size/4)
+	case len(b.lines)+len(b.doc.Hidden) > maxLines+size/2:
+		return damaged("its text has more than %d lines", maxLines+size/2)
+	}
+	return nil
 }
 
 // begin opens a line.
