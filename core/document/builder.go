@@ -127,22 +127,41 @@ func (b *builder) elements(h handler) error {
 	}
 }
 
-// The numbers of segments, of 32 bytes each, and of lines and hidden texts, of some 200, that a small document may have. A large one may
-// have as many bytes of them again as it has itself, 8 and 100 times.
+// Limits on the segments and on the lines and hidden texts of a small document, which take 32 and some 200 bytes each. A
+// larger file may have more of them: see limits.
 const (
 	maxSegments = 8 << 20
 	maxLines    = 4 << 20
 )
 
+// limits returns the numbers of segments and of lines that a document of size bytes may have.
+func limits(size int) (segments, lines int) { return maxSegments + size/4, maxLines + size/2 }
+
 // full returns an error if the document has too many lines or segments.
 func (b *builder) full() error {
-	switch size := len(b.doc.raw); {
-	case b.segments > maxSegments+size/4:
-		return damaged("its text is written in more than %d pieces", maxSegments+size/4)
-	case len(b.lines)+len(b.doc.Hidden) > maxLines+size/2:
-		return damaged("its text has more than %d lines", maxLines+size/2)
+	switch segments, lines := limits(len(b.doc.raw)); {
+	case b.segments > segments:
+		return damaged("its text is written in more than %d pieces", segments)
+	case len(b.lines)+len(b.doc.Hidden) > lines:
+		return damaged("its text has more than %d lines", lines)
 	}
 	return nil
+}
+
+// counted reports whether there is room for one more segment, and counts it. elements returns the error.
+func (b *builder) counted() bool {
+	most, _ := limits(len(b.doc.raw))
+	if b.segments <= most {
+		b.segments++
+	}
+	return b.segments <= most
+}
+
+// stretched extends the last segment, which stands for an element, to the element's end tag.
+func (b *builder) stretched() {
+	if l := b.current(); l != nil && len(l.segments) > 0 {
+		l.segments[len(l.segments)-1].to = int32(b.s.end)
+	}
 }
 
 // begin opens a line.
@@ -187,7 +206,7 @@ func (b *builder) link(of link) {
 	l := b.line()
 	l.location = b.within("link target")
 	src := b.doc.parts[of.part].src
-	for from := of.from; from < of.to; { // references alone, so that several changes may lie between them
+	for from := of.from; from < of.to && b.counted(); { // references alone, so that several changes may lie between them
 		to := from
 		for to < of.to && src[to] != '&' {
 			to++

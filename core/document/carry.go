@@ -437,7 +437,7 @@ func (c *carrier) preserve() error {
 		}
 		text := own.Apply(src[begin:end])
 		if sameEdges(text, src[begin:end]) {
-			continue // what is not shown there stays so
+			continue // white space at the ends that was hidden stays hidden
 		}
 		if n := len(text); n == 0 || !white(text[0]) && !white(text[n-1]) && !bytes.Contains(text, []byte(" <")) {
 			continue

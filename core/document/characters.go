@@ -26,10 +26,9 @@ func (b *builder) put(text string, k kind, from, to int) {
 // outside lines.
 func (b *builder) segment(k kind, from, to int) *line {
 	l := b.current()
-	if l == nil || b.segments > maxSegments+len(b.doc.raw)/4 { // elements tells so
+	if l == nil || !b.counted() {
 		return nil
 	}
-	b.segments++
 	g := segment{
 		at: int32(len(l.text)), from: int32(from), to: int32(to), part: uint16(b.part), element: -1, lock: uint16(b.lock), kind: k, flavor: b.flavor,
 	}

@@ -50,8 +50,8 @@ func Claims(name string, head []byte) bool {
 	return bytes.HasPrefix(head, []byte("PK\x03\x04")) || bytes.HasPrefix(head, []byte(compound))
 }
 
-// before are the suffixes of documents in the formats before those, and of others that are not read.
-var before = map[string]bool{
+// unread are the suffixes of documents in older formats, and in others that are not read.
+var unread = map[string]bool{
 	".doc": true, ".dot": true, ".xls": true, ".xlt": true, ".xlsb": true, ".ppt": true, ".pot": true, ".pps": true, ".rtf": true,
 	".sxw": true, ".sxc": true, ".sxi": true, ".sxd": true, ".stw": true, ".stc": true, ".sti": true, ".std": true,
 }
@@ -59,7 +59,7 @@ var before = map[string]bool{
 // Old reports whether a file's name and its first bytes are those of a document in a format that is not read. A
 // plain text may have such a name.
 func Old(name string, head []byte) bool {
-	if !before[strings.ToLower(path.Ext(name))] {
+	if !unread[strings.ToLower(path.Ext(name))] {
 		return false
 	}
 	return bytes.HasPrefix(head, []byte(`{\rtf`)) || bytes.IndexByte(head, 0) >= 0

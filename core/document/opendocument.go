@@ -442,9 +442,7 @@ func (r *openReader) closes(act action) error {
 		}
 		r.pop()
 	case openElement:
-		if l := r.current(); l != nil && len(l.segments) > 0 {
-			l.segments[len(l.segments)-1].to = int32(r.s.end)
-		}
+		r.stretched()
 	case openProperty:
 		err := r.props.closes(property)
 		r.flavor = inOpen

@@ -50,7 +50,7 @@ func (b *builder) publication() error {
 	if err := b.quietly(p, named); err != nil {
 		return err
 	}
-	r := &publication{builder: b, items: map[string]pageItem{}, props: &propertyReader{builder: b}}
+	r := &publication{builder: b, props: &propertyReader{builder: b}}
 	for _, root := range named.roots {
 		if err := r.read(root); err != nil {
 			return err
@@ -81,6 +81,7 @@ func (r *publication) read(root string) error {
 		return nil
 	}
 	r.dir, _ = path.Split(m.name)
+	r.items, r.listed, r.order = map[string]pageItem{}, nil, nil
 	if err := r.page(m, bare); err != nil {
 		return err
 	}
@@ -231,9 +232,7 @@ func (r *publication) closes(act action) error {
 	case pageHidden:
 		r.hid("how a text is read aloud")
 	case pageBreak:
-		if l := r.current(); l != nil && len(l.segments) > 0 {
-			l.segments[len(l.segments)-1].to = int32(r.s.end)
-		}
+		r.stretched()
 	case pageProperty:
 		return r.props.closes(property)
 	}

@@ -263,8 +263,9 @@ const property action = 1
 // properties are the elements of properties that a person writes, as a reader calls them.
 var properties = map[string]string{
 	"dc:title": "title", "dc:subject": "subject", "cp:keywords": "keywords", "meta:keyword": "keyword", "dc:description": "description",
-	"dc:creator": "author", "dc:contributor": "contributor", "dc:publisher": "publisher", "dc:rights": "rights", "meta:initial-creator": "first author", "cp:lastModifiedBy": "last author", "cp:category": "category",
-	"cp:contentStatus": "status", "ep:Company": "company", "ep:Manager": "manager", "ep:HyperlinkBase": "base of links",
+	"dc:creator": "author", "dc:contributor": "contributor", "dc:publisher": "publisher", "dc:rights": "rights",
+	"meta:initial-creator": "first author", "cp:lastModifiedBy": "last author", "cp:category": "category", "cp:contentStatus": "status",
+	"ep:Company": "company", "ep:Manager": "manager", "ep:HyperlinkBase": "base of links",
 }
 
 func (r *propertyReader) opens(name string) error {
@@ -273,15 +274,17 @@ func (r *propertyReader) opens(name string) error {
 	case "op:property":
 		r.name = r.s.value("name")
 	case "vt:lpwstr", "vt:lpstr", "vt:bstr":
+		if r.name == "" { // a link or a title, which stands elsewhere too
+			r.hides(property)
+			return nil
+		}
 		what = fmt.Sprintf("property %q", r.name)
+	case "ep:Template":
+		r.hides(property)
 	case "meta:user-defined":
 		what = fmt.Sprintf("property %q", r.s.value("meta:name"))
 	}
-	if strings.HasPrefix(name, "vt:lp") && r.name == "" || name == "ep:Template" { // links and titles that stand elsewhere too
-		r.hides(property)
-		return nil
-	}
-	if what != "" && !r.s.empty && r.name != "" == strings.HasPrefix(name, "vt:") {
+	if what != "" && !r.s.empty {
 		r.where = location{in: what}
 		r.text(true)
 		r.begin()

@@ -171,9 +171,7 @@ func (r *drawingReader) closes(act action) error {
 	case drawnProperties:
 		r.properties[1] = int32(r.s.end)
 	case drawnBreak:
-		if l := r.current(); l != nil && len(l.segments) > 0 {
-			l.segments[len(l.segments)-1].to = int32(r.s.end)
-		}
+		r.stretched()
 	case drawnTable:
 		r.where = r.tables[len(r.tables)-1]
 		r.tables = r.tables[:len(r.tables)-1]

@@ -124,7 +124,8 @@ type Note struct {
 	Rule int
 	Line int
 	Text string
-	// Unchanged are the places in a document that the note is about; nil for other notes.
+	// Unchanged are the places in a document that the note is about; nil for other notes. It is a pointer because notes are
+	// compared.
 	Unchanged *[]Unchanged
 }
 

@@ -102,7 +102,7 @@ func declares(file *textfile.File, text []byte, to string) error {
 		}
 		written = e.Name()
 	}
-	said := textfile.Declared(text, "a.xml")
+	said := textfile.DeclaredByXML(text)
 	plain := func(name string) string {
 		name = strings.ToLower(strings.TrimSuffix(name, "-bom"))
 		if e, err := textfile.EncodingNamed(name); err == nil {

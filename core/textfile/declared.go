@@ -1,11 +1,12 @@
 package textfile
 
 import (
-	"bytes"
+	"cmp"
 	"path"
 	"regexp"
 	"strings"
 	"sync"
+	"unicode/utf8"
 
 	"frizzel/core/syntax"
 )
@@ -21,6 +22,7 @@ type Said struct {
 type declaration struct {
 	within int // bytes
 	expr   *regexp.Regexp
+	names  map[string]string // of encodings that are called otherwise there
 }
 
 var (
@@ -28,14 +30,16 @@ var (
 	htmlDeclaration  = once(1024, `(?i)<meta\s[^>]*?charset\s*=\s*["']?\s*([a-z][\w.:-]*)`)
 	cssDeclaration   = once(200, `^@charset "([A-Za-z][\w.:-]*)";`)
 	poDeclaration    = once(4096, `(?m)^"Content-Type: text/plain; charset=([A-Za-z][\w.:-]*)`)
-	latexDeclaration = once(4096, `(?m)^[^%\n]*\\usepackage\[(\w+)\]\{inputenc\}`)
+	latexDeclaration = sync.OnceValue(func() declaration {
+		return declaration{4096, regexp.MustCompile(`(?m)^[^%\n]*\\usepackage\[(\w+)\]\{inputenc\}`), latexNames}
+	})
 	// modeLine is a line for editors, or the coding line of a script.
 	modeLine = once(400, `^(?:[^\n]*\n)?(?:[ \t\f]*#[^\n]*?coding[:=][ \t]*|[^\n]*-\*-[^\n]*?coding:[ \t]*)([A-Za-z][\w.-]*)`)
 	editLine = once(800, `(?m)^[^\n]*\b(?:vim?|ex):[^\n]*?\b(?:fileencoding|fenc)=([A-Za-z][\w-]*)`)
 )
 
 func once(within int, expr string) func() declaration {
-	return sync.OnceValue(func() declaration { return declaration{within, regexp.MustCompile(expr)} })
+	return sync.OnceValue(func() declaration { return declaration{within, regexp.MustCompile(expr), nil} })
 }
 
 // latexNames are encodings as LaTeX calls them, where others have another name.
@@ -64,6 +68,11 @@ func declared(head []byte, name string) (*Encoding, string) {
 			all = []func() declaration{htmlDeclaration, xmlDeclaration}
 		}
 	}
+	return declaredBy(head, all...)
+}
+
+// declaredBy is declared for some ways of declaring.
+func declaredBy(head []byte, all ...func() declaration) (*Encoding, string) {
 	for _, of := range all {
 		d := of()
 		m := d.expr.FindSubmatch(head[:min(len(head), d.within)])
@@ -75,10 +84,7 @@ func declared(head []byte, name string) (*Encoding, string) {
 		for _, suffix := range []string{"-unix", "-dos", "-mac"} {
 			standard = strings.TrimSuffix(standard, suffix)
 		}
-		if latex := latexNames[standard]; latex != "" && strings.HasPrefix(d.expr.String(), "(?m)^[^%") {
-			standard = latex
-		}
-		if e, err := EncodingNamed(standard); err == nil {
+		if e, err := EncodingNamed(cmp.Or(d.names[standard], standard)); err == nil {
 			return e, called
 		}
 	}
@@ -88,18 +94,15 @@ func declared(head []byte, name string) (*Encoding, string) {
 // contradicted returns what the bytes of a file say that declares an encoding: the name of another one, or that they are not
 // of the one that is declared; "" if nothing contradicts it.
 func contradicted(e *Encoding, raw []byte) string {
-	isUTF8 := validUTF8(raw)
 	switch {
 	case e.step == nil: // stray bytes in UTF-8 are its own matter
 		return ""
 	case e.wide:
 		return "its bytes are not of that encoding"
-	case e.one && isUTF8 && !ascii(raw):
+	case utf8.Valid(raw) && nextHigh(raw, 0) < len(raw):
 		return "its bytes are utf-8"
 	case e.one:
 		return ""
-	case isUTF8 && !ascii(raw):
-		return "its bytes are utf-8"
 	}
 	for at := 0; at < len(raw); {
 		if raw[at] < 0x80 {
@@ -115,11 +118,9 @@ func contradicted(e *Encoding, raw []byte) string {
 	return ""
 }
 
-func ascii(raw []byte) bool { return bytes.IndexFunc(raw, func(r rune) bool { return r >= 0x80 }) < 0 }
-
-// Declared returns the encoding that a text declares as a file of a name, as it calls it; "" for none, or one that is not known.
-func Declared(text []byte, name string) string {
-	_, called := declared(text, name)
+// DeclaredByXML returns the encoding that a text of XML declares, as it calls it; "" for none, or one that is not known.
+func DeclaredByXML(text []byte) string {
+	_, called := declaredBy(text, xmlDeclaration)
 	return called
 }
 

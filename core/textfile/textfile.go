@@ -178,7 +178,7 @@ func (f *File) line(at int) int { return bytes.Count(f.Text[:at], []byte("\n")) 
 // encodeUTF8 shifts the edits past the byte order mark. Into a file with bytes that are not UTF-8 no new character above
 // 127 fits: it would be one of another encoding.
 func (f *File) encodeUTF8(edits edit.List) (edit.List, error) {
-	legacy := !f.window && !validUTF8(f.Text)
+	legacy := !f.window && !utf8.Valid(f.Text)
 	if f.mark == 0 && !legacy {
 		return edits, nil
 	}
@@ -246,7 +246,10 @@ func (f *File) Writes(edits edit.List) (e Unencodable, ok bool) {
 
 // Tongue tells as a text comes in whether it is in UTF-8, or in some older encoding, into which no new characters above 127
 // fit.
-type Tongue struct{ invalid, wide int }
+type Tongue struct {
+	invalid, wide int
+	wrote         bool // a character above 127 was written
+}
 
 // Read takes the next whole lines.
 func (t *Tongue) Read(text []byte) {
@@ -254,8 +257,8 @@ func (t *Tongue) Read(text []byte) {
 	t.wide, t.invalid = t.wide+wide, t.invalid+invalid
 }
 
-// manyWide is how many characters of UTF-8 there are for each byte that is none in a text that is UTF-8 nevertheless: bytes
-// of older encodings are valid UTF-8 by chance, but not often.
+// manyWide is the ratio of valid characters above 127 to invalid bytes from which a text counts as UTF-8. Bytes of older
+// encodings are valid UTF-8 by chance, but not often.
 const manyWide = 10
 
 // Unknown reports whether what came in so far is in some older encoding that does not tell
@@ -265,16 +268,22 @@ func (t *Tongue) Unknown() bool { return t.invalid > 0 && t.wide < manyWide*t.in
 // Strays reports whether a byte that came in is not UTF-8.
 func (t *Tongue) Strays() bool { return t.invalid > 0 }
 
-// Refuses returns why text cannot be written into what came in so far, on a line from 1;
-// nil if it can.
-func (t *Tongue) Refuses(text []byte, line int) error {
+// Refuses returns why text cannot be written into what came in so far, without the line; nil if it can.
+func (t *Tongue) Refuses(text []byte) *Unencodable {
 	if r := firstWide(text); t.Strays() && r >= 0 {
-		return &Unencodable{Rune: r, Line: line, Legacy: true}
+		return &Unencodable{Rune: r, Legacy: true}
 	}
 	return nil
 }
 
-func validUTF8(text []byte) bool { return utf8.Valid(text) }
+// Write is Refuses for text that is written, which Mixed remembers.
+func (t *Tongue) Write(text []byte) *Unencodable {
+	t.wrote = t.wrote || firstWide(text) >= 0
+	return t.Refuses(text)
+}
+
+// Mixed reports whether a byte that is not UTF-8 came in behind a character above 127 that was written.
+func (t *Tongue) Mixed() bool { return t.wrote && t.Strays() }
 
 // countWide returns the number of characters above 127, and of bytes that are none.
 func countWide(text []byte) (wide, invalid int) {

@@ -99,8 +99,8 @@ func (d *Document) readAside() error {
 	return nil
 }
 
-// reach makes expressions on lines of their own part of what is nothing without them: those deeper than its key. What is
-// around it ends no earlier.
+// reach extends values that are empty without the expressions on the lines below them: over those that are indented deeper
+// than the value's key. The values around it end no earlier.
 func (d *Document) reach(n *Node) {
 	for _, m := range n.Members {
 		d.reach(m)
@@ -352,9 +352,8 @@ func (d *Document) refilled(text string, start, end int) string {
 		}
 	}
 	source := from.String()
-	if strings.HasPrefix(source, "{") && strings.HasPrefix(string(d.Text[start:min(start+1, end)]), "{") && d.quotedHole(start) {
-		source = source[1 : len(source)-1] // quotes stood for its first and last characters
-		return source
+	if source != "" && d.quotedHole(start) {
+		return source[1 : len(source)-1] // quotes stood for its first and last characters
 	}
 	var b strings.Builder
 	for len(text) > 0 {

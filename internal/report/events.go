@@ -84,8 +84,8 @@ func (e *Events) edits(p *Printer, path string, changes int, text diff.Windows, 
 // Problem prints why nothing may be written.
 func (e *Events) Problem(reason string) error { return e.Write(event.Problem{Reason: reason}) }
 
-// Summary prints an event for each omitted file and for each place in a document that nothing changes, and then the summary. run is the name of the run that was
-// written, or "".
+// Summary prints an event for each omitted file, one for each place in a document that matches and is not changed, and then
+// the summary. run is the name of the run that was written, or "".
 func (e *Events) Summary(s *run.Summary, run string) error {
 	for _, k := range s.Skipped {
 		reason := string(k.Reason)

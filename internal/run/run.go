@@ -103,7 +103,7 @@ func (p *Plan) edit(j *job, text *textfile.File, before program.Counters) {
 	defer end()
 	r := revision.Of(p.Program, text, program.Input{File: asFile(j.file), Before: before, Progress: step})
 	var malformed *document.MalformedError
-	if errors.As(r.Refuse, &malformed) { // it was so before, as a damaged one that cannot even be read
+	if errors.As(r.Refuse, &malformed) { // it was so before the run, so it is left out like one that cannot be read
 		j.skip = skipFor(j.file, &textfile.DocumentError{Err: malformed})
 		return
 	}

@@ -5,7 +5,6 @@ import (
 	"context"
 	"errors"
 	"io"
-	"unicode/utf8"
 
 	"frizzel/core/diff"
 	"frizzel/core/edit"
@@ -54,7 +53,6 @@ type filtering struct {
 	file     program.File
 	encoding string
 	tongue   textfile.Tongue
-	wrote    bool           // characters above 127
 	passed   int            // lines
 	seen     *program.Tally // what addresses selected, of a stream
 	fresh    []byte         // a buffer for the new lines
@@ -77,10 +75,6 @@ func (f *filtering) run() error {
 // said returns what is known of the input's encoding.
 func (f *filtering) said() textfile.Said {
 	return textfile.Said{Encoding: f.encoding, Name: f.file.Path}
-}
-
-func isASCII(text []byte) bool {
-	return bytes.IndexFunc(text, func(r rune) bool { return r >= utf8.RuneSelf }) < 0
 }
 
 // streams reports whether the input's encoding lets it be taken line by line.
@@ -131,13 +125,13 @@ func (f *filtering) lines(s *program.Stream, text []byte) error {
 		return exit.Refusedf("standard input: line %d: %s", n.Line, n.Text)
 	}
 	f.tongue.Read(text)
-	if f.wrote && f.tongue.Strays() {
-		return exit.Refusedf("standard input: line %d: these lines are not UTF-8, and characters of it were written above; say the encoding with --encoding", f.passed+1)
+	if f.tongue.Mixed() {
+		return exit.Refusedf("standard input: line %d: this line is not UTF-8, and characters above ASCII were already written as UTF-8; say the encoding with --encoding", f.passed+1)
 	}
 	for _, e := range made.Edits {
-		f.wrote = f.wrote || !isASCII(e.New)
-		if f.tongue.Refuses(e.New, 0) != nil {
-			return exit.Refusedf("standard input: %v", f.tongue.Refuses(e.New, f.passed+lines.Number(text, e.Start)))
+		if err := f.tongue.Write(e.New); err != nil {
+			err.Line = f.passed + lines.Number(text, e.Start)
+			return exit.Refusedf("standard input: %v", err)
 		}
 	}
 	f.passed += bytes.Count(text, []byte("\n"))

@@ -61,7 +61,8 @@ func (o *OneOff) Search() (*script.Script, error) {
 	return o.scriptOf([]script.Node{found})
 }
 
-// Saved returns the change as a script file, which declares the files' syntax and encoding, if they are not "". The error is that of Script, or that there is no change.
+// Saved returns the change as a script file, which declares the files' syntax and encoding, if they are not "". The error is
+// that of Script, or that there is no change.
 func (o *OneOff) Saved(syntax, encoding string) (string, error) {
 	s, err := o.Script()
 	if err != nil {

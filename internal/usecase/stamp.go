@@ -192,7 +192,7 @@ func (st *stamping) one(i int, row values.Row) (*Stamped, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := t.tongue.Refuses(fresh, 1); err != nil {
+	if err := t.tongue.Refuses(fresh); err != nil {
 		return nil, exit.Wrongf("row %d: %s is in no encoding that tells itself, and a value is not ASCII: save it as UTF-8", row.Number, t.path)
 	}
 	if fresh, err = st.rules.over(fresh, file, row, o.Values); err != nil {
