@@ -2,7 +2,6 @@ package query
 
 import (
 	"encoding/json"
-	"fmt"
 	"regexp"
 	"slices"
 	"strconv"
@@ -19,7 +18,7 @@ import (
 type valuesPath struct {
 	segments []*spec.Segment
 	relative bool
-	numbers  map[string]bool // columns that a filter compares with numbers
+	numbers  columns // that a filter compares with numbers
 }
 
 var positioned = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^(.*?)(?: at position (\d+))?$`) })
@@ -49,10 +48,7 @@ func compileValues(source string) (*valuesPath, error) {
 	made := &valuesPath{segments: p.Query().Segments(), relative: source[0] == '@'}
 	for _, s := range made.segments {
 		for _, m := range comparedWithNumber().FindAllStringSubmatch(s.String(), -1) {
-			if made.numbers == nil {
-				made.numbers = map[string]bool{}
-			}
-			made.numbers[columnOf(m[1]+m[2])] = true
+			made.numbers.add(m[1] + m[2])
 		}
 	}
 	return made, nil
@@ -63,13 +59,28 @@ var comparedWithNumber = sync.OnceValue(func() *regexp.Regexp {
 	return regexp.MustCompile(column + operator + number + `|` + number + operator + column)
 })
 
-// columnOf returns the name in brackets, or the index of a cell of a row without names.
-func columnOf(step string) string {
+// columns are columns of a table, by their names or by the indexes of their cells.
+type columns struct {
+	names   map[string]bool
+	indexes map[int]bool
+}
+
+// add adds the column of a step in brackets.
+func (c *columns) add(step string) {
 	var name string
-	if json.Unmarshal([]byte(step[1:len(step)-1]), &name) == nil {
-		return name
+	if c.names == nil {
+		c.names, c.indexes = map[string]bool{}, map[int]bool{}
 	}
-	return step
+	if json.Unmarshal([]byte(step[1:len(step)-1]), &name) == nil {
+		c.names[name] = true
+	} else if i, err := strconv.Atoi(step[1 : len(step)-1]); err == nil {
+		c.indexes[i] = true
+	}
+}
+
+// has reports whether a cell is in one of the columns.
+func (c *columns) has(cell *tree.Node) bool {
+	return c.names[cell.Name] || len(c.indexes) > 0 && c.indexes[cell.Index()]
 }
 
 // items reports whether a path selects items of lists that have members, as far as its last step tells.
@@ -195,7 +206,7 @@ func (p *valuesPath) find(d *tree.Document, from []*tree.Node, hits *Hits) error
 	for nth := range times {
 		v := &variant{nth: nth}
 		if d.Syntax == syntax.CSV || d.Syntax == syntax.BareCSV {
-			v.numbers = p.numbers
+			v.numbers = &p.numbers
 		}
 		if u.sizes != nil {
 			v.made = map[*tree.Node]any{}
@@ -284,7 +295,7 @@ func (u *unfolding) size(n *tree.Node) int {
 // variant is a document as the library reads it, with the nth of each doubled name, or its last.
 type variant struct {
 	nth     int
-	numbers map[string]bool // columns whose cells are read as the numbers that they hold
+	numbers *columns // whose cells are read as the numbers that they hold; nil for none
 	made    map[*tree.Node]any
 	members map[*tree.Node]map[string]*tree.Node
 }
@@ -306,11 +317,11 @@ func (v *variant) any(n *tree.Node) any {
 	case tree.Number:
 		return number(n.Text)
 	case tree.Bool:
-		return strings.ContainsAny(n.Text[:1], "tTyY") || strings.EqualFold(n.Text, "on")
+		return tree.Truth(n.Text)
 	case tree.Null:
 		return nil
 	}
-	if v.numbers != nil && n.Parent != nil && (v.numbers[n.Name] || v.numbers[fmt.Sprintf("[%d]", n.Index())]) {
+	if v.numbers != nil && n.Parent != nil && v.numbers.has(n) {
 		return held(n.Text)
 	}
 	return n.Text

@@ -1,6 +1,9 @@
 package script
 
-import "slices"
+import (
+	"slices"
+	"strings"
+)
 
 // Statements that settle.
 type (
@@ -81,7 +84,7 @@ func (n *Settle) options() []option {
 	case n.Continued != nil:
 		indentation.chunks = textChunks("continued by", n.Continued)
 	}
-	return append(n.added(), []option{
+	return append(n.Added.options(), []option{
 		n.marks(),
 		flagged(&n.KeepComment, "keeping comment", "keeping", "comment"),
 		indentation,
@@ -89,19 +92,25 @@ func (n *Settle) options() []option {
 	}...)
 }
 
-// added returns the options of the place.
-func (n *Settle) added() []option {
-	near := func(word string, below bool) option {
-		o := option{words: []string{"added", word}, what: "added " + word, group: "added", parse: func(p *parser) {
-			n.Added = Added{Below: below, Pattern: p.pattern()}
-		}}
-		if n.Added.Pattern != nil && n.Added.Below == below {
-			o.chunks = patternChunks("added "+word, n.Added.Pattern)
-		}
-		return o
+// placing returns the options that say where something is added: `added at top`, and `added below` or `added above` what
+// read reads. near returns how the latter is written behind words, nil if it is not said.
+func placing(top *bool, read func(p *parser, below bool), near func(words string, below bool) []chunk) []option {
+	beside := func(word string, below bool) option {
+		words := "added " + word
+		return option{words: []string{"added", word}, what: words, group: "added", chunks: near(words, below), parse: func(p *parser) { read(p, below) }}
 	}
-	top := option{words: []string{"added", "at", "top"}, what: "added at top", group: "added", flag: &n.Added.Top, chunks: when(n.Added.Top, "added at top")}
-	return []option{near("below", true), near("above", false), top}
+	const words = "added at top"
+	return []option{beside("below", true), beside("above", false), {words: strings.Fields(words), what: words, group: "added", flag: top, chunks: when(*top, words)}}
+}
+
+// options returns the options of the place.
+func (n *Added) options() []option {
+	return placing(&n.Top, func(p *parser, below bool) { n.Below, n.Pattern = below, p.pattern() }, func(words string, below bool) []chunk {
+		if n.Pattern == nil || n.Below != below {
+			return nil
+		}
+		return patternChunks(words, n.Pattern)
+	})
 }
 
 // marks returns the option `commented by`.
@@ -143,17 +152,12 @@ func (n *SettleValue) chunks() []chunk {
 
 // options returns the options of the place.
 func (n *Place) options() []option {
-	near := func(word string, below bool) option {
-		o := option{words: []string{"added", word}, what: "added " + word, group: "added", parse: func(p *parser) {
-			n.Below, n.Near = below, p.text("a path to a sibling")
-		}}
-		if n.Near != nil && n.Below == below {
-			o.chunks = pathChunks("added "+word, n.Near)
+	return placing(&n.Top, func(p *parser, below bool) { n.Below, n.Near = below, p.text("a path to a sibling") }, func(words string, below bool) []chunk {
+		if n.Near == nil || n.Below != below {
+			return nil
 		}
-		return o
-	}
-	top := option{words: []string{"added", "at", "top"}, what: "added at top", group: "added", flag: &n.Top, chunks: when(n.Top, "added at top")}
-	return []option{near("below", true), near("above", false), top}
+		return pathChunks(words, n.Near)
+	})
 }
 
 func (p *parser) settle(h Head) Node {

@@ -48,7 +48,7 @@ func (d *Document) place(parent *Node, place Place) int {
 	case place.Near == nil:
 		return end
 	}
-	found, err := d.step1(parent, &place.Near[0])
+	found, err := d.oneStep(parent, &place.Near[0])
 	if err != nil || len(found) == 0 {
 		return end
 	}
@@ -223,7 +223,7 @@ func (d *Document) step() string {
 func (d *Document) settleColumn(from *Node, s Step, fresh Fresh) (edit.List, Changes, error) {
 	c, ok := d.format.(csvFormat)
 	if !ok || from.Parent != nil || fresh.Literal {
-		_, err := d.step1(from, &Step{Every: true})
+		_, err := d.oneStep(from, &Step{Every: true})
 		return nil, nil, err
 	}
 	return c.column(s.Name, fresh.Text)

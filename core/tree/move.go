@@ -16,7 +16,7 @@ func (d *Document) Move(nodes []*Node, place Place) (edit.List, Changes, error) 
 		return nil, nil, misfit("%s has no place among siblings", d.Path(nodes[0]))
 	}
 	if place.Near != nil {
-		if found, err := d.step1(parent, &place.Near[0]); err != nil || len(found) == 0 {
+		if found, err := d.oneStep(parent, &place.Near[0]); err != nil || len(found) == 0 {
 			return nil, nil, misfit("%s has no such sibling to move next to", d.Path(nodes[0]))
 		} else if slices.Contains(nodes, found[0]) {
 			return nil, Changes{}, nil
@@ -139,12 +139,4 @@ func (d plain) withComma(m *Node, p extent, text string, wanted bool) string {
 		return text[:comma-p.start] + text[comma-p.start+1:]
 	}
 	return text
-}
-
-// ReadsAsNumber reports whether a text is a number where a value without quotes can be one.
-func (d *Document) ReadsAsNumber(text string) bool {
-	if d.format.traits().anyBytes || d.format.traits().joinsTexts {
-		return false
-	}
-	return (jsonFormat{plain{d}}).bareKind(nil, text) == Number
 }

@@ -81,7 +81,7 @@ func (d *Document) Settle(from *Node, steps []Step, fresh Fresh, add bool) (edit
 func (d *Document) walk(from *Node, steps []Step) (at *Node, rest []Step, doubles []*Node, err error) {
 	at = from
 	for i, s := range steps {
-		found, err := d.step1(at, &s)
+		found, err := d.oneStep(at, &s)
 		if err != nil {
 			return nil, nil, nil, err
 		}
@@ -111,8 +111,8 @@ func several(d *Document, found []*Node) error {
 	return misfit("this path leads to %d values: %s; say what the one has, or select all of them by at", len(found), strings.Join(paths, ", "))
 }
 
-// step1 returns the members of a node that a step leads to.
-func (d *Document) step1(at *Node, s *Step) (found []*Node, err error) {
+// oneStep returns the members of a node that a step leads to.
+func (d *Document) oneStep(at *Node, s *Step) (found []*Node, err error) {
 	switch {
 	case at.Kind == Alias:
 		return nil, misfit("%s stands for a value that is elsewhere", d.Path(at))
@@ -180,7 +180,7 @@ func (t *Test) is(n *Node) bool {
 		return false
 	}
 	if t.Kind == Bool {
-		return truth(n.Text) == truth(t.Text)
+		return Truth(n.Text) == Truth(t.Text)
 	}
 	if t.Kind == Number {
 		a, errA := strconv.ParseFloat(n.Text, 64)
@@ -190,8 +190,8 @@ func (t *Test) is(n *Node) bool {
 	return t.Kind == Null || n.Text == t.Text
 }
 
-// truth reports whether a word for true or false is one for true.
-func truth(word string) bool {
+// Truth reports whether a word for true or false is one for true.
+func Truth(word string) bool {
 	return strings.ContainsAny(word[:1], "tTyY") || strings.EqualFold(word, "on")
 }
 

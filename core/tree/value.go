@@ -310,3 +310,11 @@ func shifted(edits edit.List, by int) edit.List {
 	}
 	return out
 }
+
+// ReadsAsNumber reports whether a text is a number where a value without quotes can be one.
+func (d *Document) ReadsAsNumber(text string) bool {
+	if d.format.traits().anyBytes || d.format.traits().joinsTexts {
+		return false
+	}
+	return (jsonFormat{plain{d}}).bareKind(nil, text) == Number
+}

@@ -254,6 +254,9 @@ func (page *Page) End(s *run.Summary, refuses []string) {
 // WriteTo finishes the page and writes it.
 func (page *Page) WriteTo(out io.Writer) (n int64, err error) {
 	w := &counting{out: out}
+	if _, err := io.WriteString(w, run.PageBeginning); err != nil {
+		return w.n, err
+	}
 	if err := pageTemplate().ExecuteTemplate(w, "top", page); err != nil {
 		return w.n, err
 	}

@@ -295,9 +295,11 @@ func (p *Plan) collect(ctx context.Context, ordered <-chan *job, flight *flight,
 	return ctx.Err()
 }
 
+// PageBeginning is how the page of a review begins.
+const PageBeginning = "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta name=\"generator\" content=\"frizzel\">\n"
+
 // keptReview reports whether a file is a sealed review or the page of one, from its first bytes. If it were changed it
 // would tell nothing any more.
 func keptReview(head []byte) bool {
-	const page = "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta name=\"generator\" content=\"frizzel\">"
-	return bytes.HasPrefix(head, []byte(seal.Beginning)) || bytes.HasPrefix(head, []byte(page))
+	return bytes.HasPrefix(head, []byte(seal.Beginning)) || bytes.HasPrefix(head, []byte(PageBeginning))
 }
