@@ -2,12 +2,14 @@ package main
 
 import (
 	"bytes"
+	"encoding/base64"
 	"flag"
 	"fmt"
 	"io/fs"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"syscall"
 	"testing"
 	"time"
@@ -81,6 +83,7 @@ func TestScripts(t *testing.T) {
 			"frizzel": runFrizzel,
 			"decode":  decode,
 			"guard":   endGuard,
+			"base64":  unpack,
 		},
 	})
 }
@@ -141,6 +144,13 @@ func decode(ts *testscript.TestScript, _ bool, args []string) {
 	text, err := e.NewDecoder().String(ts.ReadFile(args[1]))
 	ts.Check(err)
 	ts.Check(os.WriteFile(ts.MkAbs("decoded"), []byte(text), 0o644))
+}
+
+// unpack is `base64 FILE TO`: what the file holds, decoded, is written to another one.
+func unpack(ts *testscript.TestScript, _ bool, args []string) {
+	raw, err := base64.StdEncoding.DecodeString(strings.TrimSpace(ts.ReadFile(args[0])))
+	ts.Check(err)
+	ts.Check(os.WriteFile(ts.MkAbs(args[1]), raw, 0o644))
 }
 
 // frizzel runs the program in a directory and returns what it printed.

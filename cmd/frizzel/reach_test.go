@@ -235,6 +235,31 @@ func TestPipesAndSignals(t *testing.T) {
 	require.Equal(t, "130\n", string(text))
 }
 
+// A stream that turns out to be in an older encoding only behind characters of UTF-8 that were written to it ends there.
+func TestStreamOfTwoEncodings(t *testing.T) {
+	dir := t.TempDir()
+	in := "depot-3\n" + strings.Repeat("nothing here\n", 100_000) + "gr\xfcn\n" + "behind\n"
+	out, errs, status := fed(t, dir, in, "filter", "--word", "depot-3", "--with", "dépôt-4")
+	require.Equal(t, 3, status)
+	require.Contains(t, errs, "characters above ASCII were already written as UTF-8")
+	require.Contains(t, out, "dépôt-4\n")
+	require.NotContains(t, out, "behind")
+}
+
+// fed runs the program with a text as its input.
+func fed(t *testing.T, dir, in string, args ...string) (out, errs string, status int) {
+	c := exec.Command(binary, args...)
+	var stdout, stderr strings.Builder
+	c.Dir, c.Stdin, c.Stdout, c.Stderr = dir, strings.NewReader(in), &stdout, &stderr
+	c.Env = append(os.Environ(), "FRIZZEL_STATE="+filepath.Join(dir, "state"))
+	err := c.Run()
+	var exit *exec.ExitError
+	if err != nil {
+		require.ErrorAs(t, err, &exit)
+	}
+	return stdout.String(), stderr.String(), c.ProcessState.ExitCode()
+}
+
 // A directory that was restored from elsewhere, so that it is another one with the same files, keeps no undo: a person is
 // asked, and --force answers. What does not hold what the run left stays, even then.
 func TestDirectoryMadeAnew(t *testing.T) {

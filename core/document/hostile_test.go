@@ -14,6 +14,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/rogpeppe/go-internal/txtar"
 	"github.com/stretchr/testify/require"
 
 	"frizzel/core/edit"
@@ -133,6 +134,22 @@ func TestSigned(t *testing.T) {
 	require.ErrorContains(t, err, "signed")
 }
 
+// White space at the ends of a text that is not shown there stays so, and does not stop a change between them.
+func TestHiddenEdges(t *testing.T) {
+	raw := zipped(t, []txtar.File{
+		{Name: "_rels/.rels", Data: []byte(`<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="r" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument" Target="word/document.xml"/></Relationships>`)},
+		{Name: "word/document.xml", Data: []byte(`<w:document xmlns:w="http://schemas.openxmlformats.org/wordprocessingml/2006/main"><w:body><w:p><w:r><w:t> depot-3 ins</w:t></w:r></w:p></w:body></w:document>`)},
+	}, zip.Store)
+	d, err := Read("x.docx", raw)
+	require.NoError(t, err)
+	require.Equal(t, "depot-3 ins\n", string(d.Text))
+	edits, err := d.Encode(edit.List{{Start: 6, End: 7, New: []byte("4")}})
+	require.NoError(t, err)
+	require.Contains(t, string(edits.Apply(raw)), "<w:t> depot-4 ins</w:t>")
+	_, err = d.Encode(edit.List{{Start: 0, End: 0, New: []byte(" ")}})
+	require.ErrorContains(t, err, "would be seen")
+}
+
 // Local headers may differ from the directory in hints, and hold some of what a descriptor behind the data says.
 func TestLocalHeaders(t *testing.T) {
 	raw := odt(t, [2]string{"content.xml", root + "<text:p>depot-3</text:p></office:document-content>"})
@@ -169,6 +186,15 @@ func TestRefused(t *testing.T) {
 	} {
 		_, err := d.Encode(c.edits)
 		require.ErrorContains(t, err, c.reason, fmt.Sprint(c.edits))
+	}
+	for _, f := range fixtures(t) {
+		if f.name == "pages.epub" {
+			page, err := Read(f.name, f.raw)
+			require.NoError(t, err)
+			at := bytes.Index(page.Text, []byte("depot-30"))
+			_, err = page.Encode(edit.List{{Start: at, End: at + 5, New: []byte("the  yard")}})
+			require.ErrorContains(t, err, "several spaces as one")
+		}
 	}
 	raw, err := d.Encode(edit.List{{Start: 0, End: 4, New: []byte("x\n\ny")}}) // as many lines as before
 	require.NoError(t, err)

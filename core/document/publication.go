@@ -17,7 +17,7 @@ type publication struct {
 	listed  []string            // their ids
 	order   []string            // those in reading order
 	props   *propertyReader
-	blocks  []flavor // the open blocks, whose text is a line each
+	depth   int // of open blocks, whose text is a line each
 	heading string
 }
 
@@ -103,7 +103,7 @@ func (r *publication) page(m *member, f flavor) error {
 	if err != nil {
 		return err
 	}
-	r.blocks, r.heading = nil, ""
+	r.depth, r.heading = 0, ""
 	r.where = location{in: path.Base(m.name)}
 	return r.walk(p, f, r)
 }
@@ -192,7 +192,7 @@ func (r *publication) element(name string) error {
 // block begins a line for an element's text. That of the element around goes on behind it, in another one.
 func (r *publication) block(f flavor) {
 	r.cut()
-	r.blocks = append(r.blocks, r.flavor)
+	r.depth++
 	r.act, r.mode, r.flavor = pageBlock, shown, f
 	r.begin()
 }
@@ -224,9 +224,8 @@ func (r *publication) closes(act action) error {
 	switch act {
 	case pageBlock:
 		r.cut()
-		r.flavor = r.blocks[len(r.blocks)-1]
-		r.blocks = r.blocks[:len(r.blocks)-1]
-		if len(r.blocks) > 0 {
+		r.flavor = inPage // what it is around a listing
+		if r.depth--; r.depth > 0 {
 			r.begin()
 		}
 	case pageHidden:

@@ -110,9 +110,12 @@ func (d *Document) restore(n *Node) {
 	if n.keyNode != nil {
 		n.keyNode.Text = d.refilled(n.keyNode.Text, n.keyNode.Start, n.keyNode.End)
 	}
-	if n.Kind == Element {
+	switch {
+	case n.Kind == Element:
 		n.Text = d.refilled(n.Text, n.Inner, n.InnerEnd)
-	} else {
+	case !n.HasMembers() && d.quotedHole(n.Start):
+		n.Text, n.style = d.raw(n.Start, n.End), plainStyle // those that it was read with are not in the file
+	default:
 		n.Text = d.refilled(n.Text, n.Start, n.End)
 	}
 	for _, m := range n.Members {
@@ -133,7 +136,7 @@ func (d *Document) refilled(text string, start, end int) string {
 	}
 	source := from.String()
 	if source != "" && d.quotedHole(start) {
-		return source[1 : len(source)-1] // quotes stood for its first and last characters
+		return source // quotes stood for its first and last characters
 	}
 	var b strings.Builder
 	for len(text) > 0 {

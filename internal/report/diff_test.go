@@ -14,6 +14,7 @@ import (
 	"frizzel/core/diff"
 	"frizzel/core/edit"
 	"frizzel/core/pattern"
+	"frizzel/core/program"
 	"frizzel/core/script"
 	"frizzel/internal/run"
 	"frizzel/internal/selection"
@@ -106,6 +107,20 @@ func TestLongHunk(t *testing.T) {
 	require.Equal(t, []int{n, n}, []int{removed, added})
 }
 
+// Files within documents are named if they are few, and counted if not.
+func TestOpaque(t *testing.T) {
+	for n, want := range map[int]string{2: "note: b.odt: not looked into: macros\n", 3: "note: 3 embedded files and programs within 3 documents are not searched; --verbose names them\n"} {
+		var errs bytes.Buffer
+		s := &run.Summary{}
+		for i := range n {
+			s.Notes = append(s.Notes, run.FileNote{Path: string(rune('a'+i)) + ".odt", Note: program.Note{Rule: -1, Text: "not looked into: macros", Unchanged: &[]program.Unchanged{{Place: "macros"}}}})
+		}
+		p := Printer{Err: &errs}
+		p.notes(s)
+		require.Contains(t, errs.String(), want)
+	}
+}
+
 // A summary counts files, changes and what was left out, names the rules, and says what found nothing.
 func TestSummary(t *testing.T) {
 	dir := t.TempDir()
@@ -114,9 +129,9 @@ func TestSummary(t *testing.T) {
 	}
 	s, problems := script.Parse("test.friz", "rule host \"Host names\" { replace word \"depot-3\" with \"depot-4\" }\nrule none { in section \"clock\" { trim line ends } }")
 	require.Empty(t, problems)
-	program, problems := compile.Scripts([]*script.Script{s}, compile.Options{})
-	require.NotNil(t, program, problems.Error())
-	plan := &run.Plan{Program: program, Selection: selection.Selection{Paths: []string{dir}}}
+	compiled, problems := compile.Scripts([]*script.Script{s}, compile.Options{})
+	require.NotNil(t, compiled, problems.Error())
+	plan := &run.Plan{Program: compiled, Selection: selection.Selection{Paths: []string{dir}}}
 	summary, err := plan.Do(t.Context(), func(*run.Result) (bool, error) { return true, nil })
 	require.NoError(t, err)
 	var errs bytes.Buffer
