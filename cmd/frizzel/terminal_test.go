@@ -25,7 +25,7 @@ const patience = time.Minute
 
 // terminal is the program at work at a terminal of its own.
 type terminal struct {
-	t    *testing.T
+	t    testing.TB
 	cmd  *exec.Cmd
 	file *os.File
 
@@ -35,12 +35,12 @@ type terminal struct {
 }
 
 // atTerminal starts the program with a terminal of 80 by 24.
-func atTerminal(t *testing.T, dir string, args ...string) *terminal {
+func atTerminal(t testing.TB, dir string, args ...string) *terminal {
 	t.Helper()
 	return atTerminalOf(t, 80, 24, dir, args...)
 }
 
-func atTerminalOf(t *testing.T, columns, rows int, dir string, args ...string) *terminal {
+func atTerminalOf(t testing.TB, columns, rows int, dir string, args ...string) *terminal {
 	t.Helper()
 	c := exec.Command(binary, args...)
 	c.Dir = dir

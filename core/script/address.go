@@ -3,6 +3,7 @@ package script
 import (
 	"slices"
 	"strconv"
+	"strings"
 )
 
 // Address selects where statements act.
@@ -267,10 +268,26 @@ func (p *parser) addressed(h Head, opening string) Node {
 // atPath parses a path and the statement or block that it applies to.
 func (p *parser) atPath(h Head) Node {
 	n := &Addressed{Head: h, Address: &Address{Pos: h.Pos}}
-	return p.applied(n, func() {
-		n.Address.Form = &Values{p.text("a path")}
-		p.having(n.Address, true)
-	})
+	return p.applied(n, func() { p.path(n.Address) })
+}
+
+// path reads what follows at.
+func (p *parser) path(a *Address) {
+	a.Form = &Values{p.text("a path")}
+	p.having(a, true)
+}
+
+// String returns the address in the language's words on one line, with its opening word. A pattern of several lines
+// is cut.
+func (a *Address) String() string {
+	var words []string
+	for _, c := range a.chunks() {
+		words = append(words, c.words)
+		if c.block != nil {
+			words = append(words, strconv.Quote(Shorten(c.block.Raw)))
+		}
+	}
+	return strings.Join(words, " ")
 }
 
 // applied calls read to parse an address, and parses the statement or block that it applies to.

@@ -270,6 +270,37 @@ func ParseAddress(name, opening, text string) (*Address, Problems) {
 	return a, problems
 }
 
+// ParseAddresses parses addresses, each within the one before, with their opening words; the first may lack it. name
+// is what messages call the text.
+func ParseAddresses(name, text string) (all []*Address, _ Problems) {
+	problems := whole(name, text, func(p *parser) {
+		for p.owed().kind != kindEnd {
+			all = append(all, p.nextAddress())
+		}
+	})
+	return all, problems
+}
+
+// nextAddress parses an address with its opening word, or without it.
+func (p *parser) nextAddress() *Address {
+	t := p.owed()
+	p.readable(t)
+	a := &Address{Pos: t.pos}
+	opening := ""
+	p.expect(addressingWords...)
+	if t.kind == kindWord && slices.Contains(addressingWords, t.text) {
+		opening = t.text
+		p.at++
+	}
+	if opening == "at" {
+		p.path(a)
+		return a
+	}
+	a.Outside = opening == "outside"
+	p.selector(a, opening)
+	return a
+}
+
 // ParsePattern parses a pattern with its kind and guards; name is what messages call it.
 func ParsePattern(name, text string) (n *Pattern, _ Problems) {
 	problems := whole(name, text, func(p *parser) { n = p.pattern() })

@@ -47,6 +47,8 @@ var (
 
 	wordsOf        [anywhere + 1][]string
 	addressWordsOf = map[string][]string{}
+	// addressingWords are the opening words of addresses.
+	addressingWords []string
 )
 
 func init() { // the rows refer to functions that refer to the rows
@@ -60,6 +62,9 @@ func init() { // the rows refer to functions that refer to the rows
 				wordsOf[where] = append(wordsOf[where], rows[i].word)
 			}
 		}
+	}
+	for _, r := range addressing {
+		addressingWords = append(addressingWords, r.word)
 	}
 	for _, r := range addressRows {
 		for _, opening := range []string{"", r.opening} {

@@ -66,6 +66,9 @@ var bySuffix, byName = func() (map[string]Syntax, map[string]Syntax) {
 // String returns what messages call the syntax.
 func (s Syntax) String() string { return table[s].shown }
 
+// Name returns the name that Named knows the syntax by, "" if it has none.
+func (s Syntax) Name() string { return table[s].name }
+
 // Of returns the syntax of a file by the suffix of its name, in any case; None if the suffix is not
 // in the table.
 func Of(name string) Syntax { return bySuffix[strings.ToLower(path.Ext(name))] }

@@ -137,6 +137,8 @@ type applying struct {
 	*app
 	printer *report.Printer
 	events  *report.Events // for JSON
+	// answered has the answers to begin the review with; nil for none.
+	answered *review.Session
 }
 
 // show names one file's changes, if nothing is asked.

@@ -39,11 +39,16 @@ func (a *app) wayToAsk(said string) string {
 	if said != "" {
 		return said
 	}
-	width, height, err := term.GetSize(int(a.files.Out.Fd()))
-	if err != nil || width < review.MinWidth || height < review.MinHeight || os.Getenv("TERM") == "dumb" || os.Getenv("TERM") == "" {
+	if !a.screenOf(review.MinWidth, review.MinHeight) {
 		return "file"
 	}
 	return "screen"
+}
+
+// screenOf reports whether the terminal can show a screen of some columns and rows.
+func (a *app) screenOf(columns, rows int) bool {
+	width, height, err := term.GetSize(int(a.files.Out.Fd()))
+	return err == nil && width >= columns && height >= rows && os.Getenv("TERM") != "dumb" && os.Getenv("TERM") != ""
 }
 
 // pendingItem is a pending file as a review wants it, for as long as the context lasts.
@@ -85,6 +90,11 @@ func (a *app) reviewed(ctx context.Context, session *review.Session, style repor
 func (ap *applying) review(ctx context.Context, items []review.Item, pending []*run.Pending, way string, refused func() []string) (bool, error) {
 	session := review.NewSession(items, ap.printer.Rules)
 	session.Refused = refused
+	if ap.answered != nil {
+		if err := session.Adopt(ap.answered); err != nil {
+			return false, err
+		}
+	}
 	return ap.reviewed(ctx, session, ap.printer.Style, way, func(i int) error {
 		r, err := pending[i].Result(ctx)
 		if err != nil {

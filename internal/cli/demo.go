@@ -30,7 +30,7 @@ type step struct {
 var steps = []step{
 	{
 		"Depot 3 closes, and its machines answer as depot 4. Where is it named?",
-		[]string{"find", "--word", "depot-3", "--joiners", "-", "--not-files", "*.friz"},
+		[]string{"find", "--word", "depot-3", "--joiners", "-"},
 	},
 	{
 		"Rules for the move are written already. Are they in order?",
@@ -45,7 +45,7 @@ var steps = []step{
 		[]string{"apply", "-r", "rules/move-depot.friz", "--yes", "--note", "notice 17", "."},
 	},
 	{
-		"Is anything left of depot-3, in any spelling? In the rules alone, which name what they look for.",
+		"Is anything left of depot-3, in any spelling? Rule scripts, which name what they look for, are not searched.",
 		[]string{"find", "--word", "depot-3", "--ignore-case", "--joiners", "-", "--count"},
 	},
 	{

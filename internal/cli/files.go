@@ -49,21 +49,30 @@ func (f *fileFlags) add(c *cobra.Command) {
 
 // plan checks the paths and joins them with the rules.
 func (a *app) plan(f *fileFlags, rules *usecase.Compiled, paths []string) (*run.Plan, error) {
-	listed, err := a.listed(f)
+	files, err := a.fileSet(f, paths)
 	if err != nil {
 		return nil, err
 	}
-	if f.from != "" && len(paths)+len(listed) == 0 {
-		return nil, exit.Wrongf("--from %s names no paths", f.from)
+	return usecase.NewPlan(files, rules)
+}
+
+// fileSet returns which files the flags and the paths mean. It says if a run was cut off.
+func (a *app) fileSet(f *fileFlags, paths []string) (files usecase.Files, err error) {
+	listed, err := a.listed(f)
+	if err != nil {
+		return files, err
 	}
-	files := usecase.Files{
+	if f.from != "" && len(paths)+len(listed) == 0 {
+		return files, exit.Wrongf("--from %s names no paths", f.from)
+	}
+	files = usecase.Files{
 		Paths: paths, Listed: listed, Only: f.in, Not: f.out, Depth: f.depth, NoHidden: f.noHidden, NoDocuments: f.noDocuments,
 		Follow: f.follow, OneFileSystem: f.oneFileSystem, Encoding: f.encoding,
 	}
 	if f.maxSize != "" {
 		size, err := humanize.ParseBytes(f.maxSize)
 		if err != nil || size == 0 || size > 1<<62 {
-			return nil, exit.Wrongf("--max-size wants a size such as 10MB, not %q", f.maxSize)
+			return files, exit.Wrongf("--max-size wants a size such as 10MB, not %q", f.maxSize)
 		}
 		files.MaxSize = int64(size)
 	}
@@ -76,7 +85,7 @@ func (a *app) plan(f *fileFlags, rules *usecase.Compiled, paths []string) (*run.
 			fmt.Fprintf(a.Err, "note: run %s was cut off; frizzel recover puts its files back\n", r.Name())
 		}
 	}
-	return usecase.NewPlan(files, rules)
+	return files, nil
 }
 
 // maxList is how long a list of paths may be, in bytes.

@@ -120,7 +120,7 @@ func (a *app) compileFind(c *cobra.Command, f *ruleFlags) (*usecase.Compiled, ru
 	var change *script.Script
 	sought := run.Changes
 	switch {
-	case oneOff.Kind == "" && len(oneOff.At) > 0 && len(f.scripts)+len(f.change.Statements) == 0:
+	case oneOff.Kind == "" && oneOff.Paths() && len(f.scripts)+len(f.change.Statements) == 0:
 		sought = run.Assertions
 		change, err = oneOff.Search()
 	case oneOff.Kind == "":

@@ -56,7 +56,7 @@ func (f *ruleFlags) addChange(c *cobra.Command) {
 	fl.StringVar(&f.with, "with", "", "what to replace it with, a `text` that may hold {=1} and its like")
 	fl.BoolVar(&o.IgnoreCase, "ignore-case", false, "match in any case")
 	fl.BoolVar(&o.KeepCase, "keep-case", false, "match in any case, and write in the case of what was matched")
-	fl.StringArrayVar(&o.At, "at", nil, "only in the values at this `path`, such as '$.boards[*].host'; may be repeated, each within the one before")
+	fl.Var(&whereFlag{"at", &o.Where}, "at", "only in the values at this `path`, such as '$.boards[*].host'; may be repeated, each within the one before")
 	fl.Var(&whereFlag{"on", &o.Where}, "on", "only on these `lines`, such as 'lines 10 to 30'; may be repeated, each within the one before")
 	fl.Var(&whereFlag{"in", &o.Where}, "in", "only in this `part`, such as 'section \"clock\"'; may be repeated, each within the one before")
 	f.refining = fl
@@ -84,7 +84,7 @@ func (k *kindFlag) Set(old string) error {
 	return nil
 }
 
-// whereFlag is --on or --in. Both append to one list, so that addresses nest in the order in which they are
+// whereFlag is --on, --in or --at. They append to one list, so that addresses nest in the order in which they are
 // typed.
 type whereFlag struct {
 	opening string

@@ -136,5 +136,11 @@ func (s Style) Lines(h diff.Hunk, width int, left bool) []string {
 	return lines
 }
 
+// Hit shows a line with a match at some bytes of it, cut to width columns around that.
+func (s Style) Hit(line []byte, start, end, width int) string {
+	before, match, after := window(line, start, end, width)
+	return detab(before) + s.match(detab(match)) + detab(after)
+}
+
 // detab writes tabs as the columns they are counted for.
 func detab(text string) string { return strings.ReplaceAll(text, "\t", strings.Repeat(" ", tabWidth)) }

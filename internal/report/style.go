@@ -15,7 +15,7 @@ const (
 	blue    = "38;5;67"
 	violet  = "38;5;133"
 	bold    = "1"
-	faint   = "2"
+	grey    = "38;5;245"
 	reverse = "7"
 )
 
@@ -38,8 +38,8 @@ func (s Style) added(t string) string   { return s.paint(t, bold, reverse, green
 // Strong returns t in bold.
 func (s Style) Strong(t string) string { return s.paint(t, bold) }
 
-// Soft returns t in faint letters.
-func (s Style) Soft(t string) string { return s.paint(t, faint) }
+// Soft returns t in grey.
+func (s Style) Soft(t string) string { return s.paint(t, grey) }
 
 // Key is a key that can be pressed.
 func (s Style) Key(t string) string { return s.paint(t, bold, blue) }
@@ -49,6 +49,9 @@ func (s Style) match(t string) string { return s.paint(t, bold, reverse, blue) }
 
 // Rule names a rule.
 func (s Style) Rule(t string) string { return s.rule(t) }
+
+// Wrong says what is wrong.
+func (s Style) Wrong(t string) string { return s.remove(t) }
 
 // Selected is the line that a person is on.
 func (s Style) Selected(t string) string {

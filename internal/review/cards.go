@@ -130,4 +130,3 @@ func (l *List) card(i, width int) []string {
 	}
 	return append(lines, "")
 }
-

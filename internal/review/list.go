@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"fmt"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -13,7 +12,9 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"frizzel/core/program"
+	"frizzel/internal/editor"
 	"frizzel/internal/report"
+	"frizzel/internal/terminal"
 )
 
 // A List is the files of a session with their changes, one of them selected. It draws them, and does what the keys for
@@ -22,6 +23,8 @@ type List struct {
 	*Session
 	Style   report.Style
 	Message string // about the last key
+	// Looking means that nothing is replaced yet: the changes are matches, which are neither taken nor left.
+	Looking bool
 	// Read, if it is not nil, replaces the reading of a file that comes into view. again says that it was read before.
 	Read func(f *File, again bool) error
 
@@ -36,7 +39,9 @@ type List struct {
 }
 
 // NewList returns a list of a session's files.
-func NewList(s *Session, style report.Style) *List { return &List{Session: s, Style: style, context: 1, least: 1} }
+func NewList(s *Session, style report.Style) *List {
+	return &List{Session: s, Style: style, context: 1, least: 1}
+}
 
 // SetSize sets the size of the screen in columns and rows.
 func (l *List) SetSize(width, height int) { l.width, l.height = width, height }
@@ -47,37 +52,46 @@ type Binding struct {
 	shown string // the key's name in the help; "" if the binding before tells
 	help  string
 	do    func(*List) tea.Cmd
+	// answers means that it answers a change.
+	answers bool
 }
 
 var bindings = []Binding{
-	{[]string{"down"}, "↓ ↑", "the next change, the one before", moved(func(l *List) { l.move(1) })},
-	{[]string{"up"}, "", "", moved(func(l *List) { l.move(-1) })},
-	{[]string{"right", "tab"}, "→ ←", "the next file, the one before", moved(func(l *List) { l.moveFile(1) })},
-	{[]string{"left", "shift+tab"}, "", "", moved(func(l *List) { l.moveFile(-1) })},
-	{[]string{"pgdown"}, "PgDn PgUp", "ten changes on, ten back", moved(func(l *List) { l.move(10) })},
-	{[]string{"pgup"}, "", "", moved(func(l *List) { l.move(-10) })},
-	{[]string{"home"}, "Home End", "the file's first change, its last", moved(func(l *List) { l.change = 0 })},
-	{[]string{"end"}, "", "", moved(func(l *List) { l.change = max(len(l.current().Changes)-1, 0) })},
-	{[]string{"space", " "}, "space", "take this change, or leave it", moved((*List).toggle)},
-	{[]string{"f"}, "f", "take all of this file, or leave it", moved((*List).toggleFile)},
-	{[]string{"r"}, "r", "take this rule's changes in every file, or leave them", moved((*List).toggleRule)},
-	{[]string{"a"}, "a", "take all changes, or leave all", moved((*List).toggleAll)},
-	{[]string{"c"}, "c", "write another replacement for this change", (*List).editChange},
-	{[]string{"e"}, "e", "open what this file would be in your editor", (*List).editFile},
-	{[]string{"+", "="}, "+ -", "more lines around the changes, or fewer", moved(func(l *List) { l.context = min(l.context+2, 21) })},
-	{[]string{"-"}, "", "", moved(func(l *List) { l.context = max(l.context-2, l.least) })},
-	{[]string{"/"}, "/", "look for a text in the changes, and again", (*List).search},
+	{[]string{"down"}, "↓ ↑", "the next change, the one before", moved(func(l *List) { l.move(1) }), false},
+	{[]string{"up"}, "", "", moved(func(l *List) { l.move(-1) }), false},
+	{[]string{"right", "tab"}, "→ ←", "the next file, the one before", moved(func(l *List) { l.moveFile(1) }), false},
+	{[]string{"left", "shift+tab"}, "", "", moved(func(l *List) { l.moveFile(-1) }), false},
+	{[]string{"pgdown"}, "PgDn PgUp", "ten changes on, ten back", moved(func(l *List) { l.move(10) }), false},
+	{[]string{"pgup"}, "", "", moved(func(l *List) { l.move(-10) }), false},
+	{[]string{"home"}, "Home End", "the file's first change, its last", moved(func(l *List) { l.change = 0 }), false},
+	{[]string{"end"}, "", "", moved(func(l *List) { l.change = max(len(l.current().Changes)-1, 0) }), false},
+	{[]string{"space", " "}, "space", "take this change, or leave it", moved((*List).toggle), true},
+	{[]string{"f"}, "f", "take all of this file, or leave it", moved((*List).toggleFile), true},
+	{[]string{"r"}, "r", "take this rule's changes in every file, or leave them", moved((*List).toggleRule), true},
+	{[]string{"a"}, "a", "take all changes, or leave all", moved((*List).toggleAll), true},
+	{[]string{"c"}, "c", "write another replacement for this change", (*List).editChange, true},
+	{[]string{"e"}, "e", "open what this file would be in your editor", (*List).editFile, true},
+	{[]string{"+", "="}, "+ -", "more lines around the changes, or fewer", moved(func(l *List) { l.context = min(l.context+2, 21) }), false},
+	{[]string{"-"}, "", "", moved(func(l *List) { l.context = max(l.context-2, l.least) }), false},
+	{[]string{"/"}, "/", "look for a text in the changes, and again", (*List).search, false},
 }
 
 func moved(act func(*List)) func(*List) tea.Cmd {
 	return func(l *List) tea.Cmd { act(l); return nil }
 }
 
+// Input draws the line that is being typed.
+func (l *List) Input() string { return l.input.Shown(l.input.View()) }
+
 // Key does what a key says. It reports false if the list has no such key.
 func (l *List) Key(key string) (tea.Cmd, bool) {
 	for _, b := range bindings {
 		if slices.Contains(b.keys, key) {
-			if len(l.Files) == 0 {
+			switch {
+			case len(l.Files) == 0:
+				return nil, true
+			case b.answers && l.Looking:
+				l.Message = "nothing is replaced yet: say first what replaces it"
 				return nil, true
 			}
 			return b.do(l), true
@@ -104,7 +118,7 @@ func HelpLine(style report.Style, key, help string) string {
 // An input is a line being typed.
 type input struct {
 	textinput.Model
-	typed
+	terminal.Typed
 	done func(text string) tea.Cmd
 }
 
@@ -222,12 +236,12 @@ func (l *List) toggleAll() {
 	l.answered(l.LeaveAll(changes > 0))
 }
 
-// ask opens a line of input. done is called with the text.
-func (l *List) ask(prompt, text string, done func(string) tea.Cmd) tea.Cmd {
+// Ask opens a line of input. done is called with the text.
+func (l *List) Ask(prompt, text string, done func(string) tea.Cmd) tea.Cmd {
 	in := textinput.New()
 	in.Prompt = prompt
-	var held typed
-	in.SetValue(held.line(text))
+	var held terminal.Typed
+	in.SetValue(held.Line(text))
 	in.SetWidth(max(l.width-len(prompt)-2, 10))
 	l.input = &input{in, held, done}
 	return l.input.Focus()
@@ -242,7 +256,7 @@ func (l *List) write(msg tea.KeyPressMsg) tea.Cmd {
 	case "enter":
 		in := l.input
 		l.input = nil
-		return in.done(in.text(in.Value()))
+		return in.done(in.Text(in.Value()))
 	}
 	var cmd tea.Cmd
 	l.input.Model, cmd = l.input.Model.Update(msg)
@@ -260,14 +274,14 @@ func (l *List) editChange() tea.Cmd {
 		return nil
 	}
 	key := c.Key
-	return l.ask("write instead: ", text, func(fresh string) tea.Cmd {
+	return l.Ask("write instead: ", text, func(fresh string) tea.Cmd {
 		l.answered(l.current().Edit(key, []byte(fresh)))
 		return nil
 	})
 }
 
 func (l *List) search() tea.Cmd {
-	return l.ask("look for: ", l.found, func(text string) tea.Cmd {
+	return l.Ask("look for: ", l.found, func(text string) tea.Cmd {
 		if l.found = text; text != "" {
 			l.lookFor(strings.ToLower(text))
 		}
@@ -327,15 +341,7 @@ func (l *List) editFile() tea.Cmd {
 		l.Message = err.Error()
 		return nil
 	}
-	editor := os.Getenv("VISUAL")
-	if editor == "" {
-		editor = os.Getenv("EDITOR")
-	}
-	if editor == "" {
-		editor = "vi"
-	}
-	words := append(strings.Fields(editor), path)
-	return tea.ExecProcess(exec.Command(words[0], words[1:]...), func(err error) tea.Msg { return written{path, err} })
+	return tea.ExecProcess(editor.Open(path, 0), func(err error) tea.Msg { return written{path, err} })
 }
 
 // forEditor writes a text to a file in a directory of its own, where nobody else can put another one in its place.

@@ -41,15 +41,19 @@ type screen struct {
 func Screen(ctx context.Context, s *Session, in *os.File, out io.Writer, style report.Style) (bool, error) {
 	m := &screen{List: NewList(s, style)}
 	m.open()
-	if err := Run(ctx, m, in, out); err != nil {
+	p := tea.NewProgram(m, tea.WithContext(ctx), tea.WithInput(in), tea.WithOutput(out), tea.WithoutSignalHandler())
+	if err := RunProgram(ctx, p); err != nil {
 		return false, err
 	}
 	return m.verdict && m.err == nil, m.err
 }
 
-// Run runs a program on the whole screen until it quits. The error is ErrInterrupted if ctx ends.
-func Run(ctx context.Context, m tea.Model, in *os.File, out io.Writer) error {
-	_, err := tea.NewProgram(m, tea.WithContext(ctx), tea.WithInput(in), tea.WithOutput(out), tea.WithoutSignalHandler()).Run()
+// RunProgram runs a program until it quits. The error is ErrInterrupted if ctx ends.
+func RunProgram(ctx context.Context, p *tea.Program) error {
+	_, err := p.Run()
+	if errors.Is(err, tea.ErrProgramPanic) { // it was shown already
+		return errors.New("the screen ended by an error in frizzel; nothing was written")
+	}
 	if errors.Is(err, tea.ErrProgramKilled) || errors.Is(err, tea.ErrInterrupted) || ctx.Err() != nil {
 		return ErrInterrupted
 	}

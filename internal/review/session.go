@@ -59,7 +59,8 @@ type File struct {
 	Changes []Change // in order of their positions; nil before Open
 
 	all     int // number of proposed changes
-	taken   int // number of accepted ones in Changes
+	taken   int // number of accepted ones
+	more    int // number of accepted ones that are not in Changes
 	answers map[program.Key]program.Answer
 	left    bool // the whole file is declined
 	hand    *hand
@@ -73,6 +74,9 @@ type Session struct {
 	Rules []string // labels
 	// Refused, if not nil, returns the reasons why the accepted changes would not be written.
 	Refused func() []string
+	// Max is the maximum number of changes of a file that are listed; 0 for no limit. Those after them are accepted,
+	// unless their rule or file is declined.
+	Max int
 
 	left map[int]bool // rules that are declined in all files
 }
@@ -81,7 +85,7 @@ type Session struct {
 func NewSession(items []Item, rules []string) *Session {
 	s := &Session{Rules: rules, left: map[int]bool{}}
 	for _, item := range items {
-		s.Files = append(s.Files, &File{Item: item, all: item.Count(), answers: map[program.Key]program.Answer{}, session: s})
+		s.Add(item)
 	}
 	return s
 }
@@ -126,27 +130,40 @@ func (f *File) Reopen() error { return f.run() }
 // run runs the rules with the answers so far.
 func (f *File) run() error {
 	err := f.again()
-	f.taken = 0
+	f.count()
+	return err
+}
+
+// count counts the accepted changes.
+func (f *File) count() {
+	f.taken = f.more
 	for i := range f.Changes {
 		if !f.Changes[i].Left {
 			f.taken++
 		}
 	}
-	return err
 }
 
 func (f *File) again() error {
-	f.Changes, f.opened = f.Changes[:0], true
+	f.Changes, f.opened, f.more = f.Changes[:0], true, 0
 	if f.hand != nil && !f.left {
 		return f.byHand()
 	}
+	unlisted := 0
 	err := f.Decide(func(p program.Proposal) program.Answer {
 		answer, said := f.answers[p.Key]
 		if f.left || !said && f.session.left[p.Rule] {
 			answer.Leave = true
 		}
+		if f.session.Max > 0 && len(f.Changes) >= f.session.Max {
+			unlisted++
+			if !answer.Leave {
+				f.more++
+			}
+			return answer
+		}
 		c := Change{Proposal: p, Left: answer.Leave}
-		c.Edits = append(edit.List(nil), p.Edits...)
+		c.Edits = slices.Clone(p.Edits)
 		switch {
 		case answer.New == nil:
 		case p.Value != nil:
@@ -159,11 +176,76 @@ func (f *File) again() error {
 		f.Changes = append(f.Changes, c)
 		return answer
 	})
-	f.all = len(f.Changes)
-	slices.SortStableFunc(f.Changes, func(a, b Change) int {
+	f.all = len(f.Changes) + unlisted
+	inOrder(f.Changes)
+	return err
+}
+
+// inOrder sorts changes by their lines.
+func inOrder(changes []Change) {
+	slices.SortStableFunc(changes, func(a, b Change) int {
 		return cmp.Or(cmp.Compare(a.Line, b.Line), cmp.Compare(a.Key.Statement, b.Key.Statement), cmp.Compare(a.Key.Origin, b.Key.Origin))
 	})
-	return err
+}
+
+// Install sets the changes of a file that another goroutine read, in any order, with the number of those that are not
+// among them. The file has no answers yet.
+func (f *File) Install(proposals []program.Proposal, more int) {
+	f.Changes, f.opened, f.more = nil, true, more
+	for _, p := range proposals {
+		f.Changes = append(f.Changes, Change{Proposal: p})
+	}
+	inOrder(f.Changes)
+	f.all = len(f.Changes) + more
+	f.count()
+}
+
+// Opened reports whether the file's changes are read.
+func (f *File) Opened() bool { return f.opened }
+
+// Answered reports whether a person said anything about the file.
+func (f *File) Answered() bool { return len(f.answers) > 0 || f.left || f.hand != nil }
+
+// Close drops the changes of a file without answers, and with them its text.
+func (f *File) Close() {
+	if !f.Answered() {
+		f.Changes, f.opened = nil, false
+	}
+}
+
+// Adopt takes over the answers of another session about the same paths.
+func (s *Session) Adopt(from *Session) error {
+	s.left = from.left
+	answered := map[string]*File{}
+	for _, f := range from.Files {
+		if f.Answered() {
+			answered[f.Path()] = f
+		}
+	}
+	for _, f := range s.Files {
+		was := answered[f.Path()]
+		var err error
+		switch {
+		case was != nil && was.hand != nil && !was.left:
+			err = f.Write(was.hand.text())
+		case was != nil:
+			f.answers, f.left = was.answers, was.left
+			err = f.run()
+		case len(s.left) > 0:
+			err = f.run()
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Add appends a file to the session.
+func (s *Session) Add(item Item) *File {
+	f := &File{Item: item, all: item.Count(), answers: map[program.Key]program.Answer{}, session: s}
+	s.Files = append(s.Files, f)
+	return f
 }
 
 // Answer accepts a change, or declines it if leave is true.

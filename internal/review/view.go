@@ -75,21 +75,24 @@ func (m *screen) header() string {
 }
 
 // keys formats pairs of a key and its action, as many as fit.
-func (m *screen) keys(pairs ...string) string {
+func (m *screen) keys(pairs ...string) string { return m.Keys(m.width, pairs...) }
+
+// Keys formats pairs of a key and its action, as many as fit into width columns.
+func (l *List) Keys(width int, pairs ...string) string {
 	var b strings.Builder
-	width := 0
+	used := 0
 	for p := range slices.Chunk(pairs, 2) {
-		if width += report.Width(p[0]) + report.Width(p[1]) + 3; width > m.width+2 {
+		if used += report.Width(p[0]) + report.Width(p[1]) + 3; used > width+2 {
 			break
 		}
-		b.WriteString(m.Style.Key(p[0]) + " " + p[1] + "  ")
+		b.WriteString(l.Style.Key(p[0]) + " " + p[1] + "  ")
 	}
 	return b.String()
 }
 
 func (m *screen) changesFooter() string {
 	if m.input != nil {
-		return m.input.shown(m.input.View())
+		return m.Input()
 	}
 	if m.Message != "" {
 		return m.Style.Strong(report.Cut(m.Message, m.width))

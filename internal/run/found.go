@@ -54,7 +54,9 @@ type sought struct {
 func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (*Summary, error) {
 	s := &Summary{Tally: p.Program.NewTally()}
 	p.Progress.Begin("reading")
-	p.asks = what == Changes
+	if what == Changes {
+		p.asks = true
+	}
 	work := worker{
 		whole: func(j *job, text *textfile.File) {
 			step, end := p.Progress.Through(int64(len(text.Raw)))

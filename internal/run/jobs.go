@@ -168,11 +168,8 @@ func (p *Plan) open(ctx context.Context, j *job, flight *flight, buffer []byte, 
 	}
 	defer disk.Close(f)
 	info, err := f.Stat()
-	switch {
-	case err != nil:
+	if err != nil {
 		return buffer, err
-	case p.MaxSize > 0 && info.Size > p.MaxSize:
-		return buffer, errTooLarge
 	}
 	if info.Links > 1 {
 		j.id = info.ID
@@ -187,18 +184,10 @@ func (p *Plan) open(ctx context.Context, j *job, flight *flight, buffer []byte, 
 	}
 	ended := err != nil
 	j.document = document.Claims(j.file.Name, buffer)
-	old := document.Old(j.file.Name, buffer)
-	switch {
-	case (j.document || old) && p.NoDocuments:
-		return buffer, errDocument
-	case old:
-		return buffer, errOld
-	case j.document:
-	case keptReview(buffer):
-		return buffer, errOwn
-	case textfile.Binary(buffer, p.said(j.file)):
-		return buffer, textfile.ErrBinary
-	default:
+	if err := p.omits(j.file, info, j.document, buffer); err != nil {
+		return buffer, err
+	}
+	if !j.document {
 		if done, err := p.byWindows(ctx, j, f, info, buffer, work); done || err != nil {
 			return buffer, err
 		}
@@ -226,6 +215,26 @@ func (p *Plan) open(ctx context.Context, j *job, flight *flight, buffer []byte, 
 	j.unknown = p.Program.Wide && text.Unknown()
 	work.whole(j, text)
 	return buffer, nil
+}
+
+// omits returns why a file is not read, judged by its first bytes; nil if it is.
+func (p *Plan) omits(at selection.File, info disk.Info, isDocument bool, head []byte) error {
+	old := document.Old(at.Name, head)
+	switch {
+	case p.MaxSize > 0 && info.Size > p.MaxSize:
+		return errTooLarge
+	case (isDocument || old) && p.NoDocuments:
+		return errDocument
+	case old:
+		return errOld
+	case isDocument:
+		return nil
+	case keptReview(head):
+		return errOwn
+	case textfile.Binary(head, p.said(at)):
+		return textfile.ErrBinary
+	}
+	return nil
 }
 
 // decode returns a file's bytes as text.

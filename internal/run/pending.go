@@ -39,20 +39,26 @@ type Pending struct {
 }
 
 // Collect runs the plan and returns the changed files, for a review.
-func (p *Plan) Collect(ctx context.Context) ([]*Pending, *Summary, error) {
-	var all []*Pending
+func (p *Plan) Collect(ctx context.Context) (all []*Pending, s *Summary, err error) {
+	p.ForReview()
+	s, err = p.pendings(ctx, func(pending *Pending) error {
+		all = append(all, pending)
+		return nil
+	})
+	return all, s, err
+}
+
+// pendings runs the plan and calls take, in path order, with each changed file.
+func (p *Plan) pendings(ctx context.Context, take func(*Pending) error) (*Summary, error) {
 	var before program.Counters
-	p.asks, p.Writes = true, true
-	s, err := p.Do(ctx, func(r *Result) (bool, error) {
+	return p.Do(ctx, func(r *Result) (bool, error) {
 		pending := &Pending{plan: p, before: before, first: r.Made, told: r.Made, At: r.At}
 		pending.take(r)
-		all = append(all, pending)
 		if p.Program.Sequential {
 			before = r.Made.Counters
 		}
-		return true, nil
+		return true, take(pending)
 	})
-	return all, s, err
 }
 
 // take makes r the accepted result.

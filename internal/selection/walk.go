@@ -125,6 +125,10 @@ func (w *walker) listed(path string) error {
 	case err != nil:
 		w.skip(Skip{path, Unreadable, err})
 		return nil
+	case info.Kind == disk.Regular && script(at):
+		w.skip(Skip{path, Own, nil})
+		disk.Close(above)
+		return nil
 	case info.Kind == disk.Regular && w.Rules[at]:
 		w.skip(Skip{path, InUse, nil})
 		disk.Close(above)
@@ -291,7 +295,7 @@ func (w *walker) entry(at dir, e fs.DirEntry) error {
 		w.skip(Skip{at.shown, SymbolicLink, nil})
 	case !mode.IsRegular():
 		w.skip(Skip{at.shown, Special, nil})
-	case strings.HasPrefix(e.Name(), change.TempPrefix):
+	case strings.HasPrefix(e.Name(), change.TempPrefix), script(e.Name()):
 		w.skip(Skip{at.shown, Own, nil})
 	case w.names[e.Name()] && w.Rules[at.abs()]:
 		w.skip(Skip{at.shown, InUse, nil})
@@ -303,6 +307,10 @@ func (w *walker) entry(at dir, e fs.DirEntry) error {
 	}
 	return nil
 }
+
+// script reports whether a name is that of a rule script, which names what it looks for. Only a script that a person
+// names is read.
+func script(name string) bool { return strings.HasSuffix(name, ".friz") }
 
 // inner takes a directory below, unless it is too deep or on another file system.
 func (w *walker) inner(at dir, name string) error {

@@ -1,6 +1,7 @@
 package usecase
 
 import (
+	"slices"
 	"strings"
 
 	"frizzel/core/script"
@@ -14,14 +15,19 @@ type OneOff struct {
 	With       *string // nil if it is only searched for
 	IgnoreCase bool
 	KeepCase   bool
-	At         []string // paths, each within the one before
-	Where      []Where  // addresses, each within the one before, and within the paths
+	Where      []Where // addresses and paths, each within the one before
 	Joiners    string
 	Statements []string // of the rule language
 }
 
-// A Where is an address: its opening word, which is on or in, and the rest.
+// A Where is an address: its opening word, which is on or in, and the rest; or at and a path; or, without an opening
+// word, addresses in the language's words.
 type Where struct{ Opening, Text string }
+
+// Paths reports whether the change has paths and no other addresses.
+func (o *OneOff) Paths() bool {
+	return len(o.Where) > 0 && !slices.ContainsFunc(o.Where, func(w Where) bool { return w.Opening != "at" })
+}
 
 // OneOffName is the name of the script that a one-off change amounts to.
 const OneOffName = "command line"
@@ -104,6 +110,9 @@ func (o *OneOff) change() (script.Node, error) {
 	if n.With, err = textOf("--with", *o.With, '"', "--with holds all three quotes, which no string can"); err != nil {
 		return nil, err
 	}
+	if *o.With == "" {
+		n.With = nil // it is removed
+	}
 	return o.addressed(n)
 }
 
@@ -140,31 +149,69 @@ func (o *OneOff) pattern() (*script.Pattern, error) {
 	return p, nil
 }
 
-// addressed puts a statement under the paths and the addresses.
+// addressed puts a statement under the addresses.
 func (o *OneOff) addressed(n script.Node) (script.Node, error) {
-	var around []*script.Address
-	for _, at := range o.At {
-		const misfit = "--at holds all three quotes, or a line break, which no path needs"
-		t, err := textOf("--at", at, '\'', misfit)
+	around, err := o.Addresses()
+	return within(around, n), err
+}
+
+// Addresses returns the addresses of the change, each within the one before.
+func (o *OneOff) Addresses() (around []*script.Address, err error) {
+	for _, w := range o.Where {
+		more, err := w.addresses()
 		if err != nil {
 			return nil, err
 		}
-		if t.Block {
-			return nil, exit.Wrongf(misfit)
+		around = append(around, more...)
+	}
+	return around, nil
+}
+
+// Statement returns the change in the rule language, on one line.
+func (o *OneOff) Statement() (string, error) {
+	n, err := o.change()
+	if err != nil {
+		return "", err
+	}
+	return oneLine(n), nil
+}
+
+// within puts a statement under addresses, each within the one before.
+func within(around []*script.Address, n script.Node) script.Node {
+	for _, a := range slices.Backward(around) {
+		n = &script.Addressed{Head: script.Head{Pos: a.Pos}, Address: a, Body: []script.Node{n}}
+	}
+	return n
+}
+
+// WhereName is what problems call a Where without an opening word.
+const WhereName = "where"
+
+func (w Where) addresses() ([]*script.Address, error) {
+	var all []*script.Address
+	var problems script.Problems
+	switch w.Opening {
+	case "":
+		all, problems = script.ParseAddresses(WhereName, w.Text)
+	case "at":
+		const misfit = "--at holds all three quotes, or a line break, which no path needs"
+		t, err := textOf("--at", w.Text, '\'', misfit)
+		if err == nil && t.Block {
+			err = exit.Wrongf(misfit)
 		}
-		around = append(around, &script.Address{Pos: t.Pos, Form: &script.Values{Path: t}})
-	}
-	for _, w := range o.Where {
-		a, problems := script.ParseAddress("--"+w.Opening, w.Opening, w.Text)
-		if len(problems) > 0 {
-			return nil, problems
+		if err != nil {
+			return nil, err
 		}
-		around = append(around, a)
+		return []*script.Address{{Pos: t.Pos, Form: &script.Values{Path: t}}}, nil
+	default:
+		var a *script.Address
+		a, problems = script.ParseAddress("--"+w.Opening, w.Opening, w.Text)
+		all = []*script.Address{a}
 	}
-	for i := len(around) - 1; i >= 0; i-- {
-		n = &script.Addressed{Head: script.Head{Pos: around[i].Pos}, Address: around[i], Body: []script.Node{n}}
+	if len(problems) > 0 {
+		return nil, problems
 	}
-	return n, nil
+	return all, nil
 }
 
 // statements parses the statements.
@@ -262,7 +309,7 @@ func (o *OneOff) example(with string) *script.Example {
 	n := &script.Example{Name: plainText("…"), Given: block("a line")}
 	n.Above = []string{"", "# Put a line in that must change, and one that must not."}
 	plain := !strings.Contains(with, "{=") && !strings.ContainsAny(o.Old+with, "\n")
-	if o.Kind != "regex" && plain && len(o.At)+len(o.Where)+len(o.Statements) == 0 {
+	if o.Kind != "regex" && plain && len(o.Where)+len(o.Statements) == 0 {
 		n.Given = block("before " + strings.ReplaceAll(o.Old, "{=", "{==") + " after")
 		n.Gives = block("before " + with + " after")
 	}

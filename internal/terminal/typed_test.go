@@ -1,4 +1,4 @@
-package review
+package terminal
 
 import (
 	"math/rand/v2"
@@ -20,11 +20,11 @@ func TestTypedKeepsBytes(t *testing.T) {
 		for range r.IntN(12) {
 			text.WriteString(pieces[r.IntN(len(pieces))])
 		}
-		var held typed
+		var held Typed
 		in := textinput.New()
-		in.SetValue(held.line(text.String()))
-		require.Equal(t, text.String(), held.text(in.Value()))
-		shown := held.shown(in.Value())
+		in.SetValue(held.Line(text.String()))
+		require.Equal(t, text.String(), held.Text(in.Value()))
+		shown := held.Shown(in.Value())
 		require.Equal(t, -1, strings.IndexFunc(shown, func(r rune) bool { return unicode.IsControl(r) || unicode.Is(unicode.Cf, r) }), "%q", shown)
 	}
 }

@@ -1,17 +1,15 @@
-package review
+package terminal
 
 import (
 	"strings"
 	"unicode"
 	"unicode/utf8"
-
-	"frizzel/internal/terminal"
 )
 
-// A typed lets a person edit a text in a line of input that takes no control characters, and draws what it has. Characters
+// A Typed lets a person edit a text in a line of input that takes no control characters, and draws what it has. Characters
 // that the line would drop or that would drive the terminal, and bytes that are not UTF-8, are replaced by private-use
 // characters of plane 15, one for each, and put back afterwards: what the person does not touch stays to the last byte.
-type typed struct{ originals []string }
+type Typed struct{ originals []string }
 
 // firstHeld is the first of the private-use characters, and lastHeld the last.
 const (
@@ -19,14 +17,14 @@ const (
 	lastHeld  = '\U000FFFFD'
 )
 
-// line returns a text for the line of input.
-func (t *typed) line(text string) string {
+// Line returns a text for the line of input.
+func (t *Typed) Line(text string) string {
 	var b strings.Builder
 	for len(text) > 0 {
 		r, n := utf8.DecodeRuneInString(text)
 		one := text[:n]
 		text = text[n:]
-		held := r == utf8.RuneError && n == 1 || r == '\t' || firstHeld <= r && r <= lastHeld || terminal.Visible([]byte(one)) != one
+		held := r == utf8.RuneError && n == 1 || r == '\t' || firstHeld <= r && r <= lastHeld || Visible([]byte(one)) != one
 		if held && len(t.originals) <= lastHeld-firstHeld {
 			t.originals = append(t.originals, one)
 			r = firstHeld + rune(len(t.originals)-1)
@@ -36,8 +34,8 @@ func (t *typed) line(text string) string {
 	return b.String()
 }
 
-// text returns the text of a line that a person edited.
-func (t *typed) text(line string) string {
+// Text returns the text of a line that a person edited.
+func (t *Typed) Text(line string) string {
 	var b strings.Builder
 	for _, r := range line {
 		if i := int(r - firstHeld); r >= firstHeld && i < len(t.originals) {
@@ -49,8 +47,8 @@ func (t *typed) text(line string) string {
 	return b.String()
 }
 
-// shown returns a drawn line with one visible character for each that is held.
-func (t *typed) shown(line string) string {
+// Shown returns a drawn line with one visible character for each that is held.
+func (t *Typed) Shown(line string) string {
 	return strings.Map(func(r rune) rune {
 		i := int(r - firstHeld)
 		switch {

@@ -1,0 +1,185 @@
+package run
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"io"
+
+	"frizzel/core/document"
+	"frizzel/core/edit"
+	"frizzel/core/program"
+	"frizzel/core/revision"
+	"frizzel/internal/disk"
+	"frizzel/internal/selection"
+)
+
+// A Watched is a file in which rules change something, or in which something is found, for a person who watches how
+// rules take shape.
+type Watched struct {
+	At      selection.File
+	Count   int      // number of changes or matches
+	Pending *Pending // nil if it is a search
+
+	plan *Plan
+	what Sought
+}
+
+// Watch runs the plan and calls take, in path order, with each file that would change or has matches. It does not
+// retain them.
+func (p *Plan) Watch(ctx context.Context, what Sought, take func(Watched) error) (*Summary, error) {
+	if what == Assertions {
+		return p.Find(ctx, what, func(f *Found) error {
+			n, err := f.Count()
+			if err != nil || n == 0 {
+				return err
+			}
+			return take(Watched{At: f.At, Count: n, plan: p, what: what})
+		})
+	}
+	return p.pendings(ctx, func(pending *Pending) error {
+		return take(Watched{At: pending.At, Count: pending.Changes, Pending: pending, plan: p, what: what})
+	})
+}
+
+// Again returns a file that was found before, to be sampled under this plan.
+func (p *Plan) Again(what Sought, at selection.File) Watched {
+	return Watched{At: at, plan: p, what: what}
+}
+
+// ForReview says that a person is asked about each change. It must be called before the plan is used by several
+// goroutines.
+func (p *Plan) ForReview() { p.asks, p.Writes = true, true }
+
+// A Sample has the first changes or matches of a file. A match is a proposal whose edit replaces it by itself.
+type Sample struct {
+	Watched
+	Proposals []program.Proposal
+	Whole     bool // the proposals are all
+}
+
+// enough ends the reading of a large file whose sample is complete.
+var enough = errors.New("enough")
+
+// Sample reads the file again and returns its first changes or matches, at most max, and all if the file is not large.
+// Without any it returns nil. The watched file itself is not changed, so several goroutines may call Sample.
+func (w Watched) Sample(ctx context.Context, max int) (*Sample, error) {
+	if !w.plan.Program.Selects(asFile(w.At)) {
+		return nil, nil
+	}
+	now, err := w.plan.reread(ctx, w.At)
+	if now == nil || err != nil {
+		return nil, err
+	}
+	defer disk.Close(now)
+	s := &Sample{Watched: w}
+	s.Count = 0
+	if w.what == Assertions {
+		err = s.matches(ctx, now, max)
+	} else {
+		err = s.changes(ctx, now, max)
+	}
+	s.Whole = err == nil
+	if errors.Is(err, enough) {
+		err = nil
+	}
+	if err != nil || len(s.Proposals) == 0 {
+		return nil, err
+	}
+	return s, nil
+}
+
+// reread opens a file that was found before, and reads it unless it is large. It returns nil if the plan omits it.
+func (p *Plan) reread(ctx context.Context, at selection.File) (*reader, error) {
+	f, err := at.Reopen(disk.Real{})
+	if err != nil {
+		return nil, err
+	}
+	r := &reader{File: f}
+	info, err := f.Stat()
+	head := make([]byte, min(info.Size, headSize))
+	if err == nil {
+		_, err = f.ReadAt(head, 0)
+	}
+	if errors.Is(err, io.EOF) {
+		err = nil
+	}
+	isDocument := document.Claims(at.Name, head)
+	omitted := err == nil && p.omits(at, info, isDocument, head) != nil
+	if err == nil && !omitted && !isDocument {
+		err = r.open(ctx, p, at)
+	}
+	if err == nil && !omitted && r.large == nil {
+		err = r.whole(p, at)
+	}
+	if err != nil || omitted {
+		disk.Close(f)
+		return nil, err
+	}
+	return r, nil
+}
+
+// changes samples the changes of rules.
+func (s *Sample) changes(ctx context.Context, now *reader, max int) error {
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	pending := &Pending{plan: s.plan, At: s.At}
+	if s.Pending != nil {
+		pending.before = s.Pending.before
+	}
+	n := 0
+	r, err := pending.run(ctx, now, program.Input{File: asFile(s.At), Before: pending.before, Decide: func(p program.Proposal) program.Answer {
+		if n++; n <= max {
+			s.Proposals = append(s.Proposals, p)
+		} else if now.large != nil {
+			cancel(enough)
+		}
+		return program.Answer{}
+	}})
+	if err != nil {
+		if s.Count = n; errors.Is(context.Cause(ctx), enough) {
+			return enough
+		}
+		return err
+	}
+	pending.take(r)
+	s.Pending, s.Count = pending, n
+	return nil
+}
+
+// matches samples the matches of assertions.
+func (s *Sample) matches(ctx context.Context, now *reader, max int) error {
+	found := &Found{At: s.At}
+	if now.large != nil {
+		found.large = &sought{now.large, s.plan, s.what, -1}
+	} else {
+		in := program.Input{Text: now.file.Text, Document: revision.Document(now.file), File: asFile(s.At)}
+		found.sight = &Sight{At: s.At, File: now.file}
+		found.sight.Matches, _ = s.plan.look(s.what, in)
+	}
+	return found.Each(0, func(sight *Sight) error {
+		s.Count += len(sight.Matches)
+		var around surroundings
+		line, counted := sight.Line+1, 0
+		for i, m := range sight.Matches {
+			if len(s.Proposals) >= max {
+				if now.large != nil {
+					return enough
+				}
+				return nil
+			}
+			text := sight.File.Text
+			line += bytes.Count(text[counted:m.Start], []byte("\n"))
+			counted = m.Start
+			p := program.Proposal{
+				Key: program.Key{Origin: m.Start, Nth: sight.Nth + i}, Rule: m.Rule, Line: line, Text: text,
+				Edits: edit.List{{Start: m.Start, End: m.End, New: text[m.Start:m.End]}},
+			}
+			if now.large != nil {
+				p = around.cut(p)
+			}
+			s.Proposals = append(s.Proposals, p)
+		}
+		return nil
+	})
+}
