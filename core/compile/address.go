@@ -63,6 +63,7 @@ func (c *compiler) section(f *script.Section) *program.Section {
 	name := c.constant(f.Name)
 	if strings.HasPrefix(name, "[") && strings.HasSuffix(name, "]") {
 		c.warn(f.Name.Pos, fmt.Sprintf("say section %q", strings.Trim(name, "[]")), "a section's name is said without its brackets")
+		c.fix(script.Fix{Title: "leave out the brackets", Pos: f.Name.Pos, Old: f.Name.Raw, New: strings.Trim(f.Name.Raw, "[]")})
 	}
 	return &program.Section{Name: name, IgnoreCase: f.IgnoreCase}
 }

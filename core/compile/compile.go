@@ -113,6 +113,19 @@ func (c *compiler) errorf(pos script.Pos, remedy, format string, args ...any) {
 	})
 }
 
+// fix adds a fix to the last problem.
+func (c *compiler) fix(f script.Fix) {
+	last := &c.problems[len(c.problems)-1]
+	last.Fixes = append(last.Fixes, f)
+}
+
+// near adds the fix of a word at pos, or behind it, that was meant to be another one; "" for none.
+func (c *compiler) near(pos script.Pos, word, near string) {
+	if near != "" {
+		c.fix(script.Fix{Title: "write " + near, Pos: pos, Old: word, New: near})
+	}
+}
+
 // load reads the scripts that s uses, each once. chain holds the names of s and of
 // those that use it.
 func (c *compiler) load(s *script.Script, chain []string) {
@@ -372,11 +385,12 @@ func (c *compiler) condition(n *script.When) program.Condition {
 			for name := range c.rules {
 				names = append(names, name)
 			}
-			remedy := "the rule must stand before this one"
-			if near := script.Nearest(n.By, names); near != "" {
+			remedy, near := "the rule must stand before this one", script.Nearest(n.By, names)
+			if near != "" {
 				remedy = "did you mean " + near + "?"
 			}
 			c.errorf(n.Pos, remedy, "no rule %s runs before this one", n.By)
+			c.near(n.Pos, n.By, near)
 		}
 		out.By = i
 	}

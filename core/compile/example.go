@@ -87,11 +87,12 @@ func (c *compiler) try(s *script.Script, e *script.Example) (*Trial, script.Prob
 	if e.Of != "" {
 		i, ok := c.rules[e.Of]
 		if !ok {
-			near := script.Nearest(e.Of, slices.Sorted(maps.Keys(c.rules)))
-			if near != "" {
-				near = "did you mean " + near + "?"
+			p := script.Problem{Source: s.Source, Pos: e.Pos, Reason: "there is no rule " + e.Of}
+			if near := script.Nearest(e.Of, slices.Sorted(maps.Keys(c.rules))); near != "" {
+				p.Remedy = "did you mean " + near + "?"
+				p.Fixes = []script.Fix{{Title: "write " + near, Pos: e.Pos, Old: e.Of, New: near}}
 			}
-			return nil, script.Problems{{Source: s.Source, Pos: e.Pos, Reason: "there is no rule " + e.Of, Remedy: near}}
+			return nil, script.Problems{p}
 		}
 		p = p.Only(i)
 	}

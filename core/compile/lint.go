@@ -33,6 +33,7 @@ func (c *compiler) lintRegex(p *script.Pattern) {
 		pos.Column += 1 + utf8.RuneCountInString(raw[:at])
 		pos.Width = 1
 		c.warn(pos, `write \. for a dot, or say text or word instead of regex`, "this dot matches any character")
+		c.fix(script.Fix{Title: `write \. for a dot`, Pos: pos, New: `\.`})
 	}
 }
 

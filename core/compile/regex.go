@@ -84,7 +84,11 @@ func (c *compiler) badRegex(p *script.Pattern, err error) {
 			pos.Column += 1 + utf8.RuneCountInString(p.Text.Raw[:at])
 			pos.Width = utf8.RuneCountInString(syntaxError.Expr)
 		}
-		c.errorf(pos, regexRemedy(syntaxError), "%s", regexReason(syntaxError))
+		remedy = regexRemedy(syntaxError)
+		c.errorf(pos, remedy, "%s", regexReason(syntaxError))
+		if remedy == asTheyAre {
+			c.fix(script.Fix{Title: "say text instead of regex", Pos: p.Pos, Old: "regex", New: "text"})
+		}
 		return
 	}
 	c.errorf(pos, remedy, "%v", err)
@@ -118,6 +122,9 @@ func regexReason(err *syntax.Error) string {
 	return fmt.Sprintf(reason, err.Expr)
 }
 
+// asTheyAre is the remedy for characters that have a meaning in expressions.
+const asTheyAre = "say text instead of regex if the characters are meant as they are"
+
 func regexRemedy(err *syntax.Error) string {
 	switch {
 	case err.Code == syntax.ErrInvalidPerlOp && (strings.HasPrefix(err.Expr, "(?=") || strings.HasPrefix(err.Expr, "(?!")):
@@ -128,7 +135,7 @@ func regexRemedy(err *syntax.Error) string {
 	case err.Code == syntax.ErrInvalidEscape && len(err.Expr) == 2 && '1' <= err.Expr[1] && err.Expr[1] <= '9':
 		return "an expression cannot refer back to its own groups"
 	case err.Code != syntax.ErrNestingDepth && err.Code != syntax.ErrLarge:
-		return "say text instead of regex if the characters are meant as they are"
+		return asTheyAre
 	}
 	return ""
 }

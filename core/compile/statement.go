@@ -35,6 +35,10 @@ func (c *compiler) statement(n script.Node) program.Action {
 		}
 		if !n.UnlessPresent && !c.guarded() {
 			c.warn(n.Pos, c.presentOrItem(n), "each run inserts these lines once more")
+			if at := n.Text.Pos; !n.Text.Block && n.Text.File == nil {
+				at.Column, at.Width = at.Column+at.Width, 0
+				c.fix(script.Fix{Title: "add unless present", Pos: at, New: " unless present"})
+			}
 		} else if n.Where == script.Below || n.Where == script.Above {
 			c.addsToItem(n.Pos, n.Text)
 		}
@@ -139,11 +143,12 @@ func (c *compiler) insertAtEdge(n *script.Insert) {
 func (c *compiler) knownSyntax(name *script.Text) {
 	s, ok := syntax.Named(c.fixed(name))
 	if !ok {
-		remedy := "one of " + syntax.List()
-		if near := script.Nearest(c.fixed(name), syntax.Names()); near != "" {
+		remedy, near := "one of "+syntax.List(), script.Nearest(c.fixed(name), syntax.Names())
+		if near != "" {
 			remedy = "did you mean " + near + "?"
 		}
 		c.errorf(name.Pos, remedy, "there is no syntax %q", c.fixed(name))
+		c.near(name.Pos, name.Raw, near)
 	}
 	c.syntax = s
 }

@@ -71,10 +71,12 @@ func (c *compiler) tableNamed(name string, pos script.Pos) *lookup {
 		return t
 	}
 	remedy := "declare it with table " + name + ` from "…", or table ` + name + " { … }"
-	if near := script.Nearest(name, slices.Collect(maps.Keys(c.tables))); near != "" {
+	near := script.Nearest(name, slices.Collect(maps.Keys(c.tables)))
+	if near != "" {
 		remedy = "did you mean " + near + "?"
 	}
 	c.errorf(pos, remedy, "there is no table %s", name)
+	c.near(pos, name, near)
 	return &lookup{}
 }
 

@@ -124,11 +124,21 @@ func (c *compiler) unknown(h *script.Placeholder, groups []string) {
 		}
 	}
 	slices.Sort(known)
-	remedy := c.undeclared(h.Name)
-	if near := script.Nearest(h.Name, known); near != "" {
+	remedy, near := c.undeclared(h.Name), script.Nearest(h.Name, known)
+	if near != "" {
 		remedy = "did you mean {=" + near + "}?"
 	}
 	c.errorf(h.Pos, remedy, "{=%s} names nothing", h.Name)
+	name := h.Pos
+	name.Column, name.Width = name.Column+len("{="), len(h.Name)
+	if near != "" {
+		c.fix(script.Fix{Title: "write {=" + near + "}", Pos: name, New: near})
+	}
+	if script.IsName(h.Name) {
+		c.fix(script.Fix{Title: "declare it with param " + h.Name, Where: script.FixTop, New: "param " + h.Name})
+	}
+	name.Width = 0
+	c.fix(script.Fix{Title: "write {== for the two characters {=", Pos: name, New: "="})
 }
 
 func isNumber(s string) bool {

@@ -410,6 +410,9 @@ func (p *parser) edgeLines(last bool) Form {
 
 // nearFollows reports whether `lines` or `line` follows a number.
 func (p *parser) nearFollows() bool {
+	if p.completing && p.at+1 >= p.cursor {
+		return true
+	}
 	next := p.tokens[min(p.at+1, len(p.tokens)-1)]
 	return next.kind == kindWord && (next.text == "lines" || next.text == "line")
 }

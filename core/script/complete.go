@@ -16,6 +16,11 @@ func CompleteAddress(opening, text string) []string {
 	return complete(text, func(p *parser) { p.selector(&Address{Outside: opening == "outside"}, opening) })
 }
 
+// CompleteScript is Complete for the start of a script, which may end within a statement or behind one.
+func CompleteScript(text string) []string {
+	return complete(text, func(p *parser) { p.nodes(atTop) })
+}
+
 func complete(text string, parse func(p *parser)) []string {
 	source := &Source{Text: strings.TrimRight(text, " \t")}
 	tokens, problems := lex(source)
@@ -23,8 +28,14 @@ func complete(text string, parse func(p *parser)) []string {
 		return nil
 	}
 	p := &parser{source: source, tokens: tokens, completing: true, cursor: len(tokens) - 1}
+	p.fresh = strings.HasSuffix(source.Text, "\n")
 	for p.cursor > 0 && (tokens[p.cursor-1].kind == kindNewline || tokens[p.cursor-1].kind == kindBlank) {
 		p.cursor--
+	}
+	if p.cursor == 0 {
+		p.fresh = true
+	} else if last := tokens[p.cursor-1].kind; last == kindOpen || last == kindClose || last == kindSemicolon {
+		p.fresh = true
 	}
 	p.attempt(func() { parse(p) })
 	return p.expected

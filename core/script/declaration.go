@@ -265,6 +265,7 @@ func (p *parser) example(h Head) Node {
 	if p.owed().kind == kindString {
 		n.Name = p.plain("an example's name")
 	}
+	p.expect("of")
 	if p.owed().text == "of" {
 		p.at++
 		n.Of = p.name("a rule's name")
@@ -272,6 +273,7 @@ func (p *parser) example(h Head) Node {
 	open := p.brace("example")
 	gives := false
 	for {
+		p.expect(exampleWords...)
 		if p.owed().kind == kindSemicolon {
 			p.at++
 			continue
@@ -287,6 +289,9 @@ func (p *parser) example(h Head) Node {
 	}
 	return n
 }
+
+// exampleWords begin the lines of an example.
+var exampleWords = []string{"set", "file", "given", "gives"}
 
 // exampleItem reads one line of an example.
 func (p *parser) exampleItem(n *Example, gives *bool) {
@@ -308,10 +313,11 @@ func (p *parser) exampleItem(n *Example, gives *bool) {
 	case "gives":
 		p.once(t.pos, !*gives, "what it gives")
 		*gives = true
+		p.expect("the same")
 		if !p.accept("the", "same") {
 			n.Gives = p.text("what the text becomes, or the same")
 		}
 	default:
-		p.fail(t.pos, "an example holds no "+t.describe(), didYouMean(t.text, []string{"set", "file", "given", "gives"}))
+		p.fail(t.pos, "an example holds no "+t.describe(), didYouMean(t.text, exampleWords))
 	}
 }

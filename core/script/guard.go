@@ -150,6 +150,9 @@ func (p *parser) bound(what string) bound.Bound {
 
 func (p *parser) assert(h Head, forbid bool) Node {
 	n := &Assert{Head: h, Forbid: forbid, Bound: bound.Bound{Kind: bound.AtLeast, Count: 1}, Plain: true}
+	if !forbid {
+		p.expect("at")
+	}
 	if t := p.owed(); !forbid && (t.kind == kindNumber || t.kind == kindWord && t.text == "at") {
 		n.Bound, n.Plain = p.bound("the number of matches"), false
 		p.want("of", "the number")

@@ -29,7 +29,7 @@ func Nearest(word string, known []string) string {
 // didYouMean words the remedy for a mistyped word.
 func didYouMean(word string, known []string) string {
 	if near := Nearest(word, known); near != "" && near != word {
-		return "did you mean " + near + "?"
+		return meant + near + "?"
 	}
 	return ""
 }

@@ -15,15 +15,17 @@ type parser struct {
 	tokens   []token
 	at       int
 	problems Problems
-	hoisted  []string       // comments found inside the statement being read
-	depth    int            // how many braces and addresses are open
-	advising bool           // this is the text of an advice
-	advised  map[int]string // remedies for problems of tokens, by line
+	hoisted  []string        // comments found inside the statement being read
+	depth    int             // how many braces and addresses are open
+	advising bool            // this is the text of an advice
+	advised  map[int]advised // for problems of tokens, by line
 
 	// For a completion: the token at the cursor, and the words that may be there.
 	completing bool
 	cursor     int
 	expected   []string
+	fresh      bool // a statement may begin at the cursor
+	broken     bool // the last statement has a mistake
 }
 
 // A context is the position of a node: in a script, a rule, or an address.
@@ -45,7 +47,7 @@ type bailout struct{}
 func Parse(name, text string) (*Script, Problems) {
 	source := &Source{Name: name, Text: text}
 	tokens, problems := lex(source)
-	p := &parser{source: source, tokens: tokens, advised: map[int]string{}}
+	p := &parser{source: source, tokens: tokens, advised: map[int]advised{}}
 	s := &Script{Source: source}
 	s.Items, s.End = p.nodes(atTop)
 	if t := p.tokens[p.at]; t.kind == kindClose {
@@ -70,7 +72,7 @@ func (p *parser) merge(problems Problems) {
 	for _, q := range problems {
 		if c, ok := first[q.Pos.Line]; !ok || c >= q.Pos.Column {
 			if to, ok := p.advised[q.Pos.Line]; ok {
-				q.Remedy = to
+				q.Remedy, q.Fixes = to.remedy, to.fixes
 			}
 			p.problems = append(p.problems, q)
 		}
@@ -78,7 +80,7 @@ func (p *parser) merge(problems Problems) {
 }
 
 func (p *parser) report(pos Pos, reason, remedy string) {
-	p.problems = append(p.problems, Problem{Source: p.source, Pos: pos, Reason: reason, Remedy: remedy})
+	p.problems = append(p.problems, Problem{Source: p.source, Pos: pos, Reason: reason, Remedy: remedy, Fixes: fixesOf(pos, remedy)})
 }
 
 // fail reports a problem and ends the statement.
@@ -95,6 +97,9 @@ func (p *parser) nodes(where context) (nodes []Node, end []string) {
 	for {
 		switch t := p.tokens[p.at]; t.kind {
 		case kindEnd:
+			if p.fresh && !p.broken {
+				p.expect(words(where)...)
+			}
 			return nodes, trimBlank(above)
 		case kindClose:
 			if where != atTop {
@@ -113,7 +118,9 @@ func (p *parser) nodes(where context) (nodes []Node, end []string) {
 		case kindNewline, kindSemicolon:
 			p.at++
 		default:
-			if n := p.node(where); n != nil {
+			n := p.node(where)
+			p.broken = n == nil
+			if n != nil {
 				h := n.head()
 				h.Above = append(above, p.hoisted...)
 				if p.tokens[p.at].kind == kindSemicolon && p.tokens[p.at+1].kind == kindComment {
@@ -175,9 +182,10 @@ func (p *parser) advise(first Pos, before int) {
 	}
 	from := min(first.Column-1, len(line))
 	to := advice(string(line[from:]))
+	fixes := []Fix{{Pos: Pos{first.Line, first.Column, len(line) - from, first.In}, New: to}}
 	if before == len(p.problems) { // the problem is one of the tokens, which follow
 		if to != "" {
-			p.advised[first.Line] = "write: " + to
+			p.advised[first.Line] = advised{"write: " + to, fixes}
 		}
 		return
 	}
@@ -190,11 +198,17 @@ func (p *parser) advise(first Pos, before int) {
 	if to == "" {
 		return
 	}
-	to = "write: " + to
+	fixes[0].New = to
+	problem.Remedy, problem.Fixes = "write: "+to, fixes
 	if problem.Reason == noKind {
-		to += otherKinds
+		problem.Remedy += otherKinds
 	}
-	problem.Remedy = to
+}
+
+// advised is the remedy for a line that a person wrote in a form of their own.
+type advised struct {
+	remedy string
+	fixes  []Fix
 }
 
 // ends reports whether a statement may end before t.
@@ -250,7 +264,7 @@ func (p *parser) skip() {
 func whole(name, text string, read func(p *parser)) Problems {
 	source := &Source{Name: name, Text: text}
 	tokens, problems := lexIn(source, source)
-	p := &parser{source: source, tokens: tokens, advised: map[int]string{}}
+	p := &parser{source: source, tokens: tokens, advised: map[int]advised{}}
 	p.attempt(func() {
 		read(p)
 		if t := p.owed(); t.kind != kindEnd {

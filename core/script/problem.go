@@ -64,6 +64,38 @@ type Problem struct {
 	Severity Severity
 	Reason   string
 	Remedy   string // empty if none is likely
+	// Fixes are what the remedy says as edits of the source; none if it is for a person to do.
+	Fixes []Fix
+}
+
+// A Fix replaces something in a script.
+type Fix struct {
+	Title string // for a person; "" for the remedy
+	Where FixPlace
+	// Pos is what is replaced, unless Old is the word, or the text between quotes, to replace from there on. A width of 0
+	// inserts.
+	Pos      Pos
+	Old, New string
+}
+
+// A FixPlace is where a fix writes its text.
+type FixPlace int
+
+const (
+	FixHere FixPlace = iota
+	FixTop           // a line of its own, behind the declarations at the top
+	FixEnd           // a line of its own, at the end
+)
+
+// meant begins the remedy of a mistyped word.
+const meant = "did you mean "
+
+// fixesOf returns the fix of a remedy that names the word to write at the place of a problem.
+func fixesOf(pos Pos, remedy string) []Fix {
+	if word, ok := strings.CutPrefix(remedy, meant); ok && strings.HasSuffix(word, "?") {
+		return []Fix{{Pos: pos, New: strings.TrimSuffix(word, "?")}}
+	}
+	return nil
 }
 
 // Error gives the place and the reason on one line.

@@ -265,7 +265,9 @@ func (p *parser) brace(what string) token {
 // closing consumes the brace that closes open.
 func (p *parser) closing(open token) {
 	if t := p.tokens[p.at]; t.kind != kindClose {
-		p.fail(open.pos, "this { is never closed", "close it with }")
+		p.report(open.pos, "this { is never closed", "close it with }")
+		p.problems[len(p.problems)-1].Fixes = []Fix{{Where: FixEnd, New: "}"}}
+		panic(bailout{})
 	}
 	p.at++
 }

@@ -40,6 +40,30 @@ var filters = []filterRow{
 	{"or", aWord, Use{"{=NAME or WORD}", "WORD if it is empty", `replace regex 'port=(\d*)' with "port={=1 or 8415}"`}},
 }
 
+// A Named is a word of placeholders, with its use.
+type Named struct {
+	Name string
+	Use
+}
+
+// Filters returns all filters.
+func Filters() (all []Named) {
+	for _, f := range filters {
+		all = append(all, Named{f.name, f.use})
+	}
+	return all
+}
+
+// Placeholders returns the built-in placeholders.
+func Placeholders() (all []Named) {
+	for _, p := range placeholders {
+		if p.name != "" {
+			all = append(all, Named{p.name, p.use})
+		}
+	}
+	return all
+}
+
 // FilterNames returns the names of all filters.
 func FilterNames() (names []string) {
 	for _, f := range filters {

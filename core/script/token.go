@@ -33,6 +33,8 @@ type token struct {
 	pos   Pos
 	// textColumn is the column, from 1, at which text begins.
 	textColumn int
+	// offset is the token's first byte in the source, and size its number of bytes.
+	offset, size int
 }
 
 // describe names a token in a message.
@@ -60,6 +62,7 @@ type lexer struct {
 	tokens   []token
 	problems Problems
 	number   int    // of the line, from 1
+	start    int    // byte offset of the line in the source
 	line     string // without its ending
 	at       int    // byte offset in line
 	counted  int    // byte offset up to which columns are counted
@@ -77,8 +80,10 @@ func lexIn(source, in *Source) ([]token, Problems) {
 		return []token{{kind: kindEnd, pos: posAt(1, 1, 1)}}, l.problems
 	}
 	text := strings.TrimPrefix(source.Text, "\ufeff")
+	next := len(source.Text) - len(text)
 	for line := range strings.SplitSeq(text, "\n") {
 		l.number++
+		l.start, next = next, next+len(line)+1
 		l.line, l.at = strings.TrimRight(line, "\r"), 0
 		l.counted, l.column = 0, 1
 		l.lexLine()
@@ -124,7 +129,7 @@ func (l *lexer) add(k kind, text string, width int) *token {
 	runes := max(utf8.RuneCountInString(l.line[l.at:min(l.at+width, len(l.line))]), 1)
 	l.tokens = append(l.tokens, token{
 		kind: k, text: text, textColumn: l.column,
-		pos: Pos{l.number, l.column, runes, l.in},
+		pos: Pos{l.number, l.column, runes, l.in}, offset: l.start + l.at, size: width,
 	})
 	l.at += width
 	return &l.tokens[len(l.tokens)-1]
@@ -222,6 +227,7 @@ func (l *lexer) quoted(rest string) {
 		t := l.add(kindBad, rest, len(rest))
 		l.report(posAt(t.pos.Line, t.pos.Column, 1), "this string is not closed on its line",
 			"end it with "+rest[:1]+"; text of several lines goes into a margin block, lines that begin with |")
+		l.problems[len(l.problems)-1].Fixes = []Fix{{Pos: posAt(t.pos.Line, t.pos.Column+t.pos.Width, 0), New: rest[:1]}}
 		return
 	}
 	t := l.add(kindString, rest[1:end+1], end+2)

@@ -145,7 +145,7 @@ func (m *screen) form() (lines []string) {
 	}
 	lines = append(lines, m.field(oldField, "Look for", m.turning(kinds, m.fields.kind, "Ctrl-K")))
 	mistaken(oldField)
-	lines = append(lines, m.field(newField, "Replace with", m.turning([]string{"remove it"}, map[bool]string{true: "remove it"}[m.fields.remove], "Ctrl-R")))
+	lines = append(lines, m.field(newField, "Replace with", m.turning([]string{"remove"}, map[bool]string{true: "remove"}[m.fields.remove], "Ctrl-R")))
 	mistaken(newField)
 	lines = append(lines, m.field(whereField, "Where", ""))
 	mistaken(whereField)
@@ -229,7 +229,7 @@ func (m *screen) room(i int) int {
 	case oldField:
 		room -= m.turnWidth(kinds)
 	case newField:
-		room -= m.turnWidth([]string{"remove it"})
+		room -= m.turnWidth([]string{"remove"})
 	}
 	return max(room, 8)
 }

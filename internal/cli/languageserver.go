@@ -1,0 +1,29 @@
+package cli
+
+import (
+	"runtime/debug"
+
+	"github.com/spf13/cobra"
+
+	"frizzel/internal/lsp"
+)
+
+const languageServerLong = `Speak the Language Server Protocol on standard input and output, for an editor: problems
+while typing, completion, what words mean, definitions, renaming, layout and quick fixes.
+
+An editor starts it; docs/editor says how. It reads the scripts that are open, and the
+files that they use, and writes nothing.`
+
+func (a *app) languageServer() *cobra.Command {
+	return &cobra.Command{
+		Use:     "language-server",
+		Short:   "Speak the Language Server Protocol, for editors",
+		Long:    languageServerLong,
+		Example: "  frizzel language-server",
+		Args:    nothing,
+		RunE: func(c *cobra.Command, _ []string) error {
+			debug.SetGCPercent(400) // most of what an answer needs is garbage at once
+			return lsp.Serve(c.Context(), a.In, a.files.Out, Version)
+		},
+	}
+}
