@@ -1,6 +1,7 @@
 package assist
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"slices"
@@ -71,13 +72,18 @@ func Rename(n Name, fresh string, documents []*Document) (map[*Document][]Name, 
 	return places, nil
 }
 
-// Layout returns the edits that lay the document out the standard way. It reports false if it has mistakes.
-func (d *Document) Layout() (edit.List, bool) {
+// Layout returns the edits that lay the document out the standard way. It reports false if the document has mistakes, or
+// ctx ends.
+func (d *Document) Layout(ctx context.Context) (edit.List, bool) {
 	s, problems := d.Parsed()
-	if len(problems.Errors()) > 0 {
+	if len(problems.Errors()) > 0 || ctx.Err() != nil {
 		return nil, false
 	}
-	return diff.Compare([]byte(d.Text), []byte(script.Format(s))), true
+	laid := script.Format(s)
+	if ctx.Err() != nil {
+		return nil, false
+	}
+	return diff.Compare([]byte(d.Text), []byte(laid)), true
 }
 
 // Resolve returns the edit of a fix of a problem in the document. It reports false if the place is not there.

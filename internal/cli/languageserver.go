@@ -23,6 +23,7 @@ func (a *app) languageServer() *cobra.Command {
 		Args:    nothing,
 		RunE: func(c *cobra.Command, _ []string) error {
 			debug.SetGCPercent(400) // most of what an answer needs is garbage at once
+			debug.SetMemoryLimit(512 << 20)
 			return lsp.Serve(c.Context(), a.In, a.files.Out, Version)
 		},
 	}

@@ -176,12 +176,12 @@ func (s *server) edit(all map[*text][]textEdit) (w workspaceEdit) {
 	return w
 }
 
-func (s *server) formatting(_ context.Context, p *documentParams) (any, error) {
+func (s *server) formatting(ctx context.Context, p *documentParams) (any, error) {
 	t, err := s.find(p.TextDocument.URI)
 	if err != nil {
 		return nil, err
 	}
-	layout, ok := t.Layout()
+	layout, ok := t.Layout(ctx)
 	if !ok {
 		return nil, jrpc2.Errorf(codeFailed, "the script has mistakes, and is laid out once they are mended")
 	}

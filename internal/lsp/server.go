@@ -71,6 +71,7 @@ type server struct {
 	stop    context.CancelFunc
 	version string
 	over    chan struct{} // closed by exit
+	cancels sync.Map      // the functions that cancel requests, by their IDs; nil for one that was cancelled before it runs
 
 	mu       sync.Mutex
 	phase    phase
@@ -114,6 +115,14 @@ func (s *server) inOrder(h jrpc2.Handler) jrpc2.Handler {
 			return nil, jrpc2.Errorf(codeNotInitialized, "initialize comes first")
 		case stopped:
 			return nil, jrpc2.Errorf(jrpc2.InvalidRequest, "shutdown was asked for")
+		}
+		ctx, cancel := context.WithCancel(ctx)
+		defer cancel()
+		if id := r.ID(); id != "" {
+			if was, early := s.cancels.Swap(id, cancel); early && was == nil {
+				cancel()
+			}
+			defer s.cancels.Delete(id)
 		}
 		defer exit.Caught(&err)
 		if result, err = h(ctx, r); ctx.Err() != nil {
@@ -163,8 +172,12 @@ func (s *server) exit(context.Context) error {
 }
 
 func (s *server) cancel(_ context.Context, p *cancelParams) error {
-	if p != nil {
-		s.rpc.CancelRequest(string(p.ID))
+	if p == nil {
+		return nil
+	}
+	// The request may not run yet; or it is answered already, and then nobody has the ID again.
+	if cancel, running := s.cancels.LoadOrStore(string(p.ID), nil); running && cancel != nil {
+		cancel.(context.CancelFunc)()
 	}
 	return nil
 }

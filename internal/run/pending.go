@@ -227,6 +227,9 @@ func (p *Pending) Broken() bool {
 // Edits returns the accepted changes against the text. The file must not be large.
 func (p *Pending) Edits() edit.List { return p.edits }
 
+// Large reports whether the file is read in windows, and its edits are not held in memory.
+func (p *Pending) Large() bool { return p.large != nil }
+
 // Rules returns the numbers of changes, indexed by rule, when the file was first read.
 func (p *Pending) Rules() []int { return p.first.Changes }
 

@@ -17,6 +17,9 @@ type item struct {
 
 var errLooking = errors.New("nothing is replaced yet")
 
+// large reports whether an answer about the file would take as long as reading all of it.
+func (i *item) large() bool { return i.Pending != nil && i.Pending.Large() }
+
 func (i *item) Path() string { return i.At.Path }
 func (i *item) Count() int   { return i.Watched.Count }
 

@@ -220,6 +220,10 @@ func (m *screen) listKey(key string) tea.Cmd {
 			m.list.Message = "these are the changes of the rule before its mistake; mend that first"
 			return nil
 		}
+		if f, _ := m.list.Selected(); f != nil && f.Item.(*item).large() && slices.Contains([]string{"space", " ", "f", "c", "e"}, key) {
+			m.list.Message = "this file is large: take or leave its changes in the review"
+			return nil
+		}
 		cmd, done := m.list.Key(key)
 		if !done {
 			m.list.Message = "press ? for what the keys do"

@@ -14,10 +14,10 @@ import (
 
 // Limits on what is retained of a search. Counts go on beyond them.
 const (
-	maxFiles   = 1000 // files in the list
-	maxChanges = 200  // of a file
-	maxEdits   = 200_000
-	maxNames   = 1000 // of files, if there is nothing to look for yet
+	maxFiles   = 1000    // files in the list
+	maxChanges = 200     // of a file
+	maxEdits   = 200_000 // in memory
+	maxNames   = 1000    // of files, if there is nothing to look for yet
 )
 
 // How often a search reports: the first report comes as soon as a screen is full.
@@ -141,11 +141,11 @@ func (s *search) first(ctx context.Context) {
 func (s *search) take(ctx context.Context, w run.Watched) error {
 	s.news.files++
 	s.news.changes += w.Count
-	if w.Pending != nil {
-		s.edits += w.Pending.Change.Count()
-	}
 	if s.news.files <= maxFiles && s.edits <= maxEdits {
 		f := found{Watched: w}
+		if w.Pending != nil && !w.Pending.Large() {
+			s.edits += w.Pending.Change.Count()
+		}
 		full := s.sampled >= s.rows
 		if !full {
 			f.sample, _ = w.Sample(ctx, maxChanges) // an error is shown when the file is opened

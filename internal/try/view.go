@@ -36,6 +36,9 @@ func (m *screen) layout() {
 	}
 	room := m.height - len(m.form()) - 4
 	m.lines, m.inView = m.list.Flow(m.width, room)
+	if more := m.news.files - len(m.list.Files); more > 0 && m.news.over && len(m.lines) > 0 && len(m.lines)+1 < room {
+		m.lines = append(m.lines, "", m.Style.Soft(" and "+report.Count(more, "more file")+", which the review shows"))
+	}
 	if m.mistake != nil { // it stays, faint
 		was := m.list.Style
 		m.list.Style = report.Style{}
