@@ -58,8 +58,8 @@ type Sample struct {
 	Whole     bool // the proposals are all
 }
 
-// enough ends the reading of a large file whose sample is complete.
-var enough = errors.New("enough")
+// errEnough ends the reading of a large file whose sample is complete.
+var errEnough = errors.New("enough")
 
 // Sample reads the file again and returns its first changes or matches, at most max, and all if the file is not large.
 // Without any it returns nil. The watched file itself is not changed, so several goroutines may call Sample.
@@ -80,7 +80,7 @@ func (w Watched) Sample(ctx context.Context, max int) (*Sample, error) {
 		err = s.changes(ctx, now, max)
 	}
 	s.Whole = err == nil
-	if errors.Is(err, enough) {
+	if errors.Is(err, errEnough) {
 		err = nil
 	}
 	if err != nil || len(s.Proposals) == 0 {
@@ -132,13 +132,13 @@ func (s *Sample) changes(ctx context.Context, now *reader, max int) error {
 		if n++; n <= max {
 			s.Proposals = append(s.Proposals, p)
 		} else if now.large != nil {
-			cancel(enough)
+			cancel(errEnough)
 		}
 		return program.Answer{}
 	}})
 	if err != nil {
-		if s.Count = n; errors.Is(context.Cause(ctx), enough) {
-			return enough
+		if s.Count = n; errors.Is(context.Cause(ctx), errEnough) {
+			return errEnough
 		}
 		return err
 	}
@@ -164,7 +164,7 @@ func (s *Sample) matches(ctx context.Context, now *reader, max int) error {
 		for i, m := range sight.Matches {
 			if len(s.Proposals) >= max {
 				if now.large != nil {
-					return enough
+					return errEnough
 				}
 				return nil
 			}
