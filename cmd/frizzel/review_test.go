@@ -187,7 +187,7 @@ func TestAskingAboutEachMatch(t *testing.T) {
 
 	// From files to matches and on to all the rest.
 	term = atTerminal(t, dir, "apply", "--ask", "file", "--word", "gage", "--with", "gauge", "--rule", `replace word "host" with "HOST"`)
-	term.expect("a.conf (file 1 of 4)")
+	term.expect("a.conf (file 1 of 3)")
 	term.press("m")
 	term.expect("a.conf:2")
 	term.press("r")
