@@ -10,8 +10,10 @@ type Match struct {
 	New        []byte
 	// Value is the text that Groups refer to if the match is in a value; nil means the whole text. ValuePath
 	// returns the value's path; nil if there is no value.
-	Value     []byte
-	Whole     bool // the match is a value as a whole
+	Value []byte
+	Whole bool // the match is a value as a whole
+	// Written is the range of a whole value as the file writes it, with its quotes.
+	Written   [2]int
 	ValuePath func() string
 	Changes   bool // the match is a rule's, which would write New
 }
@@ -30,7 +32,9 @@ func (p *Program) Find(in Input) ([]Match, *Result) {
 			a.each(r, func(at *run, loc []int) {
 				m := Match{Rule: rule.Index, Start: loc[0], End: loc[1], Groups: slices.Clone(loc)}
 				if v := at.value; v != nil {
-					m.Whole = a.Pattern == nil
+					if m.Whole = a.Pattern == nil; m.Whole {
+						m.Written[0], m.Written[1] = v.node.Written()
+					}
 					m.Start, m.End, m.Value = v.place(loc[0]), v.place(loc[1]), at.in.Text
 					m.ValuePath = func() string { return v.doc.Path(v.node) }
 				}

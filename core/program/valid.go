@@ -14,10 +14,18 @@ func (r *run) judge() {
 	if len(r.edits) == 0 || !r.unproven || r.in.Window != nil || !r.program.judges(r.in.File) {
 		return
 	}
-	syntax := syntaxFor(r.in.File, r.program.Syntax(r.in.File))
-	err := tree.Judge(syntax, r.in.Text, r.edits.Apply(r.in.Text))
+	r.result.Broken = append(r.result.Broken, r.program.Breaks(r.in.File, r.in.Text, r.edits.Apply(r.in.Text))...)
+}
+
+// Breaks returns a note if the text before parses in the file's syntax and the text after does not.
+func (p *Program) Breaks(f File, before, after []byte) []Note {
+	syntax := syntaxFor(f, p.Syntax(f))
+	if p.AllowBroken || !syntax.IsJudged() {
+		return nil
+	}
+	err := tree.Judge(syntax, before, after)
 	if err == nil {
-		return
+		return nil
 	}
 	n := Note{Text: fmt.Sprintf("this would be %s no more: %v", syntax, err)}
 	var fault *tree.SyntaxError
@@ -27,7 +35,7 @@ func (r *run) judge() {
 			n.Text = fmt.Sprintf("this would not be %s any more: line %d: %s", syntax, fault.Line, fault.Reason)
 		}
 	}
-	r.result.Broken = append(r.result.Broken, n)
+	return []Note{n}
 }
 
 // judges reports whether the result for a file is checked against its syntax.

@@ -59,6 +59,9 @@ func ByHand(p *program.Program, file *textfile.File, fresh []byte, in program.In
 	in.Text, in.Document, in.Decide = fresh, Document(file), leave
 	r.Made = p.Run(in)
 	r.Made.Found = None(p, file, in).Found // what was there before a person wrote
+	if file.Document == nil && len(r.Text) > 0 {
+		r.Made.Broken = append(r.Made.Broken, p.Breaks(in.File, file.Text, fresh)...)
+	}
 	r.Text, r.Raw, r.Refuse = Encode(p, file, in, r.Text, "")
 	return r
 }

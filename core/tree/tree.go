@@ -201,6 +201,18 @@ func (n *Node) HasMembers() bool {
 	return false
 }
 
+// Written returns the range of a value without members as the file writes it, with its quotes; of an element without its
+// tags. Of any other value it is empty.
+func (n *Node) Written() (start, end int) {
+	switch {
+	case n.HasMembers() || n.scattered:
+		return 0, 0
+	case n.Kind == Element:
+		return n.Inner, n.InnerEnd
+	}
+	return n.Start, n.End
+}
+
 // Root returns the document's value that holds the node.
 func (n *Node) Root() *Node {
 	for n.Parent != nil {

@@ -137,8 +137,8 @@ type applying struct {
 	*app
 	printer *report.Printer
 	events  *report.Events // for JSON
-	// answered has the answers to begin the review with; nil for none.
-	answered *review.Session
+	// begin, if it is not nil, gives the first answers of a review.
+	begin func(*review.Session) error
 }
 
 // show names one file's changes, if nothing is asked.

@@ -90,8 +90,8 @@ func (a *app) reviewed(ctx context.Context, session *review.Session, style repor
 func (ap *applying) review(ctx context.Context, items []review.Item, pending []*run.Pending, way string, refused func() []string) (bool, error) {
 	session := review.NewSession(items, ap.printer.Rules)
 	session.Refused = refused
-	if ap.answered != nil {
-		if err := session.Adopt(ap.answered); err != nil {
+	if ap.begin != nil {
+		if err := ap.begin(session); err != nil {
 			return false, err
 		}
 	}

@@ -205,7 +205,7 @@ func (f *ruleFlags) oneOff(c *cobra.Command) (*usecase.OneOff, error) {
 			alone = append(alone, "--"+flag.Name)
 		}
 	})
-	valuesOnly := c.Name() == "find" && len(alone) == 1 && alone[0] == "--at"
+	valuesOnly := (c.Name() == "find" || c.Name() == "edit") && len(alone) == 1 && alone[0] == "--at"
 	if f.change.Kind == "" && len(alone) > 0 && !valuesOnly {
 		rule := ""
 		if len(f.scripts) > 0 || c.Flags().Changed("rule") {

@@ -106,7 +106,7 @@ func (a *app) reviewTried(c *cobra.Command, f *applyFlags, out try.Outcome, comm
 	ap.printer.Rules = out.Drafted.Labels
 	o := usecase.ApplyOptions{Rules: out.Drafted.Compiled, Plan: out.Drafted.Plan, Write: w, Show: ap.show, Ready: ap.ready}
 	o.Ask = func(ctx context.Context, all []*run.Pending, refused func() []string) (bool, error) {
-		ap.answered = out.Session
+		ap.begin = func(s *review.Session) error { return s.Adopt(out.Session) }
 		return ap.asker(a.wayToAsk(""))(ctx, all, refused)
 	}
 	o.Write.Progress = o.Plan.Progress

@@ -28,7 +28,7 @@ func (p *Plan) largeFile(ctx context.Context, at selection.File, f io.ReaderAt, 
 	if p.window > 0 {
 		width, least = p.window, manyWindows*p.window
 	}
-	if info.Size < least {
+	if info.Size < least || p.Whole {
 		return nil, nil
 	}
 	how := p.Program.Windowing(asFile(at), head)

@@ -61,6 +61,14 @@ func (p *Plan) pendings(ctx context.Context, take func(*Pending) error) (*Summar
 	})
 }
 
+// Listed returns a file as one whose changes a person writes, before any is made: made is what the rules made of it, or nil.
+func (p *Plan) Listed(at selection.File, made *program.Result) *Pending {
+	if made == nil {
+		made = p.Program.NewResult()
+	}
+	return &Pending{plan: p, first: made, told: made, Made: made, At: at}
+}
+
 // take makes r the accepted result.
 func (p *Pending) take(r *Result) {
 	c := r.Change()
@@ -266,6 +274,19 @@ func (p *Pending) Rewrite(ctx context.Context, fresh []byte) (old []byte, edits 
 	p.take(&Result{At: p.At, Made: made.Made, Refuse: made.Refuse, revision: made, before: now.digest})
 	p.Changes = len(made.Raw)
 	return now.file.Text, made.Text, made.Refuse
+}
+
+// Text reads the file, which must have a digest. The error is a *change.ChangedError if it has another one.
+func (p *Pending) Text(ctx context.Context, want digest.Digest) (*textfile.File, error) {
+	now, err := p.read(ctx)
+	if err != nil {
+		return nil, err
+	}
+	disk.Close(now)
+	if now.digest != want {
+		return nil, &change.ChangedError{Path: p.At.Path}
+	}
+	return now.file, nil
 }
 
 // Recount updates the summary with the changes accepted so far.

@@ -31,6 +31,9 @@ type Plan struct {
 	// Writes means that the changes will be written, so each file's content needs a digest.
 	Writes bool
 
+	// Whole means that large files are read as a whole.
+	Whole bool
+
 	window int64 // size in bytes of a large file's window; 0 for that of a digest's chunk
 	asks   bool  // ask about each change
 	kept   *spool.Spool

@@ -1,0 +1,171 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"frizzel/core/script"
+	"frizzel/internal/editor"
+	"frizzel/internal/exit"
+	"frizzel/internal/report"
+	"frizzel/internal/review"
+	"frizzel/internal/run"
+	"frizzel/internal/usecase"
+)
+
+const editLong = `Open what was found, over all files, as one list in your editor ($VISUAL, $EDITOR), and write
+the differences.
+
+The list has each file's name on a line of its own, and below it the lines that match:
+
+  conf/clock.ini
+  12 | host = depot-3        line 12; edit what is behind the bar
+  -13 |                      deletes line 13
+  | spare = depot-5          goes behind the line above it
+
+With --with or a script the lines stand as they would become. Values at a path stand as
+12:5 | value. A line that you take out of the list stays as it is in the file. What you
+changed is reviewed as "apply" does it, and written as one run.`
+
+const editExample = `  # seventeen places, each to be put a little differently
+  frizzel edit --word depot-3 --context 1 conf
+
+  # what a script would do, mended by hand where it is not right
+  frizzel edit -r move-depot.friz conf docs
+
+  # the values at a path
+  frizzel edit --at '$.boards[*].feed' conf`
+
+// editFlags are the options of edit.
+type editFlags struct {
+	rules   ruleFlags
+	files   fileFlags
+	how     writeFlags
+	context int
+	yes     bool
+	ask     string
+}
+
+func (a *app) edit() *cobra.Command {
+	var f editFlags
+	c := &cobra.Command{
+		Use:     "edit (--text|--word|--regex X | --at PATH | -r SCRIPT) [PATH]...",
+		Short:   "Edit what was found, over all files, as one list in your editor",
+		Long:    editLong,
+		Example: editExample,
+		RunE:    func(c *cobra.Command, paths []string) error { return a.editing(c, &f, paths) },
+	}
+	f.rules.add(c)
+	f.rules.addAllow(c)
+	f.files.add(c)
+	f.how.addCommon(c)
+	fl := c.Flags()
+	fl.IntVar(&f.context, "context", 0, "how many `lines` to list around each one that was found")
+	fl.BoolVarP(&f.yes, "yes", "y", false, "write what was edited without a review")
+	fl.StringVar(&f.ask, "ask", "", "how to review: on the whole `screen`, or about a file or a match at a time: screen, file or match")
+	return c
+}
+
+func (a *app) editing(c *cobra.Command, f *editFlags, paths []string) error {
+	if f.context < 0 {
+		return exit.Wrongf("--context is at least 0")
+	}
+	o, err := a.editOptions(c, f, paths)
+	if err != nil {
+		return err
+	}
+	if err := a.canAskBy(c, f.ask, f.yes); err != nil {
+		return err
+	}
+	if o.Write, err = a.writingWith(c, &f.how); err != nil {
+		return err
+	}
+	ap := &applying{app: a, printer: a.printer()}
+	ap.printer.Rules, ap.printer.Verbose = o.Rules.Labels, f.files.verbose
+	o.Open = a.openEditor
+	o.Ready = func(done *usecase.Applied) error {
+		rules := ap.printer.Rules
+		ap.printer.Rules = make([]string, len(rules)) // the changes are a person's
+		defer func() { ap.printer.Rules = rules }()
+		return ap.ready(done)
+	}
+	o.Mistaken = func(err error) { fmt.Fprintf(a.Err, "the list cannot be read: %v; it opens again\n", err) }
+	o.Show = func(p *run.Pending) error {
+		_, err := fmt.Fprintf(a.Out, "%s  %s\n", report.Path(p.At.Path), report.Count(p.Changes, "change"))
+		return err
+	}
+	if !f.yes {
+		o.Ask = func(ctx context.Context, all []*run.Pending, fresh [][]byte, refused func() []string) (bool, error) {
+			ap.begin = func(s *review.Session) error {
+				for i, file := range s.Files {
+					if err := file.Write(fresh[i]); err != nil {
+						return err
+					}
+				}
+				return nil
+			}
+			return ap.asker(a.wayToAsk(f.ask))(ctx, all, refused)
+		}
+	}
+	o.Write.Progress = o.Find.Progress
+	done, err := doing(a, o.Find.Progress, func() (*usecase.Applied, error) { return usecase.Edit(c.Context(), o) })
+	return ap.end(done, err, f.how.tellChanged)
+}
+
+// editOptions returns what is to be listed, and the rules to hold the edited files against.
+func (a *app) editOptions(c *cobra.Command, f *editFlags, paths []string) (o usecase.EditOptions, err error) {
+	o.Context = f.context
+	compiled, what, err := a.compileListed(c, &f.rules)
+	if err != nil {
+		return o, err
+	}
+	o.What, o.Rules = what, compiled
+	if o.Find, err = a.plan(&f.files, compiled, paths); err != nil {
+		return o, err
+	}
+	oneOff, err := f.rules.oneOff(c)
+	if err != nil {
+		return o, err
+	}
+	var change *script.Script
+	if what == run.Changes {
+		if change, err = oneOff.Script(); err != nil {
+			return o, err
+		}
+	}
+	rules, err := f.rules.rules(a, change)
+	if err != nil {
+		return o, err
+	}
+	if what == run.Assertions { // the search itself asserts nothing of what a person writes
+		rules.Scripts = nil
+		if o.Rules, err = usecase.Compile(rules); err != nil {
+			return o, err
+		}
+	} else if err := usecase.Listable(rules); err != nil {
+		return o, err
+	}
+	o.Hand, err = a.plan(&f.files, o.Rules, paths)
+	return o, err
+}
+
+// compileListed compiles what is to be listed: what rules change, or what is found.
+func (a *app) compileListed(c *cobra.Command, f *ruleFlags) (*usecase.Compiled, run.Sought, error) {
+	if !c.Flags().Changed("with") {
+		return a.compileFind(c, f)
+	}
+	compiled, err := a.compile(c, f)
+	return compiled, run.Changes, err
+}
+
+// openEditor opens a file in the person's editor, and waits until it is closed.
+func (a *app) openEditor(ctx context.Context, path string, line int) error {
+	e := editor.Open(path, line)
+	e.Stdin, e.Stdout, e.Stderr = a.files.In, a.files.Out, a.files.Err
+	if err := e.Run(); err != nil {
+		return err
+	}
+	return ctx.Err()
+}
