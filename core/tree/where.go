@@ -35,6 +35,21 @@ func (f *Finder) At(text []byte, at int) string {
 	return ""
 }
 
+// ValueAt returns the innermost value without members that contains a byte of text, and as the text writes it. It reports
+// false if there is none.
+func (f *Finder) ValueAt(text []byte, at int) (value, written string, ok bool) {
+	if !f.read(text) {
+		return "", "", false
+	}
+	for _, r := range f.doc.Roots {
+		if n := f.doc.format.holding(r, at); n != nil {
+			start, end := n.Written()
+			return string(f.doc.Show(n).Text), string(text[start:end]), start < end
+		}
+	}
+	return "", "", false
+}
+
 // AtLine is At for a byte of a line, from 1; what lies behind the last line is nowhere.
 func (f *Finder) AtLine(text []byte, line, at int) string {
 	if !f.read(text) || line < 1 || line > len(f.starts) {

@@ -46,6 +46,7 @@ type editFlags struct {
 	context int
 	yes     bool
 	ask     string
+	save    string
 }
 
 func (a *app) edit() *cobra.Command {
@@ -63,6 +64,7 @@ func (a *app) edit() *cobra.Command {
 	f.how.addCommon(c)
 	fl := c.Flags()
 	fl.IntVar(&f.context, "context", 0, "how many `lines` to list around each one that was found")
+	fl.StringVar(&f.save, "save", "", "keep what was done by hand as a script in this new `file`")
 	fl.BoolVarP(&f.yes, "yes", "y", false, "write what was edited without a review")
 	fl.StringVar(&f.ask, "ask", "", "how to review: on the whole `screen`, or about a file or a match at a time: screen, file or match")
 	return c
@@ -81,6 +83,13 @@ func (a *app) editing(c *cobra.Command, f *editFlags, paths []string) error {
 	}
 	if o.Write, err = a.writingWith(c, &f.how); err != nil {
 		return err
+	}
+	if err := canSave(f.save); err != nil {
+		return err
+	}
+	keeper := &usecase.Keeper{}
+	if f.save != "" {
+		o.Keep = keeper.Add
 	}
 	ap := &applying{app: a, printer: a.printer()}
 	ap.printer.Rules, ap.printer.Verbose = o.Rules.Labels, f.files.verbose
@@ -111,7 +120,22 @@ func (a *app) editing(c *cobra.Command, f *editFlags, paths []string) error {
 	}
 	o.Write.Progress = o.Find.Progress
 	done, err := doing(a, o.Find.Progress, func() (*usecase.Applied, error) { return usecase.Edit(c.Context(), o) })
+	if err == nil && f.save != "" && done.Run != nil {
+		if err = a.saveLearned(keeper, f.save); err != nil {
+			ap.wrote(done.Run, done.Files)
+			return err
+		}
+	}
 	return ap.end(done, err, f.how.tellChanged)
+}
+
+// saveLearned keeps what was done by hand as a script.
+func (a *app) saveLearned(k *usecase.Keeper, path string) error {
+	text, err := k.Script()
+	if err != nil {
+		return fmt.Errorf("the changes are written, but not kept as a script: %w", err)
+	}
+	return save(path, []byte(text))
 }
 
 // editOptions returns what is to be listed, and the rules to hold the edited files against.

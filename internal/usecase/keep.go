@@ -27,7 +27,9 @@ func (m *Drafted) Kept(seen *Seen) (text string, example bool) {
 		s.Items = append(declared(m.draft.rules.Syntax.Name(), m.draft.files.Encoding), s.Items...)
 	}
 	if seen != nil {
-		if e := m.example(&s, seen); e != nil {
+		x := exampler{m.draft.read.options, m.Values}
+		x.options.Load, x.options.Lenient = m.draft.read.load, true
+		if e := x.example(&s, seen); e != nil {
 			s.Items = append(slices.Clip(s.Items), e)
 			example = true
 		}
@@ -41,8 +43,14 @@ var excerpts = [][2]int{{0, 0}, {1, 0}, {2, 0}, {1, 1}, {3, 1}, {5, 2}, {8, 3}, 
 // maxExample is the maximum number of lines of a file that is taken as an example as a whole.
 const maxExample = 60
 
+// An exampler makes examples of scripts.
+type exampler struct {
+	options compile.Options
+	values  map[string]string // of parameters
+}
+
 // example returns the shortest example of what was seen that passes, nil if none does.
-func (m *Drafted) example(s *script.Script, seen *Seen) *script.Example {
+func (x *exampler) example(s *script.Script, seen *Seen) *script.Example {
 	start := lines.Start(seen.Text, 0, seen.At.Start)
 	end := lines.Next(seen.Text, max(seen.At.Start, seen.At.End-1), len(seen.Text))
 	tried := -1
@@ -55,18 +63,18 @@ func (m *Drafted) example(s *script.Script, seen *Seen) *script.Example {
 			continue
 		}
 		tried = to - from
-		if e := m.excerpt(s, seen, from, to); e != nil {
+		if e := x.excerpt(s, seen, from, to); e != nil {
 			return e
 		}
 	}
 	if bytes.Count(seen.Text, []byte("\n")) <= maxExample {
-		return m.excerpt(s, seen, 0, len(seen.Text))
+		return x.excerpt(s, seen, 0, len(seen.Text))
 	}
 	return nil
 }
 
 // excerpt returns a part of the text as an example, if it passes, of whatever file or of this one.
-func (m *Drafted) excerpt(s *script.Script, seen *Seen, from, to int) *script.Example {
+func (x *exampler) excerpt(s *script.Script, seen *Seen, from, to int) *script.Example {
 	given := marginBlock(seen.Text[from:to])
 	var edits edit.List
 	for _, e := range seen.Edits {
@@ -80,15 +88,15 @@ func (m *Drafted) excerpt(s *script.Script, seen *Seen, from, to int) *script.Ex
 	}
 	e := &script.Example{Name: plainText("from " + seen.Name), Given: given, Gives: gives}
 	if e.Name == nil {
-		e.Name = plainText("what was tried")
+		e.Name = plainText("what was seen")
 	}
-	for name, value := range m.Values {
+	for name, value := range x.values {
 		if text := plainText(value); text != nil {
 			e.Sets = append(e.Sets, script.Set{Name: name, Value: text})
 		}
 	}
 	for _, file := range []*script.Text{nil, plainText(seen.Name)} {
-		if e.File = file; m.passes(s, e) {
+		if e.File = file; x.passes(s, e) {
 			return e
 		}
 	}
@@ -96,16 +104,14 @@ func (m *Drafted) excerpt(s *script.Script, seen *Seen, from, to int) *script.Ex
 }
 
 // passes reports whether a script with an example can be read, and the example passes.
-func (m *Drafted) passes(s *script.Script, e *script.Example) bool {
+func (x *exampler) passes(s *script.Script, e *script.Example) bool {
 	text := script.Format(&script.Script{Items: append(withoutExamples(s.Items), e)})
 	read, problems := script.Parse(s.Source.Name, text)
 	if len(problems.Errors()) > 0 {
 		return false
 	}
-	options := m.draft.read.options
-	options.Load, options.Lenient = m.draft.read.load, true
-	trials, problems := compile.Examples(read, options)
-	return len(problems) == 0 && len(trials) == 1 && trials[0].Passed()
+	trials, problems := compile.Examples(read, x.options)
+	return len(problems.Errors()) == 0 && len(trials) == 1 && trials[0].Passed()
 }
 
 func withoutExamples(items []script.Node) (out []script.Node) {
