@@ -23,7 +23,7 @@ func TestEvents(t *testing.T) {
 	for name, text := range map[string]string{
 		"conf/a.ini": "[clock]\nhost = depot-3\n", "conf/b.bin": "\x00\x01", "conf/\xff.ini": "depot-3\n",
 		"move.friz": "rule host {\n    replace word \"depot-3\" with \"depot-4\"\n    expect 9 changes\n}\nexample \"e\" { given \"x\"; gives \"x\" }\nexample { given \"x\"; gives \"y\" }\n",
-		"bad.friz":  "replace worrd \"a\" with \"b\"\nparam x\n", "plain.friz": "replace word \"depot-3\" with \"depot-4\"\n",
+		"bad.friz":  "replace worrd \"a\" with \"b\"\nparam x\n", "none.txt": "nothing\n", "plain.friz": "replace word \"depot-3\" with \"depot-4\"\n",
 	} {
 		path := filepath.Join(dir, name)
 		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
@@ -37,7 +37,7 @@ func TestEvents(t *testing.T) {
 		"find --word depot-3 conf", "find -r plain.friz conf", "find --word nowhere conf",
 		"find --text COUNTIF inventory.xlsx", "preview --word board-9 --with board-8 inventory.xlsx",
 		"preview -r plain.friz conf", "preview -r move.friz conf", "preview -r plain.friz --seal kept conf/a.ini",
-		"preview --sealed kept", "check .", "check bad.friz", "history",
+		"explain -r plain.friz", "explain -r plain.friz conf/a.ini", "explain -r move.friz conf", "explain -r plain.friz none.txt", "preview --sealed kept", "check .", "check bad.friz", "history",
 		"apply --yes -r move.friz conf", "apply --yes -r plain.friz --note notice conf", "apply --yes -r plain.friz conf",
 		"undo --yes", "apply --yes --sealed kept", "history", "history --of conf/a.ini",
 		"undo --yes", "apply --yes --hold 1h -r plain.friz conf", "history", "damage", "history",
@@ -78,7 +78,7 @@ func TestEvents(t *testing.T) {
 			require.Equal(t, i == len(lines)-1, kind == last, args)
 		}
 	}
-	for _, kind := range []string{"match", "file", "skip", "unchanged", "problem", "script_problem", "example", "run", "damaged", "done", "held", "taken_back"} {
+	for _, kind := range []string{"statement", "step", "why", "match", "file", "skip", "unchanged", "problem", "script_problem", "example", "run", "damaged", "done", "held", "taken_back"} {
 		require.True(t, seen[kind], kind)
 	}
 }

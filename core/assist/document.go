@@ -203,12 +203,7 @@ func (d *Document) Used(load Loader) (all []*Document) {
 }
 
 // Beside returns a path that the document names, as `use` does.
-func (d *Document) Beside(name string) string {
-	if path.IsAbs(name) {
-		return path.Clean(name)
-	}
-	return path.Join(path.Dir(d.Name), name)
-}
+func (d *Document) Beside(name string) string { return script.Beside(d.Name, name) }
 
 // lineAt returns the whole line of an offset.
 func (d *Document) lineAt(offset int) string {

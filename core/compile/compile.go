@@ -136,7 +136,7 @@ func (c *compiler) load(s *script.Script, chain []string) {
 			continue
 		}
 		c.source = s.Source
-		name := relative(s.Source.Name, c.fixed(use.Path))
+		name := script.Beside(s.Source.Name, c.fixed(use.Path))
 		if slices.Contains(chain, name) {
 			c.errorf(use.Path.Pos, "", "%s uses itself in the end: %s", name, strings.Join(append(chain, name), " uses "))
 			continue
@@ -154,14 +154,6 @@ func (c *compiler) load(s *script.Script, chain []string) {
 		c.load(used, append(slices.Clone(chain), name))
 	}
 	c.source = s.Source
-}
-
-// relative returns a path in a script relative to the same directory as the script's own name.
-func relative(scriptName, to string) string {
-	if path.IsAbs(to) {
-		return path.Clean(to)
-	}
-	return path.Join(path.Dir(scriptName), to)
 }
 
 // read loads what t names.

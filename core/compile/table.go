@@ -90,7 +90,7 @@ func (c *compiler) table(n *script.Table, ignoreCase bool, with *[]*program.Temp
 			rows = append(rows, row{old: old, beside: named.beside[old], pos: n.Pos})
 		}
 	} else {
-		t.Path = relative(c.source.Name, c.constant(n.Path))
+		t.Path = script.Beside(c.source.Name, c.constant(n.Path))
 		rows = c.records(n)
 	}
 	seen := map[string]bool{}
@@ -117,7 +117,7 @@ func (c *compiler) table(n *script.Table, ignoreCase bool, with *[]*program.Temp
 
 // records reads a CSV file of pairs; nil after an error.
 func (c *compiler) records(n *script.Table) (rows []row) {
-	name := relative(c.source.Name, c.constant(n.Path))
+	name := script.Beside(c.source.Name, c.constant(n.Path))
 	text, ok := c.read(n.Path, name)
 	if !ok {
 		return nil

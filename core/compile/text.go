@@ -31,7 +31,7 @@ func (c *compiler) parts(t *script.Text) []script.Part {
 	}
 	content, known := c.contents[t]
 	if !known {
-		text, _ := c.read(t.File, relative(c.source.Name, c.constant(t.File)))
+		text, _ := c.read(t.File, script.Beside(c.source.Name, c.constant(t.File)))
 		content = strings.ReplaceAll(string(bytes.TrimPrefix(text, []byte("\ufeff"))), "\r\n", "\n")
 		content = strings.TrimSuffix(content, "\n")
 		c.contents[t] = content

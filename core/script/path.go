@@ -1,6 +1,7 @@
 package script
 
 import (
+	"path"
 	"regexp"
 	"sync"
 )
@@ -11,11 +12,11 @@ var shorthand = sync.OnceValue(func() *regexp.Regexp {
 
 // StandardPath returns a JSONPath with each name behind a dot that has hyphens in brackets, as RFC 9535 wants it. Other
 // paths stay as they are.
-func StandardPath(path string) string {
-	if path == "" || path[0] != '$' && path[0] != '@' {
-		return path
+func StandardPath(jsonPath string) string {
+	if jsonPath == "" || jsonPath[0] != '$' && jsonPath[0] != '@' {
+		return jsonPath
 	}
-	return shorthand().ReplaceAllStringFunc(path, func(s string) string {
+	return shorthand().ReplaceAllStringFunc(jsonPath, func(s string) string {
 		m := shorthand().FindStringSubmatch(s)
 		if m[2] == "" {
 			return s // a string
@@ -35,4 +36,12 @@ func pathChunks(words string, t *Text) []chunk {
 		standard.Quote = 0
 	}
 	return textChunks(words, &standard)
+}
+
+// Beside returns the path that a script names by to: from the directory of the script's own name.
+func Beside(name, to string) string {
+	if path.IsAbs(to) {
+		return path.Clean(to)
+	}
+	return path.Join(path.Dir(name), to)
 }

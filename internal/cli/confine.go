@@ -9,7 +9,7 @@ import (
 )
 
 // looking are the commands that only look at files. They give up all other rights before they read the first one.
-var looking = []string{"frizzel find", "frizzel preview", "frizzel check", "frizzel filter", "frizzel history", "frizzel history show", "frizzel history verify", "frizzel language-server"}
+var looking = []string{"frizzel find", "frizzel preview", "frizzel check", "frizzel filter", "frizzel history", "frizzel history show", "frizzel history verify", "frizzel language-server", "frizzel explain"}
 
 // outputs are the options that name files which such a command writes.
 var outputs = []string{"report", "seal", "save"}

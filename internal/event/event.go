@@ -75,6 +75,39 @@ type Unchanged struct {
 	Reason string `json:"reason"`
 }
 
+// Statement is what a statement of a script does, in a sentence.
+type Statement struct {
+	Rule      string `json:"rule"`
+	Statement string `json:"statement"` // in the rule language
+	Sentence  string `json:"sentence"`
+}
+
+// Step is what a statement does to a line.
+type Step struct {
+	Path
+	Line      int    `json:"line"` // of the file as it is
+	Rule      string `json:"rule"`
+	Statement string `json:"statement"`
+	Before    string `json:"before"`
+	After     string `json:"after"`
+}
+
+// Selected are the lines that the addresses of a statement select.
+type Selected struct {
+	Path
+	Statement string `json:"statement"`
+	Lines     string `json:"lines"`
+}
+
+// Why is why a statement changes nothing.
+type Why struct {
+	Path
+	Line      int    `json:"line,omitempty"` // of what nearly matched
+	Rule      string `json:"rule"`
+	Statement string `json:"statement"`
+	Reason    string `json:"reason"`
+}
+
 // Problem is why nothing may be written.
 type Problem struct {
 	Reason string `json:"reason"`
@@ -178,6 +211,10 @@ type History struct {
 func (Begin) name() string         { return "begin" }
 func (Match) name() string         { return "match" }
 func (File) name() string          { return "file" }
+func (Statement) name() string     { return "statement" }
+func (Step) name() string          { return "step" }
+func (Selected) name() string      { return "selected" }
+func (Why) name() string           { return "why" }
 func (Skip) name() string          { return "skip" }
 func (Unchanged) name() string     { return "unchanged" }
 func (Summary) name() string       { return "summary" }

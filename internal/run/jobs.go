@@ -31,6 +31,7 @@ type job struct {
 	result *Result
 	made   *program.Result
 	found  *Found
+	text   *textfile.File // for Texts
 
 	document bool // the file is an office document
 	unknown  bool // the encoding is unknown, and a pattern is not ASCII
@@ -87,7 +88,7 @@ func (p *Plan) walk(ctx context.Context, ordered, jobs chan<- *job) (err error) 
 		return send(ordered, j)
 	}
 	return p.Selection.Walk(ctx, func(f selection.File) error {
-		if !p.Program.Selects(asFile(f)) {
+		if !p.everything && !p.Program.Selects(asFile(f)) {
 			f.Drop()
 			return order(&job{skip: &selection.Skip{Path: f.Path, Reason: selection.NotSelected}})
 		}
@@ -130,7 +131,7 @@ type worker struct {
 func (p *Plan) one(ctx context.Context, j *job, flight *flight, buffer []byte, work worker) (next []byte, failed error) {
 	defer exit.Caught(&failed)
 	raw, err := p.open(ctx, j, flight, buffer[:0], work)
-	if err == nil && (j.result != nil || j.found != nil && j.found.holds()) {
+	if err == nil && (j.result != nil || j.text != nil || j.found != nil && j.found.holds()) {
 		return nil, nil
 	}
 	var spooling *spool.Error

@@ -34,6 +34,8 @@ type Plan struct {
 	// Whole means that large files are read as a whole.
 	Whole bool
 
+	everything bool // also the files that no rule is for
+
 	window int64 // size in bytes of a large file's window; 0 for that of a digest's chunk
 	asks   bool  // ask about each change
 	kept   *spool.Spool

@@ -1,0 +1,41 @@
+package explain
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"frizzel/core/compile"
+	"frizzel/core/program"
+	"frizzel/core/script"
+)
+
+// Every form of the language has a sentence, and is run by itself; a whole script does what its statements do one by one.
+func TestEveryForm(t *testing.T) {
+	text := "# depot-3\n[clock]\nserver = 192.0.2.30\nhost = depot-3\n\n[kiosks]\nkiosk 7\nkiosk 3\nport = 8415\n\n\nserver {\n    listen 80;\n}\n"
+	file := program.File{Path: "a.conf", Rel: "a.conf"}
+	for _, chapter := range script.Reference() {
+		for _, use := range chapter.Uses {
+			s, problems := script.Parse("use.friz", use.Example)
+			require.Empty(t, problems.Errors(), use.Example)
+			for _, n := range s.Items {
+				require.NotEmpty(t, Sentence(n), use.Example)
+			}
+			x := Script{Scripts: []*script.Script{s}, Options: compile.Options{Lenient: true, Load: func(string) ([]byte, error) { return []byte("a,b\n"), nil }}}
+			p, _ := compile.Scripts(x.Scripts, x.Options)
+			if p == nil {
+				continue
+			}
+			account := x.Of(file, []byte(text), nil, 0)
+			made := p.Run(program.Input{Text: []byte(text), File: file})
+			changes := 0
+			for _, n := range made.Changes {
+				changes += n
+			}
+			require.Equal(t, changes > 0, len(account.Steps) > 0, "%s\n%+v", use.Example, account)
+			if changes == 0 && p.Statements > 0 {
+				require.NotEmpty(t, account.Whys, use.Example)
+			}
+		}
+	}
+}

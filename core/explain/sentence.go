@@ -1,0 +1,261 @@
+package explain
+
+import (
+	"fmt"
+	"strings"
+
+	"frizzel/core/script"
+	"frizzel/core/spoken"
+)
+
+// Sentence returns what a statement does, with its addresses, as a sentence without its full stop.
+func Sentence(n script.Node) string {
+	switch n := n.(type) {
+	case *script.Addressed:
+		return where(n.Address) + ", " + body(n.Body)
+	case *script.Replace:
+		return replace(n)
+	case *script.ReplaceEach:
+		return replaceEach(n)
+	case *script.Settle:
+		return settle(n)
+	case *script.SettleSection:
+		return "there is a section " + text(n.Name)
+	case *script.SettleValue:
+		what := "the value at " + text(n.Path) + " is "
+		if n.Item {
+			what = "the list at " + text(n.Path) + " has the item "
+		}
+		return what + text(n.Text)
+	case *script.Insert:
+		return insert(n)
+	case *script.Rewrite:
+		return "becomes " + text(n.Text)
+	case *script.Delete:
+		return "is deleted"
+	case *script.Comment:
+		if n.Out {
+			return "is commented out with " + text(n.Mark)
+		}
+		return "loses the comment mark " + text(n.Mark)
+	case *script.Transfer:
+		verb := "is copied "
+		if n.Move {
+			verb = "is moved "
+		}
+		return verb + words(n)
+	case *script.Assert:
+		return assert(n)
+	}
+	return whole(n)
+}
+
+// whole returns the sentence of a statement about a whole file, or of one that needs no more than its own words.
+func whole(n script.Node) string {
+	switch n := n.(type) {
+	case *script.Sort:
+		return "the lines are sorted: " + words(n)
+	case *script.DropRepeated:
+		return "lines that came before are dropped"
+	case *script.Squeeze:
+		return fmt.Sprintf("runs of blank lines become %d", n.To)
+	case *script.TrimEnds:
+		return "white space at the ends of lines goes"
+	case *script.UseEndings:
+		if n.CRLF {
+			return "lines end in CR LF"
+		}
+		return "lines end in LF"
+	case *script.UseFinalEnding:
+		return "the last line has an ending"
+	case *script.UseEncoding:
+		return "the file is written in " + text(n.Name)
+	case *script.Rename:
+		return "its name becomes " + text(n.To)
+	case *script.Expect:
+		what := "changes"
+		if n.Matches {
+			what = "matches"
+		}
+		return fmt.Sprintf("nothing is written unless its %s number %s", what, n.Bound)
+	}
+	return words(n)
+}
+
+// words returns a statement in the language's own words.
+func words(n script.Node) string {
+	line := strings.Join(strings.Fields(script.Format(&script.Script{Items: []script.Node{n}})), " ")
+	for _, verb := range []string{"copy ", "move ", "sort lines "} {
+		line = strings.TrimPrefix(line, verb)
+	}
+	return line
+}
+
+func body(nodes []script.Node) string {
+	parts := make([]string, len(nodes))
+	for i, n := range nodes {
+		parts[i] = Sentence(n)
+	}
+	return strings.Join(parts, "; ")
+}
+
+func replace(n *script.Replace) string {
+	what := pattern(n.Pattern)
+	switch {
+	case n.KeepCase:
+		what += " in any case"
+	}
+	if n.Which != (script.Which{}) {
+		in := " of each line"
+		if n.InFile {
+			in = " of the file"
+		}
+		what += ", only the " + strings.TrimPrefix(n.Which.String(), "occurrence ") + in + ","
+	}
+	if n.With == nil {
+		return what + " goes"
+	}
+	what += " becomes " + text(n.With)
+	if n.KeepCase {
+		what += ", in the case of what was found"
+	}
+	return what
+}
+
+// maxPairs is the number of pairs that are listed.
+const maxPairs = 6
+
+func replaceEach(n *script.ReplaceEach) string {
+	kind := "text"
+	if n.Word {
+		kind = "word"
+	}
+	if n.Table != nil {
+		return "each " + kind + " of " + strings.TrimPrefix(words(n), "replace each "+kind+" ") + " becomes what is beside it, in one pass"
+	}
+	var parts []string
+	for i, p := range n.Pairs {
+		if i == maxPairs {
+			parts = append(parts, fmt.Sprintf("%d more", len(n.Pairs)-i))
+			break
+		}
+		parts = append(parts, text(p.Old)+" becomes "+text(p.With))
+	}
+	return "in one pass each whole " + kind + ": " + strings.Join(parts, ", ")
+}
+
+func settle(n *script.Settle) string {
+	what := "exactly one line matches " + pattern(n.Pattern) + ", and it is " + text(n.Text)
+	if len(n.Commented) > 0 {
+		what += "; a line that is commented out takes its place before one is added"
+	}
+	return what
+}
+
+func insert(n *script.Insert) string {
+	place := map[script.Edge]string{script.Above: "above it", script.Below: "below it", script.Top: "at the top of the file", script.End: "at the end of the file"}[n.Where]
+	what := place + " comes " + text(n.Text)
+	if n.UnlessPresent {
+		what += ", unless it is there"
+	}
+	return what
+}
+
+func assert(n *script.Assert) string {
+	if n.Forbid {
+		return "nothing is written if " + pattern(n.Pattern) + " is found in the end"
+	}
+	if n.Plain {
+		return "nothing is written unless " + pattern(n.Pattern) + " is found in the end"
+	}
+	return "nothing is written unless " + pattern(n.Pattern) + " is found " + n.Bound.String() + " times in the end"
+}
+
+// When returns what a guard asks for.
+func When(n *script.When) string {
+	switch {
+	case n.By != "":
+		return "only in files that the rule " + n.By + " changed"
+	case n.Pattern == nil:
+		return "only in files that changed"
+	case n.Lacks:
+		return "only in files without " + pattern(n.Pattern)
+	}
+	return "only in files with " + pattern(n.Pattern)
+}
+
+// where returns where an address is.
+func where(a *script.Address) string {
+	line := a.String()
+	switch f := a.Form.(type) {
+	case *script.Section:
+		if f.Name != nil && !a.Outside && len(a.Having) == 0 {
+			return "in the section " + text(f.Name)
+		}
+	case *script.Values:
+		return "in each value at " + text(f.Path)
+	case *script.Lines:
+		if f.Single && !a.Outside {
+			return fmt.Sprintf("on line %d", f.From)
+		}
+	case *script.LinesWith:
+		if !a.Outside && !f.Without && f.Above+f.Below == 0 {
+			return "on each line with " + pattern(f.Pattern)
+		}
+	case *script.Block:
+		if !a.Outside && len(a.Having) == 0 {
+			return "in the block that opens with " + pattern(f.Pattern)
+		}
+	}
+	return line
+}
+
+// pattern returns what a pattern matches.
+func pattern(p *script.Pattern) string {
+	if p == nil {
+		return "a value"
+	}
+	what := text(p.Text)
+	switch p.Kind {
+	case script.WholeWord:
+		what = "the word " + what
+	case script.Regex:
+		if said, err := spoken.Regex(p.Text.Raw); err == nil && len(said) < 160 {
+			what = "`" + p.Text.Raw + "` (" + said + ")"
+		} else {
+			what = "`" + p.Text.Raw + "`"
+		}
+	case script.WholeLines:
+		what = "the lines " + what
+	}
+	if p.IgnoreCase {
+		what += " in any case"
+	}
+	for _, g := range p.Guards {
+		side, not := "behind it", ""
+		if g.Preceded {
+			side = "before it"
+		}
+		if g.Not {
+			not = "no "
+		}
+		what += " with " + not + text(g.Text) + " right " + side
+	}
+	return what
+}
+
+// text returns a text in quotation marks; of several lines the first one.
+func text(t *script.Text) string {
+	if t == nil {
+		return "nothing"
+	}
+	if t.File != nil {
+		return "what the file " + text(t.File) + " holds"
+	}
+	first, rest, more := strings.Cut(t.Raw, "\n")
+	shown := "“" + script.Shorten(first) + "”"
+	if more {
+		shown += fmt.Sprintf(" and %d more lines", 1+strings.Count(rest, "\n"))
+	}
+	return shown
+}
