@@ -15,7 +15,7 @@ import (
 // The sessions in the documentation are what really comes of their commands, one after the
 // other on the demo's files. With -update they are written anew.
 func TestSessions(t *testing.T) {
-	for _, page := range []string{"tutorial.md", "documents.md"} {
+	for _, page := range []string{"tutorial.md", "documents.md", "authoring.md"} {
 		path := filepath.Join("..", "..", "docs", page)
 		text, err := os.ReadFile(path)
 		require.NoError(t, err)

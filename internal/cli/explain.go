@@ -126,6 +126,7 @@ type explainer struct {
 	printer *report.Printer
 	events  *report.Events // for JSON
 	loose   bool           // the last statement is in no rule
+	said    bool           // something was printed
 }
 
 func (x *explainer) explain(c *cobra.Command, f *explainFlags, e *usecase.Explained, paths []string) error {
@@ -204,7 +205,7 @@ func (x *explainer) item(s *script.Script, n script.Node, e *usecase.Explained) 
 		if s.Source.Name == usecase.OneOffName {
 			name = explain.OneChange
 		}
-		if x.events == nil && !x.loose {
+		if !x.loose && x.said {
 			x.line("")
 		}
 		x.loose = true
@@ -227,7 +228,10 @@ func (x *explainer) rule(r *script.Rule) error {
 	if r.About != nil {
 		about = ": " + r.About.Raw
 	}
-	x.line("\n%s%s", x.printer.Style.Strong("rule "+r.Name), about)
+	if x.said {
+		x.line("")
+	}
+	x.line("%s%s", x.printer.Style.Strong("rule "+r.Name), about)
 	for _, n := range r.Body {
 		var err error
 		switch n := n.(type) {
@@ -269,6 +273,7 @@ func capital(s string) string {
 
 // line prints a line for a person.
 func (x *explainer) line(format string, args ...any) {
+	x.said = true
 	if x.events == nil {
 		fmt.Fprintln(x.Out, x.printer.Masked(fmt.Sprintf(format, args...)))
 	}
