@@ -83,19 +83,24 @@ func (l *leaf) name() string {
 // leaves returns the statements in the order in which they run.
 func (s Script) leaves() (all []*leaf) {
 	for _, one := range s.Scripts {
-		var declare []script.Node
-		for _, n := range one.Items {
-			switch n.(type) {
-			case *script.Param, *script.Files, *script.Joiners, *script.Encoding, *script.Syntax, *script.NamedTable:
-				declare = append(declare, n)
-			}
-		}
+		declare := declared(one)
 		for _, n := range one.Items {
 			rule, nodes := (*script.Rule)(nil), []script.Node{n}
 			if r, ok := n.(*script.Rule); ok {
 				rule, nodes = r, r.Body
 			}
 			all = append(all, walk(nodes, leaf{rule: rule, declare: declare, source: one.Source})...)
+		}
+	}
+	return all
+}
+
+// declared returns the declarations of a script.
+func declared(s *script.Script) (all []script.Node) {
+	for _, n := range s.Items {
+		switch n.(type) {
+		case *script.Param, *script.Files, *script.Joiners, *script.Encoding, *script.Syntax, *script.NamedTable:
+			all = append(all, n)
 		}
 	}
 	return all
@@ -145,26 +150,30 @@ func (s Script) program(l *leaf, around []*script.Address, n script.Node) *progr
 	return p
 }
 
-// a run is the explanation of one text.
+// An explaining is the explanation of one text.
 type explaining struct {
 	Script
-	file    program.File
-	now     []byte
-	origins []int // of the lines of now: the line of the original text
-	changed map[string]bool
-	only    int // the line that is asked about, 0 for all
-	account *Account
+	file program.File
+	now  []byte
+	// document is the office document that the text was read from, nil for other files. Its places are those of the text as
+	// it is, so each statement is explained by itself.
+	document program.Document
+	origins  []int // of the lines of now: the line of the original text
+	changed  map[string]bool
+	only     int // the line that is asked about, 0 for all
+	account  *Account
 }
 
 // Of explains what the script does to a text. line is the line that is asked about, 0 for all.
 func (s Script) Of(file program.File, text []byte, document program.Document, line int) *Account {
-	x := &explaining{Script: s, file: file, now: text, changed: map[string]bool{}, only: line, account: &Account{}}
+	x := &explaining{Script: s, file: file, now: text, document: document, changed: map[string]bool{}, only: line, account: &Account{}}
 	for i := range lines.Count(text) {
 		x.origins = append(x.origins, i+1)
 	}
 	for _, l := range s.leaves() {
 		x.leaf(l)
 	}
+	x.assertions()
 	slices.SortStableFunc(x.account.Steps, func(a, b Step) int { return a.Line - b.Line })
 	return x.account
 }
@@ -186,7 +195,7 @@ func (x *explaining) leaf(l *leaf) {
 	}
 	x.selected(l)
 	var proposals []program.Proposal
-	made := p.Run(program.Input{Text: x.now, File: x.file, Decide: func(c program.Proposal) program.Answer {
+	made := p.Run(program.Input{Text: x.now, File: x.file, Document: x.document, Decide: func(c program.Proposal) program.Answer {
 		c.Edits = slices.Clone(c.Edits)
 		proposals = append(proposals, c)
 		return program.Answer{}
@@ -256,7 +265,7 @@ func joined(text []byte) string {
 
 // apply makes the edited text the current one, and keeps where its lines come from.
 func (x *explaining) apply(edits edit.List) {
-	if len(edits) == 0 {
+	if len(edits) == 0 || x.document != nil {
 		return
 	}
 	fresh := slices.Clone(edits.Apply(x.now))

@@ -22,7 +22,7 @@ func (x *explaining) find(l *leaf, around []*script.Address, p *script.Pattern) 
 	if made == nil {
 		return nil
 	}
-	matches, _ := made.Find(program.Input{Text: x.now, File: x.file})
+	matches, _ := made.Find(program.Input{Text: x.now, File: x.file, Document: x.document})
 	for _, m := range matches {
 		line := lines.Number(x.now, min(m.Start, len(x.now)))
 		if k := len(found); k == 0 || found[k-1] != line {
@@ -101,6 +101,42 @@ func (x *explaining) nothing(l *leaf) {
 			where = fmt.Sprintf("on line %d", x.only)
 		}
 		x.why(l, 0, pattern(p)+" is nowhere "+where)
+	}
+}
+
+// assertions says which assertions the result breaks.
+func (x *explaining) assertions() {
+	for _, s := range x.Scripts {
+		for _, n := range s.Items {
+			rule, nodes := (*script.Rule)(nil), []script.Node{n}
+			if r, ok := n.(*script.Rule); ok {
+				rule, nodes = r, r.Body
+			}
+			x.asserted(leaf{rule: rule, source: s.Source, declare: declared(s)}, nodes)
+		}
+	}
+}
+
+func (x *explaining) asserted(in leaf, nodes []script.Node) {
+	for _, n := range nodes {
+		switch n := n.(type) {
+		case *script.Addressed:
+			inner := in
+			inner.around = append(slices.Clip(in.around), n.Address)
+			x.asserted(inner, n.Body)
+		case *script.Assert:
+			l := in
+			l.node, l.shown = n, words(within(in.around, n))
+			found := x.find(&l, l.around, n.Pattern)
+			switch {
+			case n.Forbid:
+				for _, line := range x.on(found)[:min(len(x.on(found)), maxMisses)] {
+					x.why(&l, x.origin(line), fmt.Sprintf("nothing would be written, since it is found on line %d: “%s”", x.origin(line), script.Shorten(strings.TrimSpace(string(lineAt(x.now, line))))))
+				}
+			case n.PerFile && len(found) == 0:
+				x.why(&l, 0, "nothing would be written, since it is not found in this file")
+			}
+		}
 	}
 }
 

@@ -143,6 +143,19 @@ var acts = []act{
 		}
 		return append(bytes.TrimRight(text, "\r\n"), ending(text)...)
 	}},
+	{"path", func(r *rand.Rand, text []byte) []byte { // a value between quotes or tags
+		at := regexp.MustCompile(`: "([^"\\\n]{3,})"|="([^"\n<&]{3,})"|>([^<>&\n]{3,})</`).FindAllSubmatchIndex(text, -1)
+		if len(at) == 0 {
+			return nil
+		}
+		m := pick(r, at)
+		for g := 2; g < len(m); g += 2 {
+			if m[g] >= 0 {
+				return slices.Concat(text[:m[g]], []byte("other value"), text[m[g+1]:])
+			}
+		}
+		return nil
+	}},
 	{"words", func(r *rand.Rand, text []byte) []byte { // in a line
 		rows := rowsOf(text)
 		i := r.IntN(len(rows))
