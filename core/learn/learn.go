@@ -107,8 +107,16 @@ type learner struct {
 	only    string          // the file that proposals are for, "" for all
 }
 
-// maxProposals bounds the work; what is left then is told by lines.
-const maxProposals = 4000
+// Limits on the work: on proposals, on the bytes that they are run over, on places that are told by numbers, and on
+// statements that are tried to be dropped.
+const (
+	maxProposals = 4000
+	minProposals = 100
+	maxRun       = 200 << 20
+	maxNumbers   = 300
+	maxTidied    = 60
+	muchLeft     = 10_000 // words and marks that differ: no joiners will help
+)
 
 // joining are the sets of characters that may join words, in the order in which they are tried.
 var joining = []string{"", "-", ".", "-."}
@@ -154,7 +162,7 @@ func search(pairs []Pair, movesFirst bool) (*Learned, error) {
 		if l == nil || next.left() < l.left() {
 			l = next
 		}
-		if !next.harmed() {
+		if !next.harmed() || next.left() > muchLeft {
 			break
 		}
 	}
@@ -192,7 +200,12 @@ func (l *Learned) before(other *Learned) bool {
 }
 
 func newLearner(pairs []Pair, joiners string) *learner {
-	l := &learner{joiners: joiners, tried: map[string]bool{}, budget: maxProposals}
+	l := &learner{joiners: joiners, tried: map[string]bool{}}
+	size := 1
+	for _, p := range pairs {
+		size += len(p.Old)
+	}
+	l.budget = min(max(maxRun/size, minProposals), maxProposals)
 	for _, p := range pairs {
 		s := &state{Pair: p}
 		s.set(p.Old)
@@ -277,25 +290,26 @@ func (l *learner) try(text string, how How) bool {
 		return false
 	}
 	before, after := 0, 0
-	fresh := make([][]byte, len(l.states))
+	made := make([]edit.List, len(l.states))
 	for i, s := range l.states {
-		edits, ok := run(p, s.Name, s.now)
-		if !ok || !s.harmless(edits) {
+		var ok bool
+		if made[i], ok = run(p, s.Name, s.now); !ok || !s.harmless(made[i]) {
 			return false
 		}
-		before += s.cost
-		if fresh[i] = s.now; len(edits) > 0 {
-			fresh[i] = slices.Clone(edits.Apply(s.now))
-			after += costOf(fresh[i], hunksOf(fresh[i], s.New))
-		} else {
-			after += s.cost
+	}
+	fresh := make([]state, len(l.states))
+	for i, s := range l.states {
+		fresh[i] = *s
+		if len(made[i]) > 0 {
+			fresh[i].set(slices.Clone(made[i].Apply(s.now)))
 		}
+		before, after = before+s.cost, after+fresh[i].cost
 	}
 	if after >= before {
 		return false
 	}
 	for i, s := range l.states {
-		s.set(fresh[i])
+		*s = fresh[i]
 	}
 	l.done = append(l.done, statement)
 	clear(l.tried)
@@ -349,6 +363,9 @@ func (l *learner) exact(statements []Statement) bool {
 
 // tidy drops each statement that the rest does without, and the joiners if nothing needs them.
 func (l *learner) tidy() {
+	if len(l.done) > maxTidied {
+		return
+	}
 	for i := len(l.done) - 1; i >= 0; i-- {
 		without := slices.Delete(slices.Clone(l.done), i, i+1)
 		if l.exact(without) {

@@ -277,10 +277,10 @@ func (l *learner) settled(old, fresh string, where []string) bool {
 func (l *learner) fragment(old, fresh string, where []string) bool {
 	from := commonPrefix(old, fresh)
 	to := commonSuffix(old[from:], fresh[from:])
-	for from > 0 && from < len(old) && levels[0](rune(old[from-1])) { // from the start of a word to the end of one
+	for from > 0 && from < len(old) && levels[0].holds(rune(old[from-1])) { // from the start of a word to the end of one
 		from--
 	}
-	for to > 0 && levels[0](rune(old[len(old)-to])) {
+	for to > 0 && levels[0].holds(rune(old[len(old)-to])) {
 		to--
 	}
 	for _, wide := range []int{0, 1, 2, 4} {
@@ -556,6 +556,9 @@ func (l *learner) numbers() error {
 		if len(l.states) > 1 {
 			l.only = s.Name
 		}
+		if n := len(s.hunks); n > maxNumbers {
+			return &CannotError{s.Name, fmt.Sprintf("%d places differ that no general statement tells", n)}
+		}
 		for len(s.hunks) > 0 {
 			h := s.hunks[len(s.hunks)-1]
 			before := s.cost
@@ -564,6 +567,7 @@ func (l *learner) numbers() error {
 			}
 		}
 	}
+	l.only = ""
 	return nil
 }
 

@@ -35,18 +35,38 @@ func tokenLines(text []byte) []byte {
 type swap struct{ old, fresh string }
 
 // levels are what makes a word, from what people take for one to more and to less.
-var levels = []func(r rune) bool{
-	func(r rune) bool { return isWord(r) || r == '-' },
-	func(r rune) bool { return isWord(r) || r == '-' || r == '.' },
-	func(r rune) bool { return !unicode.IsSpace(r) && !strings.ContainsRune(`"'=<>(){}[],;`+"`", r) },
-	isWord,
+var levels = []level{
+	{holds: func(r rune) bool { return isWord(r) || r == '-' }},
+	{holds: func(r rune) bool { return isWord(r) || r == '-' || r == '.' }},
+	{holds: func(r rune) bool { return !unicode.IsSpace(r) && !strings.ContainsRune(`"'=<>(){}[],;`+"`", r) }},
+	{holds: isWord},
 }
+
+// A level is what makes a word: its characters, or a number with the word before it, such as platform 2.
+type level struct {
+	holds  func(rune) bool
+	phrase bool
+}
+
+// numbered returns a number with the word before it, "" for any other word.
+func numbered(text []byte, start int, word string) string {
+	if word == "" || strings.Trim(word, "0123456789") != "" {
+		return ""
+	}
+	before := numberedWord.FindSubmatch(text[:start])
+	if before == nil {
+		return ""
+	}
+	return string(before[1]) + word
+}
+
+var numberedWord = regexp.MustCompile(`([\pL]+ )$`)
 
 func isWord(r rune) bool { return r == '_' || unicode.IsLetter(r) || unicode.IsDigit(r) }
 
 // words proposes what replaces words, several in one pass where they change together.
 func (l *learner) words() {
-	for _, level := range levels {
+	for _, level := range append([]level{{phrase: true}}, levels...) {
 		swaps := l.swaps(level)
 		l.inAnyCase(swaps)
 		swaps = l.swaps(level)
@@ -141,7 +161,7 @@ func (l *learner) inAnyCase(swaps []swap) {
 }
 
 // swaps returns the words that became others, the most frequent first. One that became several is none.
-func (l *learner) swaps(level func(rune) bool) []swap {
+func (l *learner) swaps(level level) []swap {
 	became := map[string]string{}
 	count := map[string]int{}
 	several := map[string]bool{}
@@ -169,7 +189,7 @@ func (l *learner) swaps(level func(rune) bool) []swap {
 }
 
 // swapsIn returns the words that differ between lines.
-func swapsIn(old, fresh []byte, level func(rune) bool) (all []swap) {
+func swapsIn(old, fresh []byte, level level) (all []swap) {
 	if lines.Count(old) != lines.Count(fresh) {
 		return nil
 	}
@@ -184,6 +204,9 @@ func swapsIn(old, fresh []byte, level func(rune) bool) (all []swap) {
 		if gone > 0 && come > 0 && row+gone <= len(from) && row+shift+come <= len(to) {
 			a := widen(string(old), from[row][0], from[row+gone-1][1], level)
 			b := widen(string(fresh), to[row+shift][0], to[row+shift+come-1][1], level)
+			if level.phrase {
+				a, b = numbered(old, from[row][0], a), numbered(fresh, to[row+shift][0], b)
+			}
 			if a != "" && b != "" && a != b && !strings.ContainsAny(a+b, "\r\n") {
 				all = append(all, swap{a, b})
 			}
@@ -195,17 +218,20 @@ func swapsIn(old, fresh []byte, level func(rune) bool) (all []swap) {
 }
 
 // widen returns the word around a range.
-func widen(text string, start, end int, level func(rune) bool) string {
+func widen(text string, start, end int, level level) string {
+	if level.phrase {
+		return text[start:end]
+	}
 	for start > 0 {
 		r, n := utf8.DecodeLastRuneInString(text[:start])
-		if !level(r) && !between(text, start-n, r) {
+		if !level.holds(r) && !between(text, start-n, r) {
 			break
 		}
 		start -= n
 	}
 	for end < len(text) {
 		r, n := utf8.DecodeRuneInString(text[end:])
-		if !level(r) && !between(text, end, r) {
+		if !level.holds(r) && !between(text, end, r) {
 			break
 		}
 		end += n

@@ -74,7 +74,7 @@ func (a *app) editing(c *cobra.Command, f *editFlags, paths []string) error {
 	if f.context < 0 {
 		return exit.Wrongf("--context is at least 0")
 	}
-	o, err := a.editOptions(c, f, paths)
+	o, labels, err := a.editOptions(c, f, paths)
 	if err != nil {
 		return err
 	}
@@ -92,7 +92,7 @@ func (a *app) editing(c *cobra.Command, f *editFlags, paths []string) error {
 		o.Keep = keeper.Add
 	}
 	ap := &applying{app: a, printer: a.printer()}
-	ap.printer.Rules, ap.printer.Verbose = o.Rules.Labels, f.files.verbose
+	ap.printer.Rules, ap.printer.Verbose = labels, f.files.verbose
 	o.Open = a.openEditor
 	o.Ready = func(done *usecase.Applied) error {
 		rules := ap.printer.Rules
@@ -138,41 +138,41 @@ func (a *app) saveLearned(k *usecase.Keeper, path string) error {
 	return save(path, []byte(text))
 }
 
-// editOptions returns what is to be listed, and the rules to hold the edited files against.
-func (a *app) editOptions(c *cobra.Command, f *editFlags, paths []string) (o usecase.EditOptions, err error) {
+// editOptions returns what is to be listed, with the labels of its rules, and the rules to hold the edited files against.
+func (a *app) editOptions(c *cobra.Command, f *editFlags, paths []string) (o usecase.EditOptions, labels []string, err error) {
 	o.Context = f.context
 	compiled, what, err := a.compileListed(c, &f.rules)
 	if err != nil {
-		return o, err
+		return o, nil, err
 	}
 	o.What, o.Rules = what, compiled
 	if o.Find, err = a.plan(&f.files, compiled, paths); err != nil {
-		return o, err
+		return o, nil, err
 	}
 	oneOff, err := f.rules.oneOff(c)
 	if err != nil {
-		return o, err
+		return o, nil, err
 	}
 	var change *script.Script
 	if what == run.Changes {
 		if change, err = oneOff.Script(); err != nil {
-			return o, err
+			return o, nil, err
 		}
 	}
 	rules, err := f.rules.rules(a, change)
 	if err != nil {
-		return o, err
+		return o, nil, err
 	}
 	if what == run.Assertions { // the search itself asserts nothing of what a person writes
 		rules.Scripts = nil
 		if o.Rules, err = usecase.Compile(rules); err != nil {
-			return o, err
+			return o, nil, err
 		}
 	} else if err := usecase.Listable(rules); err != nil {
-		return o, err
+		return o, nil, err
 	}
 	o.Hand, err = a.plan(&f.files, o.Rules, paths)
-	return o, err
+	return o, compiled.Labels, err
 }
 
 // compileListed compiles what is to be listed: what rules change, or what is found.
