@@ -279,7 +279,7 @@ func run(p *program.Program, name string, text []byte) (edit.List, bool) {
 
 // try runs a statement, and takes it if it leaves less to be done, and nothing as it was not to become.
 func (l *learner) try(text string, how How) bool {
-	if l.budget == 0 || l.tried[l.only+"\n"+text] {
+	if l.budget <= 0 || l.tried[l.only+"\n"+text] {
 		return false
 	}
 	l.budget--
@@ -300,6 +300,7 @@ func (l *learner) try(text string, how How) bool {
 	fresh := make([]state, len(l.states))
 	for i, s := range l.states {
 		fresh[i] = *s
+		l.budget = max(l.budget-len(s.hunks)/1000, 0) // comparing costs more then than running
 		if len(made[i]) > 0 {
 			fresh[i].set(slices.Clone(made[i].Apply(s.now)))
 		}

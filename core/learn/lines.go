@@ -50,6 +50,9 @@ func (l *learner) moves() {
 
 // hunk proposes statements for one hunk. It reports whether one was taken.
 func (l *learner) hunk(s *state, h hunk) bool {
+	if l.budget <= 0 {
+		return false
+	}
 	old, fresh := contents(s.now[h.start:h.end]), contents(h.fresh)
 	where := places(s.now, h.start)
 	if len(old) == 1 && len(fresh) == 1 {
@@ -95,7 +98,8 @@ func keyOf(line string) string {
 func places(text []byte, at int) []string {
 	all := []string{""}
 	indent, section, block := -1, "", ""
-	for up := at; up > 0 && (section == "" || block == ""); {
+	const farthest = 2000 // lines up
+	for up, n := at, 0; up > 0 && n < farthest && (section == "" || block == ""); n++ {
 		start := lines.Previous(text, 0, up)
 		line := string(lines.Content(text[start:up]))
 		up = start
