@@ -23,7 +23,7 @@ import (
 
 var (
 	corpus = flag.String("corpus", "../../demo/files", "the directory of files to edit")
-	rounds = flag.Int("rounds", 120, "how many random edits are learned")
+	rounds = flag.Int("rounds", 2000, "how many random edits are learned")
 )
 
 // textsOf returns the texts below a directory.
