@@ -47,7 +47,7 @@ type object = map[string]any
 
 // newEditor starts a language server in a directory.
 func newEditor(t testing.TB, dir string) *editor {
-	e := &editor{t: t, cmd: exec.Command(binary, "language-server"), answers: map[int]message{}}
+	e := &editor{t: t, cmd: exec.Command(binary, "language-server", "--stdio", "--clientProcessId=1"), answers: map[int]message{}}
 	e.heard = sync.NewCond(&e.mu)
 	e.cmd.Dir, e.cmd.Stderr = dir, os.Stderr
 	var err error

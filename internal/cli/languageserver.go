@@ -15,7 +15,7 @@ An editor starts it; docs/editor says how. It reads the scripts that are open, a
 files that they use, and writes nothing.`
 
 func (a *app) languageServer() *cobra.Command {
-	return &cobra.Command{
+	c := &cobra.Command{
 		Use:     "language-server",
 		Short:   "Speak the Language Server Protocol, for editors",
 		Long:    languageServerLong,
@@ -27,4 +27,11 @@ func (a *app) languageServer() *cobra.Command {
 			return lsp.Serve(c.Context(), a.In, a.files.Out, Version)
 		},
 	}
+	// Clients add these words, which the protocol's specification suggests; the streams are the only way here anyway.
+	c.Flags().Bool("stdio", true, "speak on standard input and output")
+	c.Flags().Int("clientProcessId", 0, "the client's process")
+	for _, name := range []string{"stdio", "clientProcessId"} {
+		_ = c.Flags().MarkHidden(name)
+	}
+	return c
 }
