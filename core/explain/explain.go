@@ -42,6 +42,8 @@ type Account struct {
 	Whys  []Why
 	// Selected are the lines that addresses select, by statement.
 	Selected []Selected
+
+	result []byte // the text in the end
 }
 
 // Selected are the lines that the addresses of a statement select.
@@ -174,6 +176,7 @@ func (s Script) Of(file program.File, text []byte, document program.Document, li
 		x.leaf(l)
 	}
 	x.assertions()
+	x.account.result = x.now
 	slices.SortStableFunc(x.account.Steps, func(a, b Step) int { return a.Line - b.Line })
 	return x.account
 }

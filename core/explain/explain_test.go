@@ -1,6 +1,8 @@
 package explain
 
 import (
+	"os"
+	"path/filepath"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -28,6 +30,7 @@ func TestEveryForm(t *testing.T) {
 			}
 			account := x.Of(file, []byte(text), nil, 0)
 			made := p.Run(program.Input{Text: []byte(text), File: file})
+			require.Equal(t, string(made.Edits.Apply([]byte(text))), string(account.result), use.Example)
 			changes := 0
 			for _, n := range made.Changes {
 				changes += n
@@ -38,4 +41,40 @@ func TestEveryForm(t *testing.T) {
 			}
 		}
 	}
+}
+
+// The demo's scripts do to its files, statement by statement, what they do as a whole; a line that is asked about is told
+// alone.
+func TestDemo(t *testing.T) {
+	scripts, err := filepath.Glob("../../demo/files/rules/*.friz")
+	require.NoError(t, err)
+	files, err := filepath.Glob("../../demo/files/[cds]*/*")
+	require.NoError(t, err)
+	require.NotEmpty(t, scripts)
+	changed := 0
+	for _, path := range scripts {
+		rules, err := os.ReadFile(path)
+		require.NoError(t, err)
+		s, problems := script.Parse(path, string(rules))
+		require.Empty(t, problems.Errors())
+		x := Script{Scripts: []*script.Script{s}}
+		p, problems := compile.Scripts(x.Scripts, x.Options)
+		require.NotNil(t, p, problems.Error())
+		for _, name := range files {
+			text, err := os.ReadFile(name)
+			require.NoError(t, err)
+			file := program.File{Path: name, Rel: filepath.Base(name)}
+			account := x.Of(file, text, nil, 0)
+			require.Equal(t, string(p.Run(program.Input{Text: text, File: file}).Edits.Apply(text)), string(account.result), "%s %s", path, name)
+			for _, step := range account.Steps {
+				changed++
+				one := x.Of(file, text, nil, step.Line)
+				require.Contains(t, one.Steps, step)
+				for _, other := range one.Steps {
+					require.Equal(t, step.Line, other.Line)
+				}
+			}
+		}
+	}
+	require.Greater(t, changed, 20)
 }

@@ -239,6 +239,49 @@ func TestLearned(t *testing.T) {
 	t.Logf("of %d edits: general, by lines, by number: %v; refused: %v", total, hows, refused)
 }
 
+// One script serves several pairs, to the last byte of each, and leaves a file alone that nobody edited.
+func TestSeveralPairs(t *testing.T) {
+	texts := textsOf(t, *corpus)
+	var names []string
+	for name := range texts {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	learned := 0
+	for round := range 40 {
+		r := rand.New(rand.NewPCG(uint64(round), 33))
+		var pairs []Pair
+		for i, name := range pick(r, [][]int{{0, 1}, {0, 1, 2}, {0, 1, 2, 3}}) {
+			p := Pair{Name: fmt.Sprint(i, "/", filepath.Base(names[(name+round)%len(names)])), Old: texts[names[(name+round)%len(names)]]}
+			p.New = bytes.ReplaceAll(p.Old, []byte("depot-3"), []byte("depot-4"))
+			if r.IntN(3) == 0 {
+				if next := pick(r, acts).do(r, slices.Clone(p.New)); next != nil {
+					p.New = next
+				}
+			}
+			if i == 2 {
+				p.New = p.Old
+			}
+			pairs = append(pairs, p)
+		}
+		rules, err := Rules(pairs)
+		if err != nil {
+			continue
+		}
+		s, problems := script.Parse("learned.friz", rules.Script())
+		require.Empty(t, problems.Errors(), rules.Script())
+		p, problems := compile.Scripts([]*script.Script{s}, compile.Options{})
+		require.NotNil(t, p, problems.Error())
+		for _, pair := range pairs {
+			edits, ok := run(p, pair.Name, pair.Old)
+			require.True(t, ok)
+			require.Equal(t, string(pair.New), string(edits.Apply(pair.Old)), "round %d, %s\n%s", round, pair.Name, rules.Script())
+		}
+		learned++
+	}
+	require.Greater(t, learned, 20)
+}
+
 // shown returns the differences of two texts for a message.
 func shown(old, fresh []byte) string {
 	var b strings.Builder
