@@ -65,13 +65,15 @@ func (a *app) trying(c *cobra.Command, f *applyFlags, paths []string) error {
 	if err != nil && !errors.Is(err, review.ErrInterrupted) {
 		return err
 	}
-	words := sameCommand(c, f, draft, out, paths)
+	drafted, wrong := draft.Compile(out.Change) // the screen may have been left before its search was
+	if wrong != nil || drafted.Plan == nil {
+		return err // there is no command for a rule with a mistake
+	}
+	words := sameCommand(c, f, draft, drafted, out, paths)
 	if out.Review {
-		return a.reviewTried(c, f, out, words)
+		return a.reviewTried(c, drafted, out.Session, words)
 	}
-	if out.Drafted != nil && out.Drafted.Plan != nil {
-		fmt.Fprintln(a.Out, words)
-	}
+	fmt.Fprintln(a.Out, words)
 	return err
 }
 
@@ -96,17 +98,17 @@ func (a *app) draft(c *cobra.Command, f *applyFlags, paths []string) (*usecase.D
 }
 
 // reviewTried goes on to the review of what was tried, with the answers given so far.
-func (a *app) reviewTried(c *cobra.Command, f *applyFlags, out try.Outcome, command string) error {
+func (a *app) reviewTried(c *cobra.Command, rules *usecase.Drafted, tried *review.Session, command string) error {
 	w, err := a.writing()
 	if err != nil {
 		return err
 	}
 	w.Command = []string{"frizzel", "apply", strings.TrimPrefix(command, "frizzel preview ")}
 	ap := &applying{app: a, printer: a.printer()}
-	ap.printer.Rules = out.Drafted.Labels
-	o := usecase.ApplyOptions{Rules: out.Drafted.Compiled, Plan: out.Drafted.Plan, Write: w, Show: ap.show, Ready: ap.ready}
+	ap.printer.Rules = rules.Labels
+	o := usecase.ApplyOptions{Rules: rules.Compiled, Plan: rules.Plan, Write: w, Show: ap.show, Ready: ap.ready}
 	o.Ask = func(ctx context.Context, all []*run.Pending, refused func() []string) (bool, error) {
-		ap.begin = func(s *review.Session) error { return s.Adopt(out.Session) }
+		ap.begin = func(s *review.Session) error { return s.Adopt(tried) }
 		return ap.asker(a.wayToAsk(""))(ctx, all, refused)
 	}
 	o.Write.Progress = o.Plan.Progress
@@ -115,7 +117,7 @@ func (a *app) reviewTried(c *cobra.Command, f *applyFlags, out try.Outcome, comm
 }
 
 // sameCommand returns the command line that does what the screen showed.
-func sameCommand(c *cobra.Command, f *applyFlags, draft *usecase.Draft, out try.Outcome, paths []string) string {
+func sameCommand(c *cobra.Command, f *applyFlags, draft *usecase.Draft, drafted *usecase.Drafted, out try.Outcome, paths []string) string {
 	words := []string{"frizzel", "preview"}
 	if out.Change.With == nil && out.Change.Old != "" {
 		words[1] = "find"
@@ -128,7 +130,7 @@ func sameCommand(c *cobra.Command, f *applyFlags, draft *usecase.Draft, out try.
 		words = append(append(words, scriptWords(f.rules.scripts, "", "")...), "-r", out.Saved)
 	case draft.InScript() && out.Change.With != nil && !draft.Unchanged(out.Change):
 		words = append(words, scriptWords(f.rules.scripts, draft.ScriptName(), "-")...)
-		text, _ = out.Drafted.Kept(nil)
+		text, _ = drafted.Kept(nil)
 	case draft.InScript() && out.Change.With != nil:
 		words = append(words, scriptWords(f.rules.scripts, "", "")...)
 	default:

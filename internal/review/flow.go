@@ -13,6 +13,11 @@ import (
 // NewFlow returns a list that is drawn by [List.Flow], at first without lines around the changes.
 func NewFlow(s *Session, style report.Style) *List { return &List{Session: s, Style: style} }
 
+// Continue takes over the line that is being typed, the message and the lines around changes from another list.
+func (l *List) Continue(from *List) {
+	l.input, l.Message, l.context, l.found = from.input, from.Message, from.context, from.found
+}
+
 // Selected returns the selected file and change, nil if there are none.
 func (l *List) Selected() (*File, *Change) {
 	if len(l.Files) == 0 {

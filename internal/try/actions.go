@@ -32,14 +32,10 @@ func (m *screen) goOn() tea.Cmd {
 // keep asks for a name, and keeps the rules as a script under it.
 func (m *screen) keep() tea.Cmd {
 	switch {
-	case m.mistake != nil:
-		m.list.Message = "the rule has a mistake; mend it first"
 	case m.Change.Old == "":
 		m.list.Message = "there is nothing to keep yet: say what to look for"
 	case m.Change.With == nil:
 		m.list.Message = "nothing is replaced yet: say first what replaces it"
-	case m.drafted == nil || !m.fresh:
-		m.list.Message = "still looking; press it once more"
 	default:
 		return m.list.Ask("keep it as: ", "", func(name string) tea.Cmd { m.keepAs(name); return nil })
 	}
@@ -53,8 +49,12 @@ func (m *screen) keepAs(name string) {
 	if filepath.Ext(name) == "" {
 		name += ".friz"
 	}
-	seen := m.seen()
-	text, with := m.drafted.Kept(seen)
+	drafted, err := m.Draft.Compile(m.Change) // the search may not have come to it yet
+	if err != nil {
+		m.list.Message = "the rule has a mistake; mend it first"
+		return
+	}
+	text, with := drafted.Kept(m.seen())
 	if err := m.Save(name, []byte(text)); err != nil {
 		m.list.Message = err.Error()
 		return

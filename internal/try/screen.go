@@ -33,10 +33,9 @@ type Options struct {
 // An Outcome is how a person left the screen.
 type Outcome struct {
 	Change  usecase.OneOff
-	Drafted *usecase.Drafted // nil if the rules had a mistake, and there was none without
-	Session *review.Session  // with the answers given so far
-	Saved   string           // the name that this version of the rules was kept under, or ""
-	Review  bool             // go on to the review
+	Session *review.Session // with the answers given so far
+	Saved   string          // the name that this version of the rules was kept under, or ""
+	Review  bool            // go on to the review
 }
 
 // Screen shows the screen until the person leaves it.
@@ -54,7 +53,7 @@ func Screen(ctx context.Context, o Options, in *os.File, out io.Writer) (Outcome
 	if err == nil {
 		err = m.err
 	}
-	return Outcome{Change: m.Change, Drafted: m.drafted, Session: m.list.Session, Saved: m.saved, Review: m.review}, err
+	return Outcome{Change: m.Change, Session: m.list.Session, Saved: m.saved, Review: m.review}, err
 }
 
 // A screen is the state of the screen.
@@ -100,7 +99,11 @@ type edited struct{ err error }
 // show makes a session the list.
 func (m *screen) show(s *review.Session, looking bool) {
 	s.Max = maxChanges
+	was := m.list
 	m.list = review.NewFlow(s, m.Style)
+	if was != nil {
+		m.list.Continue(was)
+	}
 	m.list.Looking, m.list.Read, m.reading = looking, m.read, map[*review.File]bool{}
 	m.list.SetSize(m.width, m.height)
 }
