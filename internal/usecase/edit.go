@@ -101,7 +101,10 @@ func Edit(ctx context.Context, o EditOptions) (*Applied, error) {
 	o.Find.Writes, o.Find.Whole, o.Hand.Whole = true, true, true
 	o.Hand.ForReview()
 	files, of, err := o.list(ctx, a)
-	if err != nil || len(files) == 0 {
+	if err == nil && len(files) == 0 {
+		return a, o.Ready(a)
+	}
+	if err != nil {
 		return a, err
 	}
 	o.Find.Progress.Begin("")
