@@ -27,7 +27,7 @@ type Document struct {
 	parsed func() (*script.Script, script.Problems)
 }
 
-// A line is what a line holds, by bytes of the line. It is read when it is asked for.
+// A line is a line of the script. What it holds is read only when somebody asks for it; places in it are in bytes.
 type line struct {
 	text string
 	read func() *content

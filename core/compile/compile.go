@@ -240,8 +240,10 @@ func (c *compiler) script(s *script.Script, outer []program.Selector) {
 			}
 		case *script.Rule:
 			c.namedRule(n, filters, encoding)
-		case *script.Version, *script.Param, *script.Files, *script.Joiners, *script.Encoding, *script.Syntax, *script.NamedTable, *script.Example:
 		default:
+			if script.Declares(n) {
+				continue
+			}
 			c.begin(program.Rule{
 				Label: fmt.Sprintf("%s:%d", path.Base(s.Source.Name), n.Place().Line), Selectors: filters, Encoding: encoding,
 			})

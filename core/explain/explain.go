@@ -1,7 +1,7 @@
 // Package explain says what a script does, in sentences, and what it does to a text: which rule changes which line in which
 // order, and why a rule changes nothing.
 //
-// [Rules] makes sentences of a script's tree. [Of] runs the statements one by one over a text, each by itself and on what
+// [Sentence] makes a sentence of a statement. [Script.Of] runs the statements one by one over a text, each by itself and on what
 // the ones before made, as the whole script would. Where a statement changes nothing it tries what nearly was written:
 // the pattern in another case, inside a longer word, without its guards, outside of its addresses.
 package explain
@@ -115,29 +115,24 @@ func walk(nodes []script.Node, in leaf) (all []*leaf) {
 			inner := in
 			inner.around = append(slices.Clip(in.around), n.Address)
 			all = append(all, walk(n.Body, inner)...)
-		case *script.Assert, *script.Expect, *script.When, *script.Version, *script.Title, *script.UseScript, *script.Rule, *script.Example,
-			*script.Param, *script.Files, *script.Joiners, *script.Encoding, *script.Syntax, *script.NamedTable:
+		case *script.Assert, *script.Expect, *script.Rule:
 		default:
+			if script.Declares(n) {
+				continue
+			}
 			l := in
 			l.node = n
-			l.shown = words(within(l.around, n))
+			l.shown = script.OneLine(script.Within(l.around, n))
 			all = append(all, &l)
 		}
 	}
 	return all
 }
 
-func within(around []*script.Address, n script.Node) script.Node {
-	for _, a := range slices.Backward(around) {
-		n = &script.Addressed{Head: script.Head{Pos: a.Pos}, Address: a, Body: []script.Node{n}}
-	}
-	return n
-}
-
 // program compiles a node under addresses, with the declarations of a leaf's script and rule; nil if it has mistakes.
 func (s Script) program(l *leaf, around []*script.Address, n script.Node) *program.Program {
 	items := slices.Clone(l.declare)
-	body := []script.Node{within(around, n)}
+	body := []script.Node{script.Within(around, n)}
 	if l.rule != nil {
 		var own []script.Node
 		for _, b := range l.rule.Body {

@@ -30,20 +30,19 @@ func Sentence(n script.Node) string {
 	case *script.Insert:
 		return insert(n)
 	case *script.Rewrite:
-		return "becomes " + text(n.Text)
+		return "it becomes " + text(n.Text)
 	case *script.Delete:
-		return "is deleted"
+		return "it is deleted"
 	case *script.Comment:
 		if n.Out {
-			return "is commented out with " + text(n.Mark)
+			return "it is commented out with " + text(n.Mark)
 		}
-		return "loses the comment mark " + text(n.Mark)
+		return "it loses the comment mark " + text(n.Mark)
 	case *script.Transfer:
-		verb := "is copied "
 		if n.Move {
-			verb = "is moved "
+			return "it is moved " + behind("move", n)
 		}
-		return verb + words(n)
+		return "it is copied " + behind("copy", n)
 	case *script.Assert:
 		return assert(n)
 	}
@@ -54,7 +53,7 @@ func Sentence(n script.Node) string {
 func whole(n script.Node) string {
 	switch n := n.(type) {
 	case *script.Sort:
-		return "the lines are sorted: " + words(n)
+		return "the lines are sorted: " + behind("sort lines", n)
 	case *script.DropRepeated:
 		return "lines that came before are dropped"
 	case *script.Squeeze:
@@ -79,16 +78,12 @@ func whole(n script.Node) string {
 		}
 		return fmt.Sprintf("nothing is written unless its %s number %s", what, n.Bound)
 	}
-	return words(n)
+	return script.OneLine(n)
 }
 
-// words returns a statement in the language's own words.
-func words(n script.Node) string {
-	line := strings.Join(strings.Fields(script.Format(&script.Script{Items: []script.Node{n}})), " ")
-	for _, verb := range []string{"copy ", "move ", "sort lines "} {
-		line = strings.TrimPrefix(line, verb)
-	}
-	return line
+// behind returns what a statement says behind its verb, in the language's own words.
+func behind(verb string, n script.Node) string {
+	return strings.TrimPrefix(script.OneLine(n), verb+" ")
 }
 
 func body(nodes []script.Node) string {
@@ -101,8 +96,7 @@ func body(nodes []script.Node) string {
 
 func replace(n *script.Replace) string {
 	what := pattern(n.Pattern)
-	switch {
-	case n.KeepCase:
+	if n.KeepCase {
 		what += " in any case"
 	}
 	if n.Which != (script.Which{}) {
@@ -131,7 +125,7 @@ func replaceEach(n *script.ReplaceEach) string {
 		kind = "word"
 	}
 	if n.Table != nil {
-		return "each " + kind + " of " + strings.TrimPrefix(words(n), "replace each "+kind+" ") + " becomes what is beside it, in one pass"
+		return "each " + kind + " of " + behind("replace each "+kind, n) + " becomes what is beside it, in one pass"
 	}
 	var parts []string
 	for i, p := range n.Pairs {

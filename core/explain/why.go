@@ -126,7 +126,7 @@ func (x *explaining) asserted(in leaf, nodes []script.Node) {
 			x.asserted(inner, n.Body)
 		case *script.Assert:
 			l := in
-			l.node, l.shown = n, words(within(in.around, n))
+			l.node, l.shown = n, script.OneLine(script.Within(in.around, n))
 			found := x.find(&l, l.around, n.Pattern)
 			switch {
 			case n.Forbid:

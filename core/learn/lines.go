@@ -20,7 +20,7 @@ func (l *learner) lines() {
 			for i := 0; i < len(s.hunks) && !again; i++ {
 				again = l.hunk(s, s.hunks[i])
 			}
-			if !again && len(l.states) > 1 { // what is not for all is for this one
+			if !again && len(l.states) > 1 { // nothing fits all files: try statements for this one
 				l.only = s.Name
 				for i := 0; i < len(s.hunks) && !again; i++ {
 					again = l.hunk(s, s.hunks[i])
@@ -534,7 +534,7 @@ func (l *learner) near(s *state, h hunk, action string, count int, where []strin
 	return false
 }
 
-// from proposes an action for count lines, of which the farthest from a line is so many lines away.
+// from proposes an action for count lines below or above a given line. away is the distance of the farthest, in lines.
 func (l *learner) from(line []byte, place, side string, away, count int, action string) bool {
 	unit, rest := "lines", ""
 	if away == 1 {

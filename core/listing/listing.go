@@ -279,8 +279,8 @@ func (r *reader) add(start, end int, text string, added bool) {
 	r.edits[r.file] = append(r.edits[r.file], placed{edit.Edit{Start: start, End: end, New: []byte(text)}, added})
 }
 
-// Some characters would not survive an editor, or would end a line in one. They are written as private characters of plane
-// 16, as are those characters themselves, so that what is not edited stays to the last byte.
+// Some characters would not survive an editor, or would end a line in one. A private character of plane 16 stands for each.
+// A text that holds such a private character itself has it escaped. So bytes that nobody edits stay as they are.
 const (
 	private = 0x100000 // and the byte of an invalid sequence, or the character
 	escape  = 0x10FFFD // before a character of that range

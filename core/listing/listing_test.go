@@ -48,8 +48,8 @@ func textOf(r *rand.Rand) string {
 	return b.String()
 }
 
-// Whatever files hold, a list that is saved as it was changes nothing, and what is edited in it, in whatever order it stands,
-// is what becomes of the files: the rest stays to the last byte.
+// Whatever files hold, a list that is saved as it was changes nothing. What is edited in it, in whatever order, is what
+// changes in the files. All other bytes stay as they are.
 func TestWhatIsEditedIsWhatChanges(t *testing.T) {
 	names := []string{"conf/a", "12 | x", `"quoted"`, " space", "b\nc", "-3 |", "plain name.txt"}
 	for seed := range uint64(4000) {

@@ -17,12 +17,24 @@ func Format(s *Script) string {
 	return p.b.String()
 }
 
+// OneLine returns a statement in the standard layout, its lines joined, without comments. Its texts stay as they are.
+func OneLine(n Node) string {
+	p := &printer{bare: true}
+	p.node(n)
+	all := strings.Split(strings.TrimSuffix(p.b.String(), "\n"), "\n")
+	for i := range all {
+		all[i] = strings.TrimLeft(all[i], " ")
+	}
+	return strings.Join(all, " ")
+}
+
 // printer writes a tree, a line at a time. A statement is a list of chunks,
 // each of which may begin a line of its own: texts of several lines do, as do
 // all chunks after one, and all where one line would be too long.
 type printer struct {
 	b      strings.Builder
 	indent int
+	bare   bool // without comments
 }
 
 func (p *printer) line(s string) {
@@ -62,6 +74,9 @@ func stands(n Node) bool {
 }
 
 func (p *printer) comments(lines []string) {
+	if p.bare {
+		return
+	}
 	for _, c := range lines {
 		p.line(c)
 	}
@@ -104,6 +119,9 @@ func (p *printer) statement(chunks []chunk, after string) {
 			p.block(pc.block)
 		}
 	}
+	if p.bare {
+		after = ""
+	}
 	if after != "" && line != "" {
 		line += " " + after
 		after = ""
@@ -127,13 +145,23 @@ func (p *printer) block(t *Text) {
 	p.indent--
 }
 
+// end prints the brace behind a body, and the comment behind it.
+func (p *printer) end(after string) {
+	if after != "" && !p.bare {
+		after = " " + after
+	} else {
+		after = ""
+	}
+	p.line("}" + after)
+}
+
 // braces prints `HEAD {`, a body and `}`.
 func (p *printer) braces(head string, nodes []Node, end []string, after string) {
 	p.line(head + " {")
 	p.indent++
 	p.nodes(nodes, end)
 	p.indent--
-	p.line(strings.TrimSuffix("} "+after, " "))
+	p.end(after)
 }
 
 func (p *printer) node(n Node) {
@@ -167,7 +195,7 @@ func (p *printer) addressed(n *Addressed) {
 		p.indent++
 		p.nodes(n.Body, n.End)
 		p.indent--
-		p.line(strings.TrimSuffix("} "+n.After, " "))
+		p.end(n.After)
 		return
 	}
 	inner := n.Body[0]
@@ -219,7 +247,7 @@ func (p *printer) pairs(head []chunk, t *Table, pairs []Pair, end []string, afte
 	}
 	p.comments(end)
 	p.indent--
-	p.line(strings.TrimSuffix("} "+after, " "))
+	p.end(after)
 }
 
 func (p *printer) example(n *Example) {
@@ -238,7 +266,7 @@ func (p *printer) example(n *Example) {
 		p.statement(textChunks("gives", n.Gives), "")
 	}
 	p.indent--
-	p.line(strings.TrimSuffix("} "+n.After, " "))
+	p.end(n.After)
 }
 
 // textChunks returns words and a text behind them.

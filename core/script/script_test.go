@@ -236,6 +236,26 @@ func FuzzParse(f *testing.F) {
 	})
 }
 
+// A statement on one line is the same statement: its texts are as they were, and what is said around it is left out.
+func TestOneLine(t *testing.T) {
+	s, problems := Parse("a.friz", "# above\nin section \"k\" { # head\n    # inner\n    replace text \"a  b\" with \"# c\" # behind\n    # end\n}\n")
+	require.Empty(t, problems.Errors())
+	require.Equal(t, `in section "k" { replace text "a  b" with "# c" }`, OneLine(s.Items[0]))
+	for _, chapter := range Reference() {
+		for _, use := range chapter.Uses {
+			s, problems := Parse("a.friz", use.Example)
+			require.Empty(t, problems.Errors(), use.Example)
+			for _, n := range s.Items {
+				line := OneLine(n)
+				require.NotContains(t, line, "\n")
+				if again, problems := Parse("a.friz", line); len(problems.Errors()) == 0 && !strings.Contains(use.Example, "#") {
+					require.Equal(t, Format(&Script{Items: []Node{n}}), Format(again), use.Example)
+				}
+			}
+		}
+	}
+}
+
 func TestNearest(t *testing.T) {
 	for word, want := range map[string]string{"replase": "replace", "worrd": "word", "delte": "delete", "xyz": "", "on": "on"} {
 		require.Equal(t, want, Nearest(word, slices.Concat(words(anywhere), patternKinds)), word)

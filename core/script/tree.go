@@ -1,5 +1,7 @@
 package script
 
+import "slices"
+
 // Script is one script file as a tree.
 type Script struct {
 	Source *Source
@@ -26,6 +28,23 @@ type Head struct {
 // Place returns the node's position.
 func (h *Head) Place() Pos  { return h.Pos }
 func (h *Head) head() *Head { return h }
+
+// Within returns a statement under addresses, each within the one before.
+func Within(around []*Address, n Node) Node {
+	for _, a := range slices.Backward(around) {
+		n = &Addressed{Head: Head{Pos: a.Pos}, Address: a, Body: []Node{n}}
+	}
+	return n
+}
+
+// Declares reports whether a node declares something, and neither changes nor checks a text itself.
+func Declares(n Node) bool {
+	switch n.(type) {
+	case *Version, *Title, *Param, *Files, *Joiners, *Encoding, *Syntax, *UseScript, *NamedTable, *Example, *When:
+		return true
+	}
+	return false
+}
 
 // Text is a string or a margin block.
 type Text struct {

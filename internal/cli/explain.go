@@ -189,18 +189,16 @@ func (x *explainer) item(s *script.Script, n script.Node, e *usecase.Explained) 
 			x.line("  parameter %s is “%s” (%s)", n.Name, value, from)
 		}
 	case *script.Files:
-		not := ""
-		if n.Not {
-			not = "not "
-		}
-		x.line("  It is %sfor files that match %s.", not, globs(n))
+		x.files(n)
 	case *script.Joiners:
 		x.line("  The characters %s join words: a word with one of them before or behind it is another word.", n.Text.Raw)
 	case *script.Rule:
 		x.loose = false
 		return x.rule(n)
-	case *script.Version, *script.Example, *script.NamedTable, *script.UseScript, *script.Encoding, *script.Syntax:
 	default:
+		if script.Declares(n) {
+			return nil
+		}
 		name := fmt.Sprintf("%s:%d", s.Source.Name, n.Place().Line)
 		if s.Source.Name == usecase.OneOffName {
 			name = explain.OneChange
@@ -214,12 +212,17 @@ func (x *explainer) item(s *script.Script, n script.Node, e *usecase.Explained) 
 	return nil
 }
 
-func globs(n *script.Files) string {
-	var all []string
+// files prints which files a script or a rule is for.
+func (x *explainer) files(n *script.Files) {
+	var globs []string
 	for _, g := range n.Globs {
-		all = append(all, g.Raw)
+		globs = append(globs, g.Raw)
 	}
-	return strings.Join(all, " or ")
+	not := ""
+	if n.Not {
+		not = "not "
+	}
+	x.line("  It is %sfor files that match %s.", not, strings.Join(globs, " or "))
 }
 
 // rule prints what a rule does.
@@ -236,16 +239,13 @@ func (x *explainer) rule(r *script.Rule) error {
 		var err error
 		switch n := n.(type) {
 		case *script.Files:
-			not := ""
-			if n.Not {
-				not = "not "
-			}
-			x.line("  It is %sfor files that match %s.", not, globs(n))
+			x.files(n)
 		case *script.When:
 			x.line("  It runs %s.", explain.When(n))
-		case *script.Joiners, *script.Encoding, *script.Syntax, *script.NamedTable:
 		default:
-			err = x.sentence(r.Name, n)
+			if !script.Declares(n) {
+				err = x.sentence(r.Name, n)
+			}
 		}
 		if err != nil {
 			return err
@@ -258,8 +258,8 @@ func (x *explainer) rule(r *script.Rule) error {
 func (x *explainer) sentence(rule string, n script.Node) error {
 	said := explain.Sentence(n)
 	if x.events != nil {
-		words := strings.Join(strings.Fields(script.Format(&script.Script{Items: []script.Node{n}})), " ")
-		return x.events.Write(event.Statement{Rule: rule, Statement: words, Sentence: said})
+		masked := x.printer.Masked
+		return x.events.Write(event.Statement{Rule: rule, Statement: masked(script.OneLine(n)), Sentence: masked(said)})
 	}
 	x.line("  %s.", capital(said))
 	return nil
@@ -287,7 +287,11 @@ func (x *explainer) account(path string, a *explain.Account) error {
 	style := x.printer.Style
 	x.line("%s", style.Strong(report.Path(path)))
 	for _, s := range a.Selected {
-		x.line("  %s %s", style.Soft("“"+s.Statement+"” selects lines"), s.Lines)
+		unit := "lines"
+		if _, err := strconv.Atoi(s.Lines); err == nil {
+			unit = "line"
+		}
+		x.line("  %s %s", style.Soft("“"+s.Statement+"” selects "+unit), s.Lines)
 	}
 	last := -1
 	for _, s := range a.Steps {

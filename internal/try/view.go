@@ -28,7 +28,7 @@ const labelWidth = 14
 // maxOthers is the number of lines of other rules that are shown.
 const maxOthers = 4
 
-// layout draws the list, so that what comes into view is known.
+// layout draws the list and notes which files are in view.
 func (m *screen) layout() {
 	m.lines, m.inView = nil, nil
 	if m.width < MinWidth || m.height < MinHeight {

@@ -163,7 +163,7 @@ func (d *Draft) Compile(change OneOff) (*Drafted, error) {
 		var n script.Node
 		if n, err = d.slot.with(&change); err == nil {
 			made.script = substituted(scripts[d.slot.script], d.slot.node, n)
-			scripts[d.slot.script], made.Statement = made.script, oneLine(n)
+			scripts[d.slot.script], made.Statement = made.script, script.OneLine(n)
 		}
 	default:
 		if made.script, err = change.Script(); err == nil {
@@ -257,11 +257,6 @@ func substitute(nodes []script.Node, old, fresh script.Node) (out []script.Node)
 	return out
 }
 
-// oneLine returns a statement in the standard layout, its lines joined.
-func oneLine(n script.Node) string {
-	return strings.Join(strings.Fields(script.Format(&script.Script{Items: []script.Node{n}})), " ")
-}
-
 // others returns the statements of a script without that of the change, a line for each rule.
 func (d *Draft) others(i int, s *script.Script) (lines []string) {
 	items := s.Items
@@ -284,11 +279,8 @@ func (d *Draft) others(i int, s *script.Script) (lines []string) {
 // statements returns statements and assertions, without their comments, a line each.
 func statements(nodes []script.Node) (lines []string) {
 	for _, n := range nodes {
-		switch n.(type) {
-		case *script.Version, *script.Title, *script.Param, *script.Files, *script.Joiners, *script.Encoding, *script.Syntax,
-			*script.UseScript, *script.NamedTable, *script.Example, *script.When, *script.Expect:
-		default:
-			lines = append(lines, oneLine(n))
+		if _, bound := n.(*script.Expect); !bound && !script.Declares(n) {
+			lines = append(lines, script.OneLine(n))
 		}
 	}
 	return lines

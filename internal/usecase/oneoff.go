@@ -152,7 +152,7 @@ func (o *OneOff) pattern() (*script.Pattern, error) {
 // addressed puts a statement under the addresses.
 func (o *OneOff) addressed(n script.Node) (script.Node, error) {
 	around, err := o.Addresses()
-	return within(around, n), err
+	return script.Within(around, n), err
 }
 
 // Addresses returns the addresses of the change, each within the one before.
@@ -173,15 +173,7 @@ func (o *OneOff) Statement() (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return oneLine(n), nil
-}
-
-// within puts a statement under addresses, each within the one before.
-func within(around []*script.Address, n script.Node) script.Node {
-	for _, a := range slices.Backward(around) {
-		n = &script.Addressed{Head: script.Head{Pos: a.Pos}, Address: a, Body: []script.Node{n}}
-	}
-	return n
+	return script.OneLine(n), nil
 }
 
 // WhereName is what problems call a Where without an opening word.
