@@ -77,7 +77,7 @@ func (c *compiler) mark(p *script.Pattern) *pattern.Pattern {
 }
 
 func (c *compiler) assert(n *script.Assert) {
-	a := &program.Assertion{Forbid: n.Forbid, Bound: n.Bound, PerFile: n.PerFile, Place: c.place(n.Pos)}
+	a := &program.Assertion{Of: c.subject, Forbid: n.Forbid, Bound: n.Bound, PerFile: n.PerFile, Place: c.place(n.Pos)}
 	a.Addresses = append(a.Addresses, c.within...)
 	if n.Pattern != nil {
 		if a.Pattern, a.Shown = c.pattern(n.Pattern, within), describe(n.Pattern); a.Pattern == nil {

@@ -97,6 +97,7 @@ type compiler struct {
 	syntax   syntax.Syntax
 	rule     *program.Rule
 	within   []*program.Address // the addresses around the current statement
+	subject  script.Subject     // that the current statement acts on
 	moved    string             // the first statement that may change the number of lines
 	chain    []link             // the replacements of fixed texts so far
 }
@@ -400,6 +401,10 @@ func (c *compiler) actions(nodes []script.Node) (out []program.Action) {
 	for _, n := range nodes {
 		switch n := n.(type) {
 		case *script.Addressed:
+			if of := n.Address.SubjectOf(); of != script.Content {
+				c.named(n, of)
+				continue
+			}
 			a := c.address(n.Address)
 			if a == nil { // its mistake is reported
 				continue

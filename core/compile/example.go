@@ -16,10 +16,43 @@ type Trial struct {
 	Want    string
 	Got     string
 	Failed  []string // why the text would not be written
+	// Path, WantPath and GotPath are those of the file, if the example is about its name.
+	Path, WantPath, GotPath string
 }
 
 // Passed reports whether the script turned the example's input into its expected output.
-func (t *Trial) Passed() bool { return t.Got == t.Want && len(t.Failed) == 0 }
+func (t *Trial) Passed() bool {
+	return t.Got == t.Want && t.GotPath == t.WantPath && len(t.Failed) == 0
+}
+
+// name tries the rules on the path of the example's file; made is what they made of its content.
+func (t *Trial) name(p *program.Program, path, want string, made *program.Result) {
+	var held []bool
+	if t.Example.Given != nil { // else there is no content
+		held = made.Held()
+	}
+	t.Path, t.WantPath = path, want
+	var results []*program.Result
+	t.GotPath, results = p.Renamed(path, held)
+	for _, res := range results {
+		for _, n := range res.Failures {
+			t.Failed = append(t.Failed, "the name: "+n.Text)
+		}
+	}
+}
+
+// renamesAgain reports whether a second run would change the new name once more.
+func (t *Trial) renamesAgain(p *program.Program, made *program.Result) bool {
+	if t.Example.Becomes == nil {
+		return false
+	}
+	var held []bool
+	if t.Example.Given != nil {
+		held = made.Held()
+	}
+	again, _ := p.Renamed(t.GotPath, held)
+	return again != t.GotPath
+}
 
 // Name returns the example's name, "" for none.
 func (t *Trial) Name() string {
@@ -97,7 +130,10 @@ func (c *compiler) try(s *script.Script, e *script.Example) (*Trial, script.Prob
 		p = p.Only(i)
 	}
 	c.problems, c.source = nil, s.Source
-	t := &Trial{Example: e, Given: c.constant(e.Given)}
+	t := &Trial{Example: e}
+	if e.Given != nil {
+		t.Given = c.constant(e.Given)
+	}
 	t.Want = t.Given
 	if e.Gives != nil {
 		t.Want = c.constant(e.Gives)
@@ -123,8 +159,12 @@ func (c *compiler) try(s *script.Script, e *script.Example) (*Trial, script.Prob
 	for _, n := range made.Broken {
 		t.Failed = append(t.Failed, n.Text)
 	}
-	again := became(t.Got, p.Run(program.Input{Text: []byte(t.Got), File: f}))
-	if !t.Passed() || again == t.Got {
+	if e.Becomes != nil {
+		t.name(p, f.Path, c.fixed(e.Becomes), made)
+	}
+	second := p.Run(program.Input{Text: []byte(t.Got), File: f})
+	again := became(t.Got, second)
+	if !t.Passed() || again == t.Got && !t.renamesAgain(p, second) {
 		return t, nil
 	}
 	return t, script.Problems{{

@@ -45,7 +45,7 @@ func (c *compiler) statement(n script.Node) program.Action {
 		c.moves(n.Pos)
 		return &program.Insert{Where: n.Where, Text: c.template(n.Text, nil), UnlessPresent: n.UnlessPresent}
 	case *script.Rewrite:
-		if len(c.within) == 0 {
+		if len(c.within) == 0 && c.subject == script.Content {
 			c.errorf(n.Pos, "say which lines; on lines 1 to last rewrite as … is the whole file", "rewrite without an address would replace the whole file")
 		}
 		c.notDirectly(n.Pos, "rewrite")

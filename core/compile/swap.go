@@ -17,7 +17,7 @@ type link struct {
 
 // chained notes a replacement for turnedBack.
 func (c *compiler) chained(n *script.Replace, p *pattern.Pattern, with *program.Template) {
-	if n.Pattern.Kind == script.Regex || len(n.Pattern.Guards) > 0 || n.Which != (script.Which{}) || len(c.within) > 0 || c.guarded() {
+	if n.Pattern.Kind == script.Regex || len(n.Pattern.Guards) > 0 || n.Which != (script.Which{}) || len(c.within) > 0 || c.subject != script.Content || c.guarded() {
 		return
 	}
 	for _, part := range with.Parts {

@@ -170,7 +170,7 @@ func (c *compiler) template(t *script.Text, groups []string) *program.Template {
 		hole := program.Part{Filters: c.filters(p.Hole)}
 		if from, ok := sources[p.Hole.Name]; ok {
 			hole.From = from
-			c.program.Sequential = c.program.Sequential || from == program.FromCountAll || from == program.FromPseudonym
+			c.ordered(p.Hole, from)
 			if from == program.FromValuePath && !c.anyPath() {
 				c.errorf(p.Hole.Pos, "it stands under an at", "{=value-path} is the path of a value, and there is none here")
 			}
@@ -189,6 +189,18 @@ func (c *compiler) template(t *script.Text, groups []string) *program.Template {
 		tmpl.Parts = append(tmpl.Parts, hole)
 	}
 	return tmpl
+}
+
+// ordered notes that a placeholder counts over all files, or over all names.
+func (c *compiler) ordered(hole *script.Placeholder, from program.Source) {
+	all := from == program.FromCountAll || from == program.FromPseudonym
+	switch {
+	case c.subject == script.Content:
+		c.program.Sequential = c.program.Sequential || all
+	case all || from == program.FromCount:
+		c.program.NumbersNames = true
+		c.warn(hole.Pos, "number them once, or put what is counted into a table", "a second run may number the names anew")
+	}
 }
 
 // anyPath reports whether the current statement changes or searches values of a path.

@@ -3,6 +3,7 @@ package program
 import (
 	"frizzel/core/bound"
 	"frizzel/core/pattern"
+	"frizzel/core/script"
 	"frizzel/core/tree"
 )
 
@@ -25,6 +26,7 @@ func (e Expectation) holds(changes, matches int) bool {
 
 // An Assertion is a compiled `forbid` or `require`.
 type Assertion struct {
+	Of        script.Subject
 	Forbid    bool
 	Bound     bound.Bound // the required number of matches
 	PerFile   bool

@@ -29,6 +29,9 @@ func (p *Program) Find(in Input) ([]Match, *Result) {
 			continue
 		}
 		for _, a := range rule.Asserts {
+			if a.Of != in.Of {
+				continue
+			}
 			a.each(r, func(at *run, loc []int) {
 				m := Match{Rule: rule.Index, Start: loc[0], End: loc[1], Groups: slices.Clone(loc)}
 				if v := at.value; v != nil {

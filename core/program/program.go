@@ -6,6 +6,7 @@ import (
 
 	"github.com/bmatcuk/doublestar/v4"
 
+	"frizzel/core/script"
 	"frizzel/core/syntax"
 	"frizzel/core/tree"
 )
@@ -18,6 +19,9 @@ type Program struct {
 	// Sequential means that texts must be run one after another in path order, because a rule counts over
 	// all of them.
 	Sequential bool
+	// NumbersNames means that names must be run one after another in the order of the old paths' bytes, because a rule
+	// counts them.
+	NumbersNames bool
 	// Wide means that some pattern is not ASCII.
 	Wide bool
 	// AllowUnreadable permits writing a text with brackets or tags that are never closed.
@@ -46,7 +50,8 @@ type Rule struct {
 	Encoding  string        // declared encoding of the files, or ""
 	Syntax    syntax.Syntax // of files whose name implies none
 	When      []Condition
-	Body      []Action
+	Body      []Action                  // on the content
+	Names     [script.Subjects][]Action // on the other subjects
 	Expects   []Expectation
 	Asserts   []*Assertion
 }

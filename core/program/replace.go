@@ -82,6 +82,10 @@ func (f *filler) fill(t *Template, at int, loc []int) ([]byte, bool) {
 	f.filling.count++
 	f.countHere(loc != nil)
 	f.filling.countAll = f.run.result.Counters.changes[f.run.statement] + 1
+	if f.run.in.Of != script.Content { // the number of the name, whatever matches in it
+		f.filling.countAll = f.run.in.Before.of(f.run.statement) + 1
+		f.filling.count = f.filling.countAll
+	}
 	if f.named = ""; f.constant == t {
 		return f.fixed, true
 	}
@@ -126,6 +130,10 @@ func (f *filler) countHere(match bool) {
 
 // taken counts the current change if it was accepted, and otherwise frees its pseudonym.
 func (f *filler) taken(ok bool) {
+	if f.run.in.Of != script.Content {
+		f.run.result.Counters.changes[f.run.statement] = f.run.in.Before.of(f.run.statement) + 1
+		return
+	}
 	if ok {
 		f.run.result.Counters.changes[f.run.statement]++
 	} else {

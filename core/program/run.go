@@ -5,6 +5,8 @@ import (
 	"frizzel/core/lines"
 	"frizzel/core/outline"
 	"frizzel/core/pattern"
+	"frizzel/core/script"
+	"frizzel/core/syntax"
 	"frizzel/core/tree"
 )
 
@@ -12,6 +14,10 @@ import (
 type Input struct {
 	Text []byte // UTF-8; read only
 	File File
+	// Of is what the text is: the file's content, or its name, for which see [Program.Name].
+	Of script.Subject
+	// Held says, for a name, which rules have conditions that hold, by index; nil if no condition holds.
+	Held []bool
 	// Decide is called with each change before it is made. If it is nil, all changes are accepted.
 	Decide func(Proposal) Answer
 	// Before has the counts of earlier texts if the program is Sequential.
@@ -166,6 +172,8 @@ func (p *Program) assertions() (n int) {
 // read returns text with its outline options, which depend on the run's file.
 func (r *run) read(text []byte) *outline.Text {
 	switch {
+	case r.in.Of != script.Content:
+		return outline.New(text, syntax.None)
 	case r.value != nil:
 		return outline.New(text, r.value.syntax)
 	case r.in.Document != nil:
@@ -181,7 +189,7 @@ func (p *Program) Run(in Input) *Result {
 		r.rule = rule
 		if !r.over && rule.selects(in.File) && r.guarded(rule) {
 			r.result.asked[rule.Index] = true
-			r.all(rule.Body)
+			r.all(rule.actions(in.Of))
 		}
 	}
 	if r.over {
@@ -192,7 +200,7 @@ func (p *Program) Run(in Input) *Result {
 		r.rule = rule
 		for _, a := range rule.Asserts {
 			n := 0
-			if r.result.asked[rule.Index] {
+			if a.Of == in.Of && r.result.asked[rule.Index] {
 				n = a.count(r)
 			}
 			r.result.asserted[i] = n
@@ -200,7 +208,9 @@ func (p *Program) Run(in Input) *Result {
 		}
 	}
 	r.result.Edits = r.edits
-	r.judge()
+	if in.Of == script.Content {
+		r.judge()
+	}
 	r.result.Counters.keep()
 	r.result.ended = r.ended
 	return r.result
@@ -433,6 +443,9 @@ type Condition struct {
 
 // guarded reports whether all of a rule's conditions hold now.
 func (r *run) guarded(rule *Rule) bool {
+	if r.in.Of != script.Content {
+		return rule.has(r.in.Of) && r.in.holds(rule)
+	}
 	for _, w := range rule.When {
 		ok := false
 		switch {

@@ -3,6 +3,7 @@ package program
 import (
 	"slices"
 
+	"frizzel/core/script"
 	"frizzel/core/tree"
 )
 
@@ -60,6 +61,9 @@ func (p *Program) Windowing(f File, head []byte) Windowing {
 		n.others = n.others || len(r.When) > 0 || slices.ContainsFunc(r.Expects, func(e Expectation) bool { return e.Matches })
 		n = n.and(needsOf(r.Body, acted{}))
 		for _, a := range r.Asserts {
+			if a.Of != script.Content {
+				continue
+			}
 			n = n.and(a.needs())
 		}
 	}

@@ -335,6 +335,9 @@ func (p *parser) selector(a *Address, opening string) {
 		r = addressRowOf(p.pick("an address", known))
 	}
 	a.Form = r.parse(p)
+	if _, named := a.Form.(*Names); named && a.Outside {
+		p.fail(t.pos, "outside does not go with "+a.SubjectOf().Address(), "say what is replaced there, as in: in "+a.SubjectOf().Address()+" replace …")
+	}
 	_, byNumber := a.Form.(*Lines)
 	_, single := a.Form.(*LinesWith)
 	p.having(a, r.holding && !byNumber && !single)

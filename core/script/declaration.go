@@ -70,12 +70,14 @@ type (
 	// Example is a text and the script's expected result for it.
 	Example struct {
 		Head
-		Name  *Text  // nil without one
-		Of    string // the one rule to run, or ""
-		Sets  []Set
-		File  *Text // what file the text would be, or nil
-		Given *Text
-		Gives *Text // nil for `gives the same`
+		Name *Text  // nil without one
+		Of   string // the one rule to run, or ""
+		Sets []Set
+		File *Text // what file the text would be, or nil
+		// Becomes is the path that the file has afterwards, or nil. Given may be nil then.
+		Becomes *Text
+		Given   *Text
+		Gives   *Text // nil for `gives the same`
 	}
 	// Set gives a parameter its value in an example.
 	Set struct {
@@ -110,6 +112,8 @@ var declarations = []row{
 	{"example", atTop, (*parser).example, []Use{
 		{`example "…" of RULE { … }`, "a text and what the script, or one rule, makes of it; `set NAME = \"…\"` and `file \"…\"` may come first",
 			"replace word \"depot-3\" with \"depot-4\"\n\nexample \"a host\" {\n    given \"ntp depot-3\"\n    gives \"ntp depot-4\"\n}"},
+		{`file "…" becomes "…"`, "in an example: what the file is called, and what it is called then; `given` and `gives` may be left out",
+			"in file name replace word \"depot-3\" with \"depot-4\"\n\nexample {\n    file \"depot-3.conf\" becomes \"depot-4.conf\"\n}"},
 		{"gives the same", "the text stays as it is", "replace word \"depot-3\" with \"depot-4\"\n\nexample {\n    given \"depot-30\"\n    gives the same\n}"},
 	}},
 	{"files", atTop | inRule, func(p *parser, h Head) Node { return p.files(h, false) }, []Use{
@@ -284,6 +288,9 @@ func (p *parser) example(h Head) Node {
 		p.exampleItem(n, &gives)
 	}
 	p.closing(open)
+	if n.Becomes != nil && n.Given == nil && !gives { // it is about the name alone
+		return n
+	}
 	if n.Given == nil || !gives {
 		p.fail(h.Pos, "an example says what is given and what it gives", "")
 	}
@@ -307,6 +314,10 @@ func (p *parser) exampleItem(n *Example, gives *bool) {
 	case "file":
 		p.once(t.pos, n.File == nil, "the file")
 		n.File = p.plain("a file's name")
+		p.expect("becomes")
+		if p.accept("becomes") {
+			n.Becomes = p.plain("what the file is called then")
+		}
 	case "given":
 		p.once(t.pos, n.Given == nil, "what is given")
 		n.Given = p.text("the example's text")

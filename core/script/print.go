@@ -256,8 +256,16 @@ func (p *printer) example(n *Example) {
 	for _, s := range n.Sets {
 		p.statement(textChunks("set "+s.Name+" =", s.Value), "")
 	}
-	if n.File != nil {
+	switch {
+	case n.Becomes != nil:
+		p.line("file " + quote(n.File) + " becomes " + quote(n.Becomes))
+	case n.File != nil:
 		p.statement(textChunks("file", n.File), "")
+	}
+	if n.Given == nil {
+		p.indent--
+		p.end(n.After)
+		return
 	}
 	p.statement(textChunks("given", n.Given), "")
 	if n.Gives == nil {

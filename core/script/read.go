@@ -25,10 +25,10 @@ func (p *parser) continues(i int) bool {
 	if t.kind != kindWord {
 		return false
 	}
-	second := p.tokens[min(i+1, len(p.tokens)-1)].text
+	second, third := p.tokens[min(i+1, len(p.tokens)-1)].text, p.tokens[min(i+2, len(p.tokens)-1)].text
 	switch t.text {
 	case "in":
-		return second == "file"
+		return second == "file" && third != "name" // which opens an address
 	case "not":
 		return second == "preceded" || second == "followed"
 	}

@@ -53,7 +53,7 @@ var (
 
 func init() { // the rows refer to functions that refer to the rows
 	rows = slices.Concat(declarations, guards, statements, addressing)
-	addressRows = addresses
+	addressRows = slices.Concat(addresses, nameRows)
 	rowOf = map[string]*row{}
 	for i := range rows {
 		rowOf[rows[i].word] = &rows[i]

@@ -72,7 +72,7 @@ func TestComplete(t *testing.T) {
 	}
 	require.NotContains(t, Complete("settle "), "replace")
 	require.NotContains(t, Complete("on lines from text \"a\" "), "delete")
-	require.Equal(t, []string{"section", "block", "paragraph"}, CompleteAddress("in", ""))
+	require.Equal(t, []string{"section", "block", "paragraph", "file", "directory", "link"}, CompleteAddress("in", ""))
 	require.Empty(t, Complete("replace text "))
 }
 

@@ -30,10 +30,15 @@ const TempPrefix = ".frizzel-"
 type Op string
 
 const (
-	Rewrite Op = ""        // the content changes
-	Create  Op = "created" // the file does not exist before
-	Remove  Op = "removed" // the file does not exist after
+	Rewrite  Op = ""           // the content changes
+	Create   Op = "created"    // the file does not exist before
+	Remove   Op = "removed"    // the file does not exist after
+	Rename   Op = "renamed"    // only the name changes; the content is not looked at
+	Retarget Op = "retargeted" // a symbolic link gets another text
 )
+
+// HasContent reports whether the change is one of a file's content.
+func (o Op) HasContent() bool { return o != Rename && o != Retarget }
 
 // A Change is a change to one file.
 type Change struct {
@@ -41,8 +46,17 @@ type Change struct {
 	Dir, Name string // Dir is absolute, Name below it
 	// In is the directory that held the file when it was read; zero if there was none, or
 	// it is not known.
-	In     disk.ID
-	Op     Op
+	In disk.ID
+	Op Op
+	// NewName is the last part of the path after the change, "" if it stays. Directories above may change theirs by
+	// changes of their own.
+	NewName string
+	Kind    disk.Kind // of what is there
+	// Target and NewTarget are the texts of a symbolic link before and after; equal if it is only renamed.
+	Target, NewTarget string
+	// Of is the index of the change, in the run that is undone, that this one undoes.
+	Of int
+	// Before is zero for a Rename unless the rename depends on the content.
 	Before digest.Digest // of the content that Edits are against
 	// Print is the fingerprint of the old content, set if Before is not known.
 	Print Print
@@ -63,16 +77,22 @@ const (
 	Copy   Role = "copy"   // a changed copy of a file that stays unchanged
 )
 
+// Count returns the number of edits, of which a new name and a new target are one each.
+func (c *Change) Count() (n int) {
+	if c.Edits != nil {
+		n = c.Edits.Len()
+	}
+	if c.NewName != "" {
+		n++
+	}
+	if c.Op == Retarget {
+		n++
+	}
+	return n
+}
+
 // Absolute returns the whole path of the file that a change is about.
 func (c *Change) Absolute() string { return filepath.Join(c.Dir, c.Name) }
-
-// Count returns the number of edits.
-func (c *Change) Count() int {
-	if c.Edits == nil {
-		return 0
-	}
-	return c.Edits.Len()
-}
 
 // A ChangedError is the error of a file whose content changed since it was read.
 type ChangedError struct{ Path string }
@@ -128,7 +148,7 @@ func (c *Change) Windows(system disk.System) diff.Windows {
 // Reader returns a reader of the current file, which is empty if the change creates the file. At the end it fails
 // with a *ChangedError if the content is not the one that the change is against.
 func (c *Change) Reader(system disk.System) (io.ReadCloser, error) {
-	if c.Op == Create {
+	if c.Op == Create || !c.Op.HasContent() {
 		return io.NopCloser(strings.NewReader("")), nil
 	}
 	f, err := c.Open(system)

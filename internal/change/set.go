@@ -6,6 +6,7 @@ import (
 	"sync"
 
 	"frizzel/core/edit"
+	"frizzel/internal/disk"
 	"frizzel/internal/spool"
 )
 
@@ -46,6 +47,11 @@ func (k *Spooled) Add(c Change) error {
 	e.ID(c.In)
 	e.String(string(c.Op))
 	e.String(string(c.Role))
+	e.String(c.NewName)
+	e.Int(int64(c.Kind))
+	e.String(c.Target)
+	e.String(c.NewTarget)
+	e.Int(int64(c.Of))
 	e.Digest(c.Before)
 	e.Int(c.Print.Size)
 	e.Int(int64(c.Print.Sum))
@@ -72,6 +78,7 @@ func (k *Spooled) At(i int) (Change, error) {
 	d := NewDecoder(text)
 	c := Change{
 		Path: d.String(), Dir: d.String(), Name: d.String(), In: d.ID(), Op: Op(d.String()), Role: Role(d.String()),
+		NewName: d.String(), Kind: disk.Kind(d.Int()), Target: d.String(), NewTarget: d.String(), Of: int(d.Int()),
 		Before: d.Digest(), Print: Print{d.Int(), uint64(d.Int())}, After: d.Digest(), Rules: d.Ints(), Meta: d.Meta(),
 	}
 	if d.Err != nil {

@@ -43,6 +43,18 @@ type Dir interface {
 	// MakeDir makes a directory that is not there yet.
 	MakeDir(name string, mode uint32) error
 	Rename(from, to string) error
+	// RenameFree is Rename to a name that nothing has, a link included. The error is fs.ErrExist if something has it,
+	// and nothing changed. If the system cannot do that at once, a file has both names for a moment, and of a directory the
+	// free name is checked right before.
+	RenameFree(from, to string) error
+	// ReadLink returns the text of a symbolic link.
+	ReadLink(name string) (string, error)
+	// MakeLink makes a symbolic link that is not there yet.
+	MakeLink(target, name string) error
+	// ChownLink changes the owner of a symbolic link itself.
+	ChownLink(name string, uid, gid int) error
+	// MaxName returns the maximum length of a name in bytes.
+	MaxName() int
 	Remove(name string) error    // a file
 	RemoveDir(name string) error // an empty directory
 	// Stat returns the attributes of a name. It does not follow a link.
@@ -268,6 +280,9 @@ func (h *Hastened) Write(p []byte) (int, error) {
 	}
 	return n, err
 }
+
+// usualMaxName is the maximum length of a name in bytes on most file systems.
+const usualMaxName = 255
 
 // Durability says whether written data must survive a crash.
 type Durability int

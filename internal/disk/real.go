@@ -112,6 +112,65 @@ func (f *realDir) Rename(from, to string) error {
 	return f.fail("rename to", to, unix.Renameat(f.fd(), from, f.fd(), to))
 }
 
+func (f *realDir) RenameFree(from, to string) error {
+	err := renameFree(f.fd(), from, to)
+	if err == errNoExclusive {
+		err = f.renameByLink(from, to)
+	}
+	return f.fail("rename to", to, err)
+}
+
+// errNoExclusive means that the system, or the file system, has no call that renames only to a free name.
+var errNoExclusive = errors.New("no exclusive rename")
+
+// renameByLink renames without replacing anything: a file gets its new name as a second one, which is on disk before the
+// old one goes. A directory cannot have two.
+func (f *realDir) renameByLink(from, to string) error {
+	info, err := f.Stat(from)
+	if err != nil {
+		return err
+	}
+	if info.Kind == Directory {
+		if _, err := f.Stat(to); err == nil {
+			return unix.EEXIST
+		}
+		return unix.Renameat(f.fd(), from, f.fd(), to)
+	}
+	if err := unix.Linkat(f.fd(), from, f.fd(), to, 0); err != nil {
+		return err
+	}
+	if err := f.Sync(); err != nil {
+		return errors.Join(err, unix.Unlinkat(f.fd(), to, 0))
+	}
+	return unix.Unlinkat(f.fd(), from, 0)
+}
+
+// maxTarget is the size in bytes of the buffer for a link's text, of which systems allow less.
+const maxTarget = 64 << 10
+
+func (f *realDir) ReadLink(name string) (string, error) {
+	for size := 256; ; size *= 4 {
+		buffer := make([]byte, size)
+		n, err := unix.Readlinkat(f.fd(), name, buffer)
+		if err != nil {
+			return "", f.fail("read the link", name, err)
+		}
+		if n < size || size >= maxTarget {
+			return string(buffer[:n]), nil
+		}
+	}
+}
+
+func (f *realDir) MakeLink(target, name string) error {
+	return f.fail("make the link", name, unix.Symlinkat(target, f.fd(), name))
+}
+
+func (f *realDir) ChownLink(name string, uid, gid int) error {
+	return f.fail("change the owner of", name, unix.Fchownat(f.fd(), name, uid, gid, unix.AT_SYMLINK_NOFOLLOW))
+}
+
+func (f *realDir) MaxName() int { return maxName(f.fd()) }
+
 func (f *realDir) Remove(name string) error {
 	return f.fail("remove", name, unix.Unlinkat(f.fd(), name, 0))
 }

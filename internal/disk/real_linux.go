@@ -50,3 +50,21 @@ func Boot() string {
 	}
 	return strings.TrimSpace(string(id))
 }
+
+// renameFree renames in a directory, to a name that nothing has.
+func renameFree(dir int, from, to string) error {
+	err := unix.Renameat2(dir, from, dir, to, unix.RENAME_NOREPLACE)
+	if err == unix.EINVAL || err == unix.ENOSYS { // this file system cannot, or the kernel is older than 3.15
+		return errNoExclusive
+	}
+	return err
+}
+
+// maxName returns the maximum length of a name in bytes.
+func maxName(dir int) int {
+	var st unix.Statfs_t
+	if unix.Fstatfs(dir, &st) != nil || st.Namelen <= 0 {
+		return usualMaxName
+	}
+	return int(st.Namelen)
+}

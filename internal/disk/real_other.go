@@ -40,3 +40,6 @@ func MountPoints() map[string]bool { return nil }
 // SplitsLinks reports whether the directory's file system gives one of several names of a file a content of its own when it
 // is written.
 func (f *realDir) SplitsLinks() bool { return false }
+
+// maxName returns the maximum length of a name in bytes.
+func maxName(int) int { return usualMaxName }

@@ -111,6 +111,54 @@ func (f *dir) Rename(from, to string) error {
 	return nil
 }
 
+// RenameFree renames to a name that nothing has: at once, or on a system that cannot do that by a second name.
+func (f *dir) RenameFree(from, to string) error {
+	if f.n.names[to] != nil {
+		return &os.PathError{Op: "rename", Path: to, Err: fs.ErrExist}
+	}
+	n := f.n.names[from]
+	if n == nil {
+		return missing("rename", from)
+	}
+	if !f.d.Linked || n.info.Kind == disk.Directory {
+		return f.Rename(from, to)
+	}
+	if err := f.d.check("link", to); err != nil {
+		return err
+	}
+	n.info.Links++
+	f.name(n, map[string]*node{to: n})
+	if err := f.Sync(); err != nil {
+		return err
+	}
+	return f.Remove(from)
+}
+
+func (f *dir) ReadLink(name string) (string, error) {
+	n := f.n.names[name]
+	if n == nil || n.info.Kind != disk.Link {
+		return "", missing("read link", name)
+	}
+	return string(n.content), nil
+}
+
+func (f *dir) MakeLink(target, name string) error {
+	if err := f.d.check("make link", name); err != nil {
+		return err
+	}
+	if f.n.names[name] != nil {
+		return &os.PathError{Op: "make link", Path: name, Err: fs.ErrExist}
+	}
+	n := f.d.node(f.n, disk.Link, 0o777)
+	n.content, n.info.Size = []byte(target), int64(len(target))
+	n.keep() // which its name makes safe
+	f.name(n, map[string]*node{name: n})
+	return nil
+}
+
+func (f *dir) ChownLink(string, int, int) error { return nil }
+func (f *dir) MaxName() int                     { return 255 }
+
 func (f *dir) Remove(name string) error {
 	if err := f.d.check("remove", name); err != nil {
 		return err

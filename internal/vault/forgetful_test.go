@@ -50,6 +50,8 @@ type Disk struct {
 	Before func(op, name string) error
 	// Deaf reports whether syncs from a place in the program do nothing.
 	Deaf func(place string) bool
+	// Linked means that no call renames to a free name alone: a file gets a second name, and loses the first.
+	Linked bool
 	// Syncs are the places that syncs came from.
 	Syncs map[string]bool
 
@@ -148,6 +150,15 @@ func (d *Disk) Link(from, to string) {
 	dir.names[filepath.Base(to)], dir.safe[filepath.Base(to)] = n, n
 }
 
+// Symlink makes a symbolic link, safe.
+func (d *Disk) Symlink(target, path string) {
+	dir, name := d.at(filepath.Dir(path)), filepath.Base(path)
+	n := d.node(dir, disk.Link, 0o777)
+	n.content, n.info.Size = []byte(target), int64(len(target))
+	n.keep()
+	dir.names[name], dir.safe[name] = n, n
+}
+
 // Remove takes a file or a directory away, safe.
 func (d *Disk) Remove(path string) {
 	dir := d.at(filepath.Dir(path))
@@ -230,7 +241,7 @@ func (d *Disk) Crash(r *rand.Rand) *Disk {
 			}
 		}
 	}
-	after := &Disk{Kind: d.Kind, Syncs: d.Syncs, clock: d.clock, inodes: d.inodes}
+	after := &Disk{Kind: d.Kind, Linked: d.Linked, Syncs: d.Syncs, clock: d.clock, inodes: d.inodes}
 	after.root = after.found(kept, r, map[*node]*node{})
 	return after
 }

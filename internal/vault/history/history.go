@@ -7,13 +7,13 @@ package history
 
 import (
 	"fmt"
-	"hash/maphash"
 	"io"
 	"slices"
 
 	"frizzel/core/diff"
 	"frizzel/internal/change"
 	"frizzel/internal/digest"
+	"frizzel/internal/disk"
 	"frizzel/internal/exit"
 	"frizzel/internal/vault/store"
 )
@@ -66,28 +66,22 @@ func Undone(records []*store.Record) (map[string]int, error) {
 	return counts, err
 }
 
-// paths are paths of a run's files; nil has none.
-type paths struct {
+// entries are some of a run's files, by index; nil has none.
+type entries struct {
 	all  bool
-	some map[[2]uint64]struct{} // by their sums, since they may be many
+	some map[int]struct{}
 }
 
-var seeds = [2]maphash.Seed{maphash.MakeSeed(), maphash.MakeSeed()}
-
-func sumOf(path string) [2]uint64 {
-	return [2]uint64{maphash.String(seeds[0], path), maphash.String(seeds[1], path)}
-}
-
-func (p *paths) has(path string) bool {
+func (p *entries) has(i int) bool {
 	if p == nil || p.all {
 		return p != nil
 	}
-	_, ok := p.some[sumOf(path)]
+	_, ok := p.some[i]
 	return ok
 }
 
-// of returns the number of a run's files that the paths contain.
-func (p *paths) of(r *store.Record) int {
+// of returns the number of a run's files among the entries.
+func (p *entries) of(r *store.Record) int {
 	switch {
 	case p == nil:
 		return 0
@@ -99,8 +93,8 @@ func (p *paths) of(r *store.Record) int {
 
 // undoneFiles returns the files of each run that have been taken back, by a run that
 // has not been taken back in turn.
-func undoneFiles(records []*store.Record) (map[string]*paths, error) {
-	undone, count := map[string]*paths{}, map[string]int{}
+func undoneFiles(records []*store.Record) (map[string]*entries, error) {
+	undone, count := map[string]*entries{}, map[string]int{}
 	for _, r := range records {
 		count[r.ID] = r.Files.Len()
 	}
@@ -111,21 +105,22 @@ func undoneFiles(records []*store.Record) (map[string]*paths, error) {
 		}
 		into := undone[r.Undoes]
 		if into == nil {
-			into = &paths{some: map[[2]uint64]struct{}{}}
+			into = &entries{some: map[int]struct{}{}}
 			undone[r.Undoes] = into
 		}
-		if undone[r.ID] == nil && r.Files.Len() == count[r.Undoes] { // as most do; their paths need not be read
+		if undone[r.ID] == nil && r.Targets() == count[r.Undoes] { // as most do; their entries need not be read
 			into.all = true
 		}
 		if into.all {
 			continue
 		}
-		for path, err := range r.Files.Paths() {
+		k := -1
+		for e, err := range r.Files.All() {
 			if err != nil {
 				return nil, err
 			}
-			if !undone[r.ID].has(path) {
-				into.some[sumOf(path)] = struct{}{}
+			if k++; e.Of >= 0 && !undone[r.ID].has(k) {
+				into.some[e.Of] = struct{}{}
 			}
 		}
 	}
@@ -143,7 +138,8 @@ func LeftBy(s *store.Store) func(path string) []digest.Digest {
 			for _, r := range records {
 				for e, err := range r.Files.All() {
 					if err == nil && e.Role != change.Target && r.State().Succeeded() {
-						left[e.Absolute()] = append(left[e.Absolute()], e.After)
+						path := r.PathAfter(e)
+						left[path] = append(left[path], e.After)
 					}
 				}
 			}
@@ -152,14 +148,28 @@ func LeftBy(s *store.Store) func(path string) []digest.Digest {
 	}
 }
 
-// Touched reports whether any file of a run is one of the paths, or lies below one.
+// Touched reports whether any file of a run has a path, before or after the run, or lies below it; or whether the path is
+// below a directory that the run renamed.
 func Touched(r *store.Record, path string) bool {
+	if r.Renamed > 0 {
+		for e, err := range r.Files.All() {
+			if err == nil && (touches(r, e, path) || e.Kind == disk.Directory && (store.Touches(path, e.Absolute()) || store.Touches(path, r.PathAfter(e)))) {
+				return true
+			}
+		}
+		return false
+	}
 	for file, err := range r.Files.Paths() {
 		if err == nil && store.Touches(file, path) {
 			return true
 		}
 	}
 	return false
+}
+
+// touches reports whether a file of a run has a path, before or after the run, or lies below it.
+func touches(r *store.Record, e *store.Entry, path string) bool {
+	return store.Touches(e.Absolute(), path) || r.Renamed > 0 && store.Touches(r.PathAfter(e), path)
 }
 
 // Shown returns the changes that a run made to one of its files, as windows for a diff.
@@ -176,7 +186,7 @@ func Verify(s *store.Store) (damaged []store.Damaged, runs int, err error) {
 				damaged = append(damaged, store.Damaged{ID: r.ID, Reason: err})
 				break
 			}
-			if e.Op == change.Create || !r.Staged || r.State() == store.PutBack {
+			if e.Op == change.Create || !e.Op.HasContent() || !r.Staged || r.State() == store.PutBack {
 				continue
 			}
 			if err := s.Verify(r, e); err != nil {

@@ -54,13 +54,18 @@ func Reverse(s *store.Store, records []*store.Record, r *store.Record, how Rever
 	}
 	undone := all[r.ID]
 	anew := madeAnew(records, r)
+	wanted := func(i int, e *store.Entry) bool { return !undone.has(i) && touched(r, e, how.Paths) }
+	names, err := namesOf(s, r, undone, wanted)
+	if err != nil {
+		return nil, 0, err
+	}
 	look := func(first int) []looked {
 		some := make([]looked, min(r.Files.Len()-first, together))
 		each(len(some), func(from, to int) {
-			w := reverser{anew: anew, Store: s, record: r, force: how.Force, trust: how.Trust, sameBoot: r.Boot == disk.Boot()}
+			w := reverser{anew: anew, names: names, Store: s, record: r, force: how.Force, trust: how.Trust, sameBoot: r.Boot == disk.Boot()}
 			defer w.close()
 			for i := from; i < to; i++ {
-				some[i] = w.look(first+i, func(e *store.Entry) bool { return !undone.has(e.Absolute()) && touched(e, how.Paths) })
+				some[i] = w.look(first+i, wanted)
 			}
 		})
 		return some
@@ -142,14 +147,14 @@ type looked struct {
 }
 
 // look looks at file i of the run, if it is wanted.
-func (w *reverser) look(i int, wanted func(*store.Entry) bool) (l looked) {
+func (w *reverser) look(i int, wanted func(int, *store.Entry) bool) (l looked) {
 	e, err := w.record.Files.At(i)
 	if err != nil {
 		return looked{failed: err}
 	}
-	if wanted(e) {
-		l.path = e.Absolute()
-		l.back, l.reason = w.file(e)
+	if wanted(i, e) {
+		l.path = w.names.now(w.record, e)
+		l.back, l.reason = w.entry(i, e)
 	}
 	return l
 }
@@ -173,9 +178,9 @@ func each(n int, do func(from, to int)) {
 	}
 }
 
-func touched(e *store.Entry, paths []string) bool {
+func touched(r *store.Record, e *store.Entry, paths []string) bool {
 	for _, p := range paths {
-		if store.Touches(e.Absolute(), p) {
+		if touches(r, e, p) {
 			return true
 		}
 	}

@@ -23,6 +23,7 @@ type reverser struct {
 	trust    Trust
 	sameBoot bool                               // devices have the numbers that they had
 	anew     func(path string, id disk.ID) bool // whether a later run made the directory
+	names    *names
 
 	path   string // of the current directory
 	dir    disk.Dir
@@ -60,12 +61,36 @@ var (
 	errAnew    = errors.New("it was made anew since; --force puts it back all the same")
 )
 
+// entry returns the change that takes entry i back, or why it is left alone.
+func (w *reverser) entry(i int, e *store.Entry) (*Back, error) {
+	if err := w.names.stuck[i]; err != nil {
+		return nil, err
+	}
+	b, err := w.file(e)
+	if errors.Is(err, errAlready) && e.NewName != "" && e.Op == change.Rewrite { // the content is, and the name is not
+		path := w.names.now(w.record, e)
+		b, err = &Back{Change: change.Change{Path: path, Dir: filepath.Dir(path), Name: filepath.Base(path), In: w.dir.ID(), Op: change.Rename, Rules: e.Rules}}, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	if b.Of = i; e.NewName != "" && b.Op != change.Create {
+		b.NewName = e.Base()
+	}
+	return b, nil
+}
+
 // file returns the change that takes one file back, or why it is left alone.
 func (w *reverser) file(e *store.Entry) (*Back, error) {
-	dir, err := w.open(filepath.Dir(e.Absolute()))
+	path := w.names.now(w.record, e)
+	at := change.Change{Path: path, Dir: string(e.Dir), Name: string(e.Name), Role: e.Role, Rules: e.Rules}
+	if path != e.Absolute() {
+		at.Dir, at.Name = filepath.Dir(path), filepath.Base(path)
+	}
+	dir, err := w.open(filepath.Dir(path))
 	switch {
-	case disk.Missing(err) && e.Op == change.Remove && (w.force || slices.Contains(w.record.Unmade, change.Path(filepath.Dir(e.Absolute())))):
-		b := &Back{Change: change.Change{Path: e.Absolute(), Dir: string(e.Dir), Name: string(e.Name), Role: e.Role, Rules: e.Rules}}
+	case disk.Missing(err) && e.Op == change.Remove && (w.force || slices.Contains(w.record.Unmade, change.Path(filepath.Dir(path)))):
+		b := &Back{Change: at}
 		return b, w.missing(b, e) // the directory is made with it
 	case disk.Missing(err):
 		return nil, errNoDir
@@ -75,11 +100,13 @@ func (w *reverser) file(e *store.Entry) (*Back, error) {
 		return nil, err
 	}
 	id := dir.ID()
-	moved := e.In != (disk.ID{}) && (id.Inode != e.In.Inode || w.sameBoot && id.Device != e.In.Device) && !w.anew(filepath.Dir(e.Absolute()), id)
-	b := &Back{Moved: moved, Change: change.Change{
-		Path: e.Absolute(), Dir: string(e.Dir), Name: string(e.Name), In: id, Role: e.Role, Rules: e.Rules,
-	}}
-	name := filepath.Base(string(e.Name))
+	at.In = id
+	moved := e.In != (disk.ID{}) && (id.Inode != e.In.Inode || w.sameBoot && id.Device != e.In.Device) && !w.anew(filepath.Dir(path), id)
+	b := &Back{Moved: moved, Change: at}
+	name := filepath.Base(path)
+	if !e.Op.HasContent() {
+		return b, w.nameOnly(b, e, dir, name)
+	}
 	if w.trusts(e) && !moved {
 		if is, err := dir.Stat(name); err == nil && w.looksSo(e, is) {
 			b.Before = e.After
@@ -93,6 +120,8 @@ func (w *reverser) file(e *store.Entry) (*Back, error) {
 	case disk.Missing(err) && moved && e.Op != change.Remove:
 		return nil, errMoved
 	case disk.Missing(err):
+		b.Name = filepath.Join(filepath.Dir(b.Name), e.Base()) // made anew, it has its old name
+		b.Path = filepath.Join(filepath.Dir(b.Path), e.Base())
 		return b, w.missing(b, e)
 	case err != nil:
 		return nil, err
@@ -200,8 +229,9 @@ func (w *reverser) there(b *Back, e *store.Entry, now disk.File, kept func() err
 
 // opener returns a function that opens the current file.
 func (w *reverser) opener(e *store.Entry) edit.Opener {
+	path := w.names.now(w.record, e)
 	return func() (io.ReadCloser, error) {
-		c := change.Change{Path: e.Absolute(), Dir: string(e.Dir), Name: string(e.Name)}
+		c := change.Change{Path: path, Dir: filepath.Dir(path), Name: filepath.Base(path)}
 		f, err := c.Open(w.System)
 		if err != nil {
 			return nil, err

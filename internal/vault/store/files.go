@@ -15,6 +15,7 @@ import (
 	"github.com/klauspost/compress/zstd"
 
 	"frizzel/internal/change"
+	"frizzel/internal/disk"
 	"frizzel/internal/spool"
 	"frizzel/internal/trailer"
 )
@@ -94,6 +95,9 @@ func (e *Entry) Temp() string { return e.name('t') }
 
 // Back returns the name of the temporary file for the old content when the file is restored.
 func (e *Entry) Back() string { return e.name('b') }
+
+// Between returns the temporary name of a file that is renamed to the name that another one leaves.
+func (e *Entry) Between() string { return e.name('n') }
 
 // name returns the unique, unguessable name of a temporary file of e.
 func (e *Entry) name(what byte) string {
@@ -198,6 +202,11 @@ func (e *Entry) encode(to *change.Encoder) {
 	to.ID(e.In)
 	to.String(string(e.Op))
 	to.String(string(e.Role))
+	to.String(string(e.NewName))
+	to.Int(int64(e.Kind))
+	to.String(string(e.Target))
+	to.String(string(e.NewTarget))
+	to.Int(int64(e.Of))
 	to.Ints(e.Rules)
 	inPlace := int64(0)
 	if e.InPlace {
@@ -218,7 +227,9 @@ func decodeEntry(text []byte) (*Entry, error) {
 	d := change.NewDecoder(text)
 	e := &Entry{
 		Dir: change.Path(d.String()), Name: change.Path(d.String()), Path: change.Path(d.String()), In: d.ID(),
-		Op: change.Op(d.String()), Role: change.Role(d.String()), Rules: d.Ints(),
+		Op: change.Op(d.String()), Role: change.Role(d.String()),
+		NewName: change.Path(d.String()), Kind: disk.Kind(d.Int()), Target: change.Path(d.String()), NewTarget: change.Path(d.String()), Of: int(d.Int()),
+		Rules:   d.Ints(),
 		InPlace: d.Int() == 1, Inode: d.ID(), Staged: d.ID(), Modified: d.Int(), Was: d.Meta(), Old: decodeBlob(d), Edits: decodeBlob(d),
 		Before: d.Digest(), After: d.Digest(),
 	}

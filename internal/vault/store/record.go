@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"frizzel/internal/change"
@@ -34,21 +35,25 @@ type Record struct {
 	Rules   []string      `json:"rules"` // labels of all rules
 	Used    []int         `json:"used"`  // those of Rules that made changes, ascending; nil if that is unknown
 	Changes int           `json:"changes"`
-	After   string        `json:"after,omitempty"`  // a command to run when its files have changed
-	Hold    time.Duration `json:"hold,omitempty"`   // how long it waits to be kept
-	Staged  bool          `json:"staged"`           // what Files say of contents is known
-	Left    []Left        `json:"left,omitempty"`   // files that an undo left alone
-	Made    []change.Path `json:"made,omitempty"`   // directories that the run made, the outermost first
-	Unmade  []change.Path `json:"unmade,omitempty"` // directories that an undo removed, the outermost first
-	Beside  int           `json:"beside,omitempty"` // number of Files that are old contents beside new ones
-	Count   int           `json:"files"`            // number of Files
-	Secret  string        `json:"secret"`           // makes the names of temporary files
-	Blocks  []Blob        `json:"blocks,omitempty"` // of the backup, that hold many small pieces each
+	After   string        `json:"after,omitempty"`   // a command to run when its files have changed
+	Hold    time.Duration `json:"hold,omitempty"`    // how long it waits to be kept
+	Staged  bool          `json:"staged"`            // what Files say of contents is known
+	Left    []Left        `json:"left,omitempty"`    // files that an undo left alone
+	Made    []change.Path `json:"made,omitempty"`    // directories that the run made, the outermost first
+	Unmade  []change.Path `json:"unmade,omitempty"`  // directories that an undo removed, the outermost first
+	Beside  int           `json:"beside,omitempty"`  // number of Files that are old contents beside new ones
+	Renamed int           `json:"renamed,omitempty"` // number of Files that get another name
+	Moves   []change.Move `json:"moves,omitempty"`   // directories that get another name
+	Count   int           `json:"files"`             // number of Files
+	Secret  string        `json:"secret"`            // makes the names of temporary files
+	Blocks  []Blob        `json:"blocks,omitempty"`  // of the backup, that hold many small pieces each
 	Files   *Files        `json:"-"`
 
 	Steps []Step `json:"-"` // from the journal
 
 	unpacked blocks
+	once     sync.Once
+	moved    change.Moves // of Moves, once it is needed
 }
 
 // format is the version of records that this program reads and writes.
@@ -90,15 +95,22 @@ type Left struct {
 
 // Entry is one file of a run.
 type Entry struct {
-	Path   change.Path   `json:"path"`      // for people, as it was given
-	Dir    change.Path   `json:"directory"` // absolute
-	Name   change.Path   `json:"name"`      // below Dir
-	In     disk.ID       `json:"in"`        // the directory that holds the file
-	Op     change.Op     `json:"op,omitempty"`
-	Role   change.Role   `json:"role,omitempty"`
-	Rules  []int         `json:"rules,omitempty"`
-	Before digest.Digest `json:"before"`
-	After  digest.Digest `json:"after"`
+	Path change.Path `json:"path"`      // for people, as it was given
+	Dir  change.Path `json:"directory"` // absolute
+	Name change.Path `json:"name"`      // below Dir
+	In   disk.ID     `json:"in"`        // the directory that holds the file
+	Op   change.Op   `json:"op,omitempty"`
+	// NewName is the last part of the path after the run, "" if it stays.
+	NewName change.Path `json:"new_name,omitempty"`
+	Kind    disk.Kind   `json:"kind,omitempty"`
+	// Target and NewTarget are the texts of a symbolic link before and after the run.
+	Target    change.Path   `json:"target,omitempty"`
+	NewTarget change.Path   `json:"new_target,omitempty"`
+	Of        int           `json:"of,omitempty"` // the index of the entry that this one undoes, in the run that is undone
+	Role      change.Role   `json:"role,omitempty"`
+	Rules     []int         `json:"rules,omitempty"`
+	Before    digest.Digest `json:"before"`
+	After     digest.Digest `json:"after"`
 	// InPlace marks a file that is rewritten rather than replaced, to stay what
 	// it is: one of several hard links, or one whose owner could not be kept.
 	InPlace bool    `json:"in_place,omitempty"`
@@ -117,6 +129,26 @@ type Entry struct {
 
 // Absolute returns the file's whole path.
 func (e *Entry) Absolute() string { return filepath.Join(string(e.Dir), string(e.Name)) }
+
+// Base returns the last part of the file's path before the run.
+func (e *Entry) Base() string { return filepath.Base(string(e.Name)) }
+
+// BaseAfter returns the last part of the file's path after the run.
+func (e *Entry) BaseAfter() string {
+	if e.NewName != "" {
+		return string(e.NewName)
+	}
+	return e.Base()
+}
+
+// PathAfter returns the whole path that a file of the run has afterwards.
+func (r *Record) PathAfter(e *Entry) string {
+	if len(r.Moves) == 0 {
+		return filepath.Join(filepath.Dir(e.Absolute()), e.BaseAfter())
+	}
+	r.once.Do(func() { r.moved = change.MovesOf(r.Moves) })
+	return filepath.Join(r.moved.Of(filepath.Dir(e.Absolute())), e.BaseAfter())
+}
 
 // Touches reports whether a file, by its whole path, is that of another path, or lies below it.
 func Touches(file, path string) bool {

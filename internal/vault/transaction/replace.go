@@ -27,6 +27,9 @@ func (w *writer) replaceAll(ctx context.Context) error {
 	if err := each(context.WithoutCancel(ctx), w.record.Files.Len(), w.replace); err != nil {
 		return err
 	}
+	if err := w.renameAll(); err != nil {
+		return err
+	}
 	return w.dirs.sync(w.durability())
 }
 
@@ -37,6 +40,9 @@ func (w *writer) replace(i int) error {
 	if err != nil {
 		return err
 	}
+	if e.Op == change.Rename {
+		return nil
+	}
 	dir, name := w.dirs.of(e)
 	now, err := dir.Stat(name)
 	switch {
@@ -46,6 +52,9 @@ func (w *writer) replace(i int) error {
 	case e.Op == change.Remove:
 		w.live[i] = true
 		return dir.Remove(name)
+	case e.Op == change.Retarget:
+		w.live[i] = true
+		return w.retarget(dir, name, e, was)
 	case e.InPlace:
 		w.live[i] = true
 		content, err := w.store.OpenStaged(w.record, i, e)

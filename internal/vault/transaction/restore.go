@@ -48,23 +48,31 @@ func Recover(ctx context.Context, l *store.Locked, force func(id string) bool) (
 
 // recoverOne puts a run back. The error is why its record cannot be read.
 func recoverOne(ctx context.Context, l *store.Locked, r *store.Record, as identity) (Recovered, error) {
+	s := Recovered{Run: r}
+	names := newNaming(r, as)
+	if r.Staged && r.State() != store.Begun {
+		if s.Err = names.namesBack(byOpening(ctx, l, as)); s.Err != nil {
+			return s, nil
+		}
+	}
 	files := wanted{}
 	for e, err := range r.Files.All() {
 		if err != nil {
 			return Recovered{}, err
 		}
-		files.add(e)
+		if path := names.stuck.Of(dirOf(e)); files[path] == nil {
+			files[path] = e
+		}
 	}
 	f := openDirs(l, files, as)
 	defer f.close()
-	s := Recovered{Run: r}
 	if s.Err = f.lock(ctx, l); s.Err != nil {
 		return s, nil
 	}
 	if as == byPath {
 		giveUpAway(f)
 	}
-	s, err := restore(l, r, f, func(int) bool { return true })
+	s, err := restore(l, r, f, names, func(int) bool { return true })
 	s.Err = err
 	return s, nil
 }
@@ -107,11 +115,20 @@ func allNew(l *store.Locked, r *store.Record) (bool, error) {
 		if err != nil {
 			return false, err
 		}
-		dir, err := l.System.OpenDir(dirOf(e))
+		after := r.PathAfter(e)
+		dir, err := l.System.OpenDir(filepath.Dir(after))
 		if err != nil {
 			return false, nil
 		}
-		now, _, err := lookAt(dir, filepath.Base(string(e.Name)), digest.By(e.Before, e.After))
+		if !e.Op.HasContent() {
+			is := named(dir, filepath.Base(after), e)
+			disk.Close(dir)
+			if !is {
+				return false, nil
+			}
+			continue
+		}
+		now, _, err := lookAt(dir, filepath.Base(after), digest.By(e.Before, e.After))
 		disk.Close(dir)
 		if e.Op == change.Remove {
 			if !disk.Missing(err) {
@@ -126,8 +143,22 @@ func allNew(l *store.Locked, r *store.Record) (bool, error) {
 	return true, nil
 }
 
+// named reports whether a name is that of what a run only renamed, or of a link with the text that it wrote.
+func named(dir disk.Dir, name string, e *store.Entry) bool {
+	info, err := dir.Stat(name)
+	if err != nil || info.Kind != e.Kind {
+		return false
+	}
+	if e.Kind != disk.Link {
+		return true
+	}
+	is, err := dir.ReadLink(name)
+	return err == nil && is == string(e.NewTarget)
+}
+
 // restorer puts back one run.
 type restorer struct {
+	names      *naming
 	store      *store.Locked
 	record     *store.Record
 	dirs       *dirs
@@ -140,22 +171,29 @@ type restorer struct {
 // restore puts back a run that did not finish: it removes temporary files, and restores the old content of files
 // that have the run's new content. All old contents are on disk before the first file is replaced. If all files
 // could be checked, the run is recovered.
-func restore(l *store.Locked, r *store.Record, f *dirs, live func(i int) bool) (Recovered, error) {
+// Names are the old ones already, but for those that names left.
+func restore(l *store.Locked, r *store.Record, f *dirs, names *naming, live func(i int) bool) (Recovered, error) {
 	if !r.Staged || r.State() == store.Begun {
 		live = func(int) bool { return false }
 	}
-	w := &restorer{store: l, record: r, dirs: f, live: live, durability: durabilityOf(r.Files.Len()), Recovered: Recovered{Run: r}}
+	w := &restorer{store: l, record: r, dirs: f, names: names, live: live, durability: durabilityOf(r.Files.Len()), Recovered: Recovered{Run: r}}
+	w.Left, w.Away = names.left, names.away
 	for i := range r.Files.Len() {
 		e, err := r.Files.At(i)
 		if err != nil {
 			return w.Recovered, err
 		}
-		p := &putting{w, i, e, nil, ""}
-		if p.dir, p.name = f.of(e); errors.Is(p.dir.away, errGivenUp) {
+		p := &putting{w, i, e, names.dirOf(f, e), e.Base()}
+		if name, ok := names.at[i]; ok {
+			p.name = name
+		}
+		if errors.Is(p.dir.away, errGivenUp) {
 			p.leave(errGivenUp.Error())
 			continue
 		} else if p.dir.away != nil {
-			w.Away = append(w.Away, string(e.Path))
+			if e.NewName == "" { // else names said it
+				w.Away = append(w.Away, string(e.Path))
+			}
 			continue
 		}
 		if err := p.prepare(); err != nil {
@@ -214,6 +252,9 @@ type putting struct {
 // prepare removes the temporary files beside the file, and stages its old content if it must be restored.
 func (w *putting) prepare() error {
 	e, dir, name := w.entry, w.dir, w.name
+	if e.Op == change.Rename {
+		return nil
+	}
 	for _, temp := range []string{e.Temp(), e.Back()} {
 		if temp == "" {
 			continue
@@ -224,6 +265,9 @@ func (w *putting) prepare() error {
 	}
 	if !w.live(w.i) {
 		return nil
+	}
+	if e.Op == change.Retarget {
+		return w.prepareLink()
 	}
 	now, info, err := lookAt(dir, name, digest.By(e.Before, e.After))
 	switch {
@@ -258,6 +302,40 @@ func (w *putting) prepare() error {
 	return w.prepareBack(info, err == nil)
 }
 
+// prepareLink stages a symbolic link with its old text.
+func (w *putting) prepareLink() error {
+	e, dir, name := w.entry, w.dir, w.name
+	was, err := dir.Stat(name)
+	is := ""
+	if err == nil && was.Kind == disk.Link {
+		is, err = dir.ReadLink(name)
+	}
+	switch {
+	case disk.Missing(err):
+		w.leave("it is gone")
+		return nil
+	case err != nil:
+		return err
+	case was.Kind == disk.Link && is == string(e.Target):
+		return nil
+	case was.Kind != disk.Link || is != string(e.NewTarget):
+		w.leave("it was changed by someone else")
+		return nil
+	}
+	back := e.Back()
+	if _, err := linkLike(dir, back, string(e.Target), e.Was); err != nil {
+		return err
+	}
+	w.steps = append(w.steps, func() error {
+		if now, err := dir.Stat(name); err != nil || now != was {
+			w.leave("it was changed by someone else")
+			return dir.Remove(back)
+		}
+		return dir.Rename(back, name)
+	})
+	return nil
+}
+
 // lookAt returns the digest of a file's current content, and its attributes.
 func lookAt(dir disk.Dir, name string, by digest.Algorithm) (now digest.Digest, info disk.Info, err error) {
 	f, err := dir.Open(name)
@@ -274,8 +352,8 @@ func lookAt(dir disk.Dir, name string, by digest.Algorithm) (now digest.Digest, 
 // leave remembers a file that is left alone, and where its old content is.
 func (w *putting) leave(reason string) {
 	e := w.entry
-	l := store.Left{Path: change.Path(e.Absolute()), Reason: reason}
-	if e.Op != change.Create {
+	l := store.Left{Path: change.Path(filepath.Join(w.names.stuck.Of(dirOf(e)), w.name)), Reason: reason}
+	if e.Op != change.Create && e.Op.HasContent() {
 		if kept, err := w.store.Extract(w.record, w.i, e); err == nil {
 			l.OldCopy = change.Path(kept)
 		}

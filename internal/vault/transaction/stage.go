@@ -75,6 +75,12 @@ func (w *writer) stage(b *store.Backup, i int, c change.Change) error {
 	}
 	s := &staging{writer: w, backup: b, i: i, change: c, entry: e}
 	s.dir, s.name = w.dirs.of(e)
+	if err := s.nameable(); err != nil {
+		return err
+	}
+	if !c.Op.HasContent() {
+		return s.nameOnly()
+	}
 	if c.Op == change.Create {
 		there, err := s.fresh()
 		if err != nil {
@@ -417,7 +423,7 @@ func (w *writer) proveFiles(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if e.Op == change.Remove {
+		if e.Op == change.Remove || !e.Op.HasContent() {
 			continue
 		}
 		staged := filepath.Join(dirOf(e), e.Temp())

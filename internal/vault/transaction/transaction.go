@@ -10,7 +10,8 @@
 //  4. Each target and each temporary file is checked for changes, and the temporary file is renamed over
 //     its target. A file that must keep its inode is rewritten in place: its old and its whole new
 //     content are on disk by then.
-//  5. The journal says "done", or "held".
+//  5. Files, links and directories get their new names, from the deepest directory up.
+//  6. The journal says "done", or "held".
 //
 // A run that does not finish is undone at once, or by [Recover]; a run that did not report
 // success has changed nothing.
@@ -118,6 +119,7 @@ type writer struct {
 	beside  map[int]int // from the index of a target to that of its copy
 	wanted  wanted
 	dirs    *dirs
+	renames map[string][]*renaming
 	looks   spool.Table // attributes of each target when its copy was staged, and of the copy
 	inPlace atomic.Bool // some file is to be rewritten in place
 	mounts  sync.Once
@@ -181,6 +183,12 @@ func newWriter(ctx context.Context, l *store.Locked, intent Intent, changes chan
 		for _, rule := range e.Rules {
 			used[rule] = true
 		}
+		if e.NewName != "" {
+			w.record.Renamed++
+			if e.Kind == disk.Directory {
+				w.record.Moves = append(w.record.Moves, change.Move{Path: change.Path(e.Absolute()), Name: e.NewName})
+			}
+		}
 		one.Unlock()
 		err = w.record.Files.Set(i, e)
 		if k, ok := w.beside[i]; ok && err == nil {
@@ -197,7 +205,7 @@ func newWriter(ctx context.Context, l *store.Locked, intent Intent, changes chan
 func (w *writer) besideOf(c *change.Change) change.Change {
 	return change.Change{
 		Path: c.Path + w.intent.Beside, Dir: c.Dir, Name: c.Name + w.intent.Beside, In: c.In,
-		Op: change.Create, Role: change.Beside,
+		Op: change.Create, Role: change.Beside, Of: -1,
 	}
 }
 
@@ -221,6 +229,7 @@ func entryOf(c *change.Change) *store.Entry {
 	return &store.Entry{
 		Path: change.Path(c.Path), Dir: change.Path(c.Dir), Name: change.Path(c.Name), In: c.In,
 		Op: c.Op, Role: c.Role, Before: c.Before, Rules: rulesOf(c),
+		NewName: change.Path(c.NewName), Kind: c.Kind, Target: change.Path(c.Target), NewTarget: change.Path(c.NewTarget), Of: c.Of,
 	}
 }
 
@@ -273,6 +282,9 @@ func (w *writer) write(ctx context.Context) error {
 	}
 	w.intent.Progress.Begin("writing")
 	if err := w.stageAll(ctx); err != nil {
+		return err
+	}
+	if err := w.planned(); err != nil {
 		return err
 	}
 	if err := w.proveFiles(ctx); err != nil {
@@ -342,7 +354,13 @@ func (w *writer) giveUp(cause error) error {
 			return &NotPutBackError{Run: w.record, Cause: cause, Undone: err}
 		}
 	}
-	s, err := restore(w.store, w.record, w.dirs, func(i int) bool { return w.live[i] })
+	names := newNaming(w.record, sameBoot)
+	if live {
+		if err := names.namesBack(inOpen(w.dirs)); err != nil {
+			return &NotPutBackError{Run: w.record, Cause: cause, Undone: err}
+		}
+	}
+	s, err := restore(w.store, w.record, w.dirs, names, func(i int) bool { return w.live[i] })
 	if err != nil && !live && len(s.Left)+len(s.Away) == 0 {
 		return cause // nothing was touched; the next command closes the record
 	}
