@@ -36,6 +36,22 @@ const (
 // begins.
 type List []Edit
 
+// One returns the edit that makes a text another one, from the first byte that differs to the last; no edit of equal texts.
+func One(old, now []byte, rules ...int) List {
+	if bytes.Equal(old, now) {
+		return nil
+	}
+	from, most := 0, min(len(old), len(now))
+	for from < most && old[from] == now[from] {
+		from++
+	}
+	to := 0
+	for to < most-from && old[len(old)-1-to] == now[len(now)-1-to] {
+		to++
+	}
+	return List{{Start: from, End: len(old) - to, New: now[from : len(now)-to], Rules: rules}}
+}
+
 // Apply returns text with the edits made. The result shares nothing with text,
 // unless there are no edits.
 func (l List) Apply(text []byte) []byte {

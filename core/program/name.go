@@ -115,3 +115,18 @@ func (r *Result) Clone() *Result {
 	}
 	return &c
 }
+
+// Any reports whether anything matched, was asserted or is to be said of the text.
+func (r *Result) Any() bool {
+	positive := func(n int) bool { return n > 0 }
+	return slices.ContainsFunc(r.Found, positive) || slices.ContainsFunc(r.asserted, positive) || len(r.Notes)+len(r.Failures) > 0
+}
+
+// Blank returns the result for a name in which nothing matches, without looking at it.
+func (p *Program) Blank(in Input) *Result {
+	r := p.NewResult()
+	for _, rule := range p.Rules {
+		r.asked[rule.Index] = rule.selects(in.File) && rule.has(in.Of) && in.holds(rule)
+	}
+	return r
+}

@@ -46,8 +46,9 @@ type Document interface {
 // statement to the file.
 type Proposal struct {
 	Key  Key
+	Of   script.Subject
 	Rule int // index in Program.Rules
-	Line int // 1-based line of Input.Text on which the change begins
+	Line int // 1-based line of Input.Text on which the change begins; 0 for a name
 	// Edits are against Text, the text before the statement, which is immutable. The list is valid only
 	// during the call; the texts in it stay valid.
 	Edits edit.List

@@ -352,3 +352,6 @@ func (f *File) convert(edits edit.List, target *Encoding) (edit.List, error) {
 	}
 	return edit.List{{Start: start, End: len(f.Raw), New: fresh[start:], Rules: rules}}.Changing(f.Raw), nil
 }
+
+// OfLine returns a text that is no file's content, such as a file's name, as it would be read from one.
+func OfLine(text []byte) *File { return &File{Raw: text, Text: text, encoding: utf8Plain} }

@@ -37,8 +37,10 @@ const (
 	Retarget Op = "retargeted" // a symbolic link gets another text
 )
 
-// HasContent reports whether the change is one of a file's content.
-func (o Op) HasContent() bool { return o != Rename && o != Retarget }
+// IsContent reports whether a change of a kind of file is one of a content. A link has a text instead, and a directory neither.
+func (o Op) IsContent(kind disk.Kind) bool {
+	return kind == disk.Regular && o != Rename && o != Retarget
+}
 
 // A Change is a change to one file.
 type Change struct {
@@ -77,6 +79,9 @@ const (
 	Copy   Role = "copy"   // a changed copy of a file that stays unchanged
 )
 
+// HasContent reports whether the change is one of a content, and not only of a name or of the text of a link.
+func (c *Change) HasContent() bool { return c.Op.IsContent(c.Kind) }
+
 // Count returns the number of edits, of which a new name and a new target are one each.
 func (c *Change) Count() (n int) {
 	if c.Edits != nil {
@@ -85,7 +90,7 @@ func (c *Change) Count() (n int) {
 	if c.NewName != "" {
 		n++
 	}
-	if c.Op == Retarget {
+	if c.Op == Retarget || c.Kind == disk.Link && (c.Op == Create || c.Op == Remove) {
 		n++
 	}
 	return n
@@ -148,7 +153,7 @@ func (c *Change) Windows(system disk.System) diff.Windows {
 // Reader returns a reader of the current file, which is empty if the change creates the file. At the end it fails
 // with a *ChangedError if the content is not the one that the change is against.
 func (c *Change) Reader(system disk.System) (io.ReadCloser, error) {
-	if c.Op == Create || !c.Op.HasContent() {
+	if c.Op == Create || !c.Op.IsContent(c.Kind) {
 		return io.NopCloser(strings.NewReader("")), nil
 	}
 	f, err := c.Open(system)

@@ -146,7 +146,10 @@ func (ap *applying) show(r *run.Result) error {
 	if ap.events != nil {
 		return ap.events.Result(ap.printer, r)
 	}
-	_, err := fmt.Fprintf(ap.Out, "%s  %s\n", report.Path(r.At.Path), report.Count(r.Changes(), "change"))
+	if !r.Writes() {
+		return nil
+	}
+	_, err := fmt.Fprintf(ap.Out, "%s  %s\n", report.Names(r), report.Count(r.Changes(), "change"))
 	return err
 }
 

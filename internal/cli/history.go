@@ -273,6 +273,12 @@ func (a *app) showRun(s *store.Store, r *store.Record) error {
 		if err != nil {
 			return err
 		}
+		if !e.HasContent() || e.NewName != "" || r.PathAfter(e) != e.Absolute() {
+			if err := printer.Change(history.ChangeOf(e), r.PathAfter(e), history.Shown(s, r, e)); err != nil {
+				return err
+			}
+			continue
+		}
 		if e.Op != change.Rewrite {
 			said := map[change.Op]string{change.Create: "created", change.Remove: "taken away"}[e.Op]
 			fmt.Fprintf(a.Out, "# %s: %s\n", report.Path(e.Absolute()), said)

@@ -204,15 +204,30 @@ func (pre *previewing) file(r *run.Result) error {
 	}
 	switch pre.format {
 	case "names":
+		if !r.Writes() { // its directory is named
+			return nil
+		}
 		_, err := fmt.Fprintln(pre.Out, pre.printer.Masked(report.Path(r.At.Path)))
 		return err
 	case "json":
 		return pre.events.Result(pre.printer, r)
 	case "summary":
-		_, err := fmt.Fprintf(pre.Out, "%s  %s\n", pre.printer.Masked(report.Path(r.At.Path)), report.Count(r.Changes(), "change"))
-		return err
+		return pre.summary(r)
 	}
 	return pre.printer.Result(r)
+}
+
+// summary prints a file's name, the one that it gets, and the number of its changes.
+func (pre *previewing) summary(r *run.Result) error {
+	if !r.Writes() {
+		return nil
+	}
+	name := pre.printer.Masked(report.Path(r.At.Path))
+	if r.NewPath() != r.At.Path {
+		name = report.Names(r)
+	}
+	_, err := fmt.Fprintf(pre.Out, "%s  %s\n", name, report.Count(r.Changes(), "change"))
+	return err
 }
 
 func (pre *previewing) end(p *usecase.Previewed) error {

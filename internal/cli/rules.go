@@ -58,7 +58,8 @@ func (f *ruleFlags) addChange(c *cobra.Command) {
 	fl.BoolVar(&o.KeepCase, "keep-case", false, "match in any case, and write in the case of what was matched")
 	fl.Var(&whereFlag{"at", &o.Where}, "at", "only in the values at this `path`, such as '$.boards[*].host'; may be repeated, each within the one before")
 	fl.Var(&whereFlag{"on", &o.Where}, "on", "only on these `lines`, such as 'lines 10 to 30'; may be repeated, each within the one before")
-	fl.Var(&whereFlag{"in", &o.Where}, "in", "only in this `part`, such as 'section \"clock\"'; may be repeated, each within the one before")
+	fl.Var(&whereFlag{"in", &o.Where}, "in", "only in this `part`, such as 'section \"clock\"' or 'file name'; may be repeated, each within the one before")
+	fl.BoolVar(&o.AlsoNames, "also-names", false, "in the names of files and directories and the targets of links, too")
 	f.refining = fl
 	c.Flags().AddFlagSet(fl)
 	c.Flags().StringVar(&f.syntax, "syntax", "", "the `name` of the syntax of files whose names do not tell: "+syntax.List())
@@ -198,6 +199,9 @@ func (f *ruleFlags) oneOff(c *cobra.Command) (*usecase.OneOff, error) {
 	}
 	if f.refining.Changed("with") {
 		f.change.With = &f.with
+	}
+	if others := given(c, "rules", "on", "in", "at"); f.change.AlsoNames && len(others) > 0 {
+		return nil, exit.Wrongf("--also-names and %s do not go together: it is about contents and all names", others[0])
 	}
 	var alone []string
 	f.refining.VisitAll(func(flag *pflag.Flag) {

@@ -69,13 +69,15 @@ func (a *app) previewSealed(c *cobra.Command, how *previewFlags, paths []string)
 		var err error
 		switch how.format {
 		case "diff":
-			err = printer.Diff(string(f.Path), f.Shown())
+			c := f.Change()
+			err = printer.Change(&c, s.To(f), f.Shown())
 		case "names":
 			_, err = fmt.Fprintln(a.Out, report.Path(string(f.Path)))
 		case "summary":
-			_, err = fmt.Fprintf(a.Out, "%s  %s\n", report.Path(string(f.Path)), report.Count(f.Changes, "change"))
+			_, err = fmt.Fprintf(a.Out, "%s  %s\n", report.Moved(string(f.Path), s.To(f)), report.Count(f.Changes, "change"))
 		case "json":
-			err = events.Edits(printer, string(f.Path), f.Changes, f.Shown())
+			c := f.Change()
+			err = events.Change(printer, &c, s.To(f), f.Changes, f.Shown())
 		}
 		if err != nil {
 			return err
@@ -151,13 +153,13 @@ func (a *app) applySealed(c *cobra.Command, f *applyFlags, paths []string) error
 	events := report.NewEvents(a.Out, "apply", s.Rules)
 	w.Progress = &progress.Meter{}
 	o := usecase.ApplySealOptions{Seal: s, Write: w,
-		Take: func(ch *change.Change, changes int, text diff.Windows) (bool, error) {
+		Take: func(ch *change.Change, to string, changes int, text diff.Windows) (bool, error) {
 			if f.format == "json" {
-				return true, events.Edits(printer, ch.Path, changes, text)
+				return true, events.Change(printer, ch, to, changes, text)
 			}
 			counted := report.Count(changes, "change")
-			return b.take(c.Context(), report.Path(report.Here(ch.Path)), counted, "write "+counted, func() error {
-				return printer.Diff(ch.Path, text)
+			return b.take(c.Context(), report.Moved(report.Here(ch.Path), report.Here(to)), counted, "write "+counted, func() error {
+				return printer.Change(ch, to, text)
 			})
 		},
 		Taken: b.flush,

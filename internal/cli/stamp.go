@@ -241,6 +241,7 @@ func (it *stampItem) Count() int   { return len(it.taken) }
 func (it *stampItem) Broken() bool { return false }
 
 func (it *stampItem) IsDocument() bool { return false }
+func (it *stampItem) NewPath() string  { return it.Path() }
 
 func (it *stampItem) ValueAt([]byte, int) string { return "" }
 

@@ -106,8 +106,8 @@ func (a *app) takeBack(c *cobra.Command, o usecase.UndoOptions, yes bool) (more 
 			what += " in a directory that is another one than the run wrote in"
 			said += ", in a directory that is another one than the run wrote in"
 		}
-		return b.take(c.Context(), report.Path(report.Here(back.Path)), said, what, func() error {
-			return printer.Diff(back.Path, text)
+		return b.take(c.Context(), report.Moved(report.Here(back.Path), report.Here(back.To)), said, what, func() error {
+			return printer.Change(&back.Change, back.To, text)
 		})
 	}
 	o.Taken = b.flush

@@ -114,7 +114,11 @@ func (a *app) writingWith(c *cobra.Command, f *writeFlags) (usecase.Writing, err
 
 // wrote prints the number of the run and the command that undoes it.
 func (a *app) wrote(r *store.Record, files int) {
-	fmt.Fprintf(a.Err, "%s written as run %s; to take it back: frizzel undo %s\n", report.Count(files, "file"), r.ID, r.Name())
+	what := report.Count(files, "file")
+	if r.Renamed > 0 && files > 1 {
+		what = fmt.Sprintf("%d files, links and directories", files)
+	}
+	fmt.Fprintf(a.Err, "%s written as run %s; to take it back: frizzel undo %s\n", what, r.ID, r.Name())
 	if until := r.HeldUntil(); !until.IsZero() {
 		fmt.Fprintf(a.Err, "on hold: everything is put back at %s, unless you say: frizzel keep %s\n", until.Local().Format("15:04:05"), r.Name())
 	}

@@ -47,16 +47,32 @@ type Match struct {
 	ValuePath   string  `json:"value_path,omitempty"`
 	Place       string  `json:"place,omitempty"` // in a document
 	Replacement *string `json:"replacement,omitempty"`
+	Of          string  `json:"of,omitempty"` // file name, directory name or link target; "" for a content
 }
 
 // File is the event of a file that would change, or was written.
 type File struct {
 	Path
-	Document bool   `json:"document,omitempty"`
-	Changes  int    `json:"changes"`
-	Added    int    `json:"added"`
-	Removed  int    `json:"removed"`
-	Diff     string `json:"diff"` // last, so that it can be streamed
+	RenamedTo string `json:"renamed_to,omitempty"`
+	Document  bool   `json:"document,omitempty"`
+	Changes   int    `json:"changes"`
+	Added     int    `json:"added"`
+	Removed   int    `json:"removed"`
+	Diff      string `json:"diff"` // last, so that it can be streamed
+}
+
+// Link is a symbolic link that would change, or was written.
+type Link struct {
+	Path
+	RenamedTo string `json:"renamed_to,omitempty"`
+	Target    string `json:"target"`
+	NewTarget string `json:"new_target,omitempty"`
+}
+
+// Directory is a directory that would be renamed, or was.
+type Directory struct {
+	Path
+	RenamedTo string `json:"renamed_to"`
 }
 
 // Skip is a file that was left out.
@@ -211,6 +227,8 @@ type History struct {
 func (Begin) name() string         { return "begin" }
 func (Match) name() string         { return "match" }
 func (File) name() string          { return "file" }
+func (Link) name() string          { return "link" }
+func (Directory) name() string     { return "directory" }
 func (Statement) name() string     { return "statement" }
 func (Step) name() string          { return "step" }
 func (Selected) name() string      { return "selected" }

@@ -18,11 +18,16 @@ import (
 
 // Result shows a file's changes as a diff.
 func (p *Printer) Result(r *run.Result) error {
+	if !r.HasContent() {
+		return p.onlyNames(r)
+	}
 	text := r.Bytes(p.Context)
 	if p.Terminal && r.Decoded() || r.IsDocument() {
 		text = r.Text(p.Context)
 	}
-	return p.diff(p.named(r.At.Path, r.IsDocument()), text, r.Values())
+	u := p.named(r.At.Path, r.IsDocument())
+	u.rename(extendedOf(r))
+	return p.diff(u, text, r.Values())
 }
 
 // named returns what shows the diff of a file; of a document, in a pipe, as remarks.
@@ -39,6 +44,13 @@ func (p *Printer) named(path string, document bool) *unified {
 func (p *Printer) Text(out io.Writer, r *run.Result) error {
 	name := DiffName(r.At.Path)
 	u := unified{Printer: p, out: bufio.NewWriter(out), from: diff.Name("a/" + name), to: diff.Name("b/" + name)}
+	u.rename(extendedOf(r))
+	if !r.HasContent() {
+		if u.extended == nil {
+			return nil
+		}
+		return u.names()
+	}
 	return u.write(r.Text(p.Context))
 }
 
@@ -71,6 +83,7 @@ type unified struct {
 	from, to string
 	drawn    bool                      // for a terminal
 	document bool                      // its lines are those of an office document
+	extended *extended                 // nil of a file that keeps its path and is no link
 	values   func(line, at int) string // finds the values that lines lie in; nil if nobody asks
 
 	added, removed int // lines
@@ -156,6 +169,10 @@ func (u *unified) hunk(h *diff.Hunk, done bool) error {
 // head writes the header with the file's name.
 func (u *unified) head() {
 	from, to := "--- "+u.Masked(u.from), "+++ "+u.Masked(u.to)
+	if u.extended != nil {
+		u.extended.write(u)
+		from, to = "--- "+u.from, "+++ "+u.to
+	}
 	if u.document {
 		from, to = from+"\t(document)", to+"\t(document)"
 	}

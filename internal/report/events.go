@@ -6,6 +6,7 @@ import (
 	"os"
 
 	"frizzel/core/diff"
+	"frizzel/internal/disk"
 	"frizzel/internal/event"
 	"frizzel/internal/run"
 	"frizzel/internal/selection"
@@ -30,7 +31,7 @@ func (e *Events) Found(f *run.Found) error {
 			m := s.Matches[i]
 			match := event.Match{
 				Path: event.PathOf(f.At.Path), Line: pl.Line, Column: pl.Column, EndColumn: pl.EndColumn,
-				Rule: e.rules[m.Rule], Text: pl.Near(),
+				Rule: e.rules[m.Rule], Text: pl.Near(), Of: s.Of.Address(),
 			}
 			if m.ValuePath != nil {
 				match.ValuePath = m.ValuePath()
@@ -56,28 +57,44 @@ func (e *Events) Found(f *run.Found) error {
 
 // Result prints the event of a file that would change or was written.
 func (e *Events) Result(p *Printer, r *run.Result) error {
-	return e.edits(p, r.At.Path, r.Changes(), r.Text(p.Context), r.IsDocument())
+	switch r.Kind() {
+	case disk.Link:
+		return e.link(r)
+	case disk.Directory:
+		return e.directory(r)
+	}
+	return e.edits(p, r.At.Path, r.Changes(), r.Text(p.Context), r.IsDocument(), extendedOf(r), r.NewPath())
 }
 
 // Edits prints the event of a file with its number of changes. The diff is streamed, so its length is not limited
 // by memory.
 func (e *Events) Edits(p *Printer, path string, changes int, text diff.Windows) error {
 	if shown, _ := asDocument(path, text); shown != nil {
-		return e.edits(p, path, changes, shown, true)
+		return e.edits(p, path, changes, shown, true, nil, "")
 	}
-	return e.edits(p, path, changes, text, false)
+	return e.edits(p, path, changes, text, false, nil, "")
 }
 
-func (e *Events) edits(p *Printer, path string, changes int, text diff.Windows, document bool) error {
+func (e *Events) edits(p *Printer, path string, changes int, text diff.Windows, document bool, x *extended, to string) error {
 	var body spool.Buffer
 	defer body.Close()
 	name := DiffName(path)
 	u := unified{Printer: p, out: bufio.NewWriter(&event.Escaper{Out: &body}), from: diff.Name("a/" + name), to: diff.Name("b/" + name)}
+	u.rename(x)
+	renamed := ""
+	if x != nil {
+		renamed = to
+	}
 	if err := u.write(text); err != nil {
 		return err
 	}
+	if x != nil && !u.begun { // the content stays
+		if err := u.names(); err != nil {
+			return err
+		}
+	}
 	return e.WriteFile(event.File{
-		Path: event.PathOf(path), Document: document, Changes: changes, Added: u.added, Removed: u.removed,
+		Path: event.PathOf(path), RenamedTo: renamed, Document: document, Changes: changes, Added: u.added, Removed: u.removed,
 	}, &body)
 }
 

@@ -14,6 +14,7 @@ import (
 	"frizzel/core/lines"
 	"frizzel/core/outline"
 	"frizzel/core/program"
+	"frizzel/core/script"
 	"frizzel/core/syntax"
 	"frizzel/internal/run"
 	"frizzel/internal/terminal"
@@ -173,6 +174,11 @@ type lister struct {
 // sight shows the lines of one window.
 func (p *lister) sight(f *run.Sight) error {
 	places := Places(f)
+	if f.Of != script.Content {
+		word := labelled(f.Of)
+		fmt.Fprintf(p.out, "%s  %s%s\n", p.Style.place(word), p.marked(places[0].Text, places, p.Width-len(word)-2), p.Style.rule(about(p.rulesOf(f.Matches))))
+		return nil
+	}
 	if p.digits == 0 && len(places) > 0 { // of a file that is not large
 		p.digits = len(fmt.Sprint(places[len(places)-1].Line + p.Context))
 	}
@@ -226,6 +232,14 @@ func (p *lister) sight(f *run.Sight) error {
 		}
 	}
 	return nil
+}
+
+// about returns words behind a line.
+func about(words string) string {
+	if words == "" {
+		return ""
+	}
+	return "  " + words
 }
 
 // below shows the lines below a match, up to the one given.

@@ -17,6 +17,7 @@ import (
 
 	"frizzel/core/diff"
 	"frizzel/core/program"
+	"frizzel/internal/digest"
 	"frizzel/internal/run"
 	"frizzel/internal/spool"
 	"frizzel/internal/terminal"
@@ -101,17 +102,31 @@ func NewPage(printer *Printer, p *program.Program, sources map[string]string) *P
 	return page
 }
 
+// Digests reports whether any file has digests to show.
+func (page *Page) Digests() bool {
+	return slices.ContainsFunc(page.Index, func(f pageFile) bool { return f.Before != "" })
+}
+
 // Close releases the page.
 func (page *Page) Close() { page.files.Close() }
 
 // Result adds one file's changes.
 func (page *Page) Result(r *run.Result) error {
-	before, after, err := r.SHA256()
-	if err != nil {
-		return err
+	if !r.Writes() { // its directory is on the page
+		return nil
+	}
+	var before, after digest.Digest
+	var err error
+	if r.HasContent() {
+		if before, after, err = r.SHA256(); err != nil {
+			return err
+		}
 	}
 	f := &filePage{Page: page, values: r.Values()}
 	defer f.body.Close()
+	if err := f.texts(r); err != nil {
+		return err
+	}
 	w := diff.Walk{Context: page.printer.Context, Most: longHunk, Hunk: f.hunk}
 	if err = r.Text(page.printer.Context)(w.Add); err == nil {
 		err = w.End()
@@ -120,9 +135,9 @@ func (page *Page) Result(r *run.Result) error {
 		return err
 	}
 	of := pageFile{
-		Path: page.printer.Masked(Path(r.At.Path)), Changes: r.Changes(), Document: r.IsDocument(), Added: f.added, Removed: f.removed,
+		Path: page.named(r), Changes: r.Changes(), Document: r.IsDocument(), Added: f.added, Removed: f.removed,
 	}
-	if digests := len(page.printer.Hidden) == 0; digests { // else a short secret could be guessed from them
+	if digests := len(page.printer.Hidden) == 0 && r.HasContent(); digests { // else a short secret could be guessed from them
 		of.Before, of.After = before.Hex()[:12], after.Hex()[:12]
 	}
 	page.Index = append(page.Index, of)
@@ -144,6 +159,14 @@ func (page *Page) Result(r *run.Result) error {
 	}
 	_, err = io.WriteString(&page.files, "</details>\n")
 	return err
+}
+
+// named returns the path of a file, and the one that it gets.
+func (page *Page) named(r *run.Result) string {
+	if r.NewPath() == r.At.Path {
+		return page.printer.Masked(Path(r.At.Path))
+	}
+	return Names(r)
 }
 
 // filePage writes the hunks of one file.
@@ -246,6 +269,12 @@ func (page *Page) End(s *run.Summary, refuses []string) {
 		parts = append(parts, r.Count(reasons[r]))
 	}
 	page.Skipped = strings.Join(parts, ", ")
+	if s.Names != nil {
+		if text := renamed(s.Names); text != "" {
+			page.Counted = strings.TrimSuffix(page.Counted, ".") + "; " + text + "."
+		}
+		page.Notes = append(page.Notes, dangling(s.Names)...)
+	}
 	for _, note := range page.printer.noted(s) {
 		page.Notes = append(page.Notes, page.printer.Masked(note))
 	}

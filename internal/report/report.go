@@ -135,6 +135,7 @@ func (p *Printer) Summary(s *run.Summary, changed string) {
 		Read(s), Number(s.Changed), changed, Count(s.Changes, "change"))
 	p.perRule(s)
 	p.leftOut(s)
+	p.renames(s)
 	p.Remarks(s)
 }
 
@@ -245,8 +246,18 @@ func (p *Printer) noted(s *run.Summary) (all []string) {
 	return all
 }
 
-// Read counts the files that were read.
+// Read counts the files and the names that were read.
 func Read(s *run.Summary) string {
+	switch {
+	case s.Named > 0 && s.Read == 0:
+		return Count(s.Named, "name")
+	case s.Named > 0:
+		return filesRead(s) + " and " + Count(s.Named, "name")
+	}
+	return filesRead(s)
+}
+
+func filesRead(s *run.Summary) string {
 	if s.Documents == 0 {
 		return Count(s.Read, "file")
 	}
@@ -283,10 +294,10 @@ func ruleCounts(s *run.Summary, rule int) string {
 	if t.Changes[rule] > 0 {
 		text += " in " + Count(t.Files[rule], "file")
 	}
-	if t.Asked[rule] == 0 && s.Read > 0 {
+	if t.Asked[rule] == 0 && s.Read+s.Named > 0 {
 		return text + ": it is for none of these files"
 	}
-	if missed := t.Missed(rule); len(missed) > 0 && s.Read > 0 {
+	if missed := t.Missed(rule); len(missed) > 0 && s.Read+s.Named > 0 {
 		text += "; found nowhere: " + some(missed)
 	}
 	return text

@@ -103,7 +103,7 @@ func (l *List) card(i, width int) []string {
 	if c.Left || f.left {
 		state = "[ ]"
 	}
-	head := fmt.Sprintf("%s %d/%d  line %d", state, i+1, len(f.Changes), c.Line)
+	head := fmt.Sprintf("%s %d/%d  %s", state, i+1, len(f.Changes), c.Place())
 	if rule := l.ruleOf(c.Proposal); rule != "" {
 		head += "  " + rule
 	}

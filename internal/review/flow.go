@@ -6,6 +6,7 @@ import (
 
 	"frizzel/core/diff"
 	"frizzel/core/lines"
+	"frizzel/core/script"
 	"frizzel/internal/report"
 	"frizzel/internal/terminal"
 )
@@ -107,7 +108,7 @@ func (l *List) title(f *File, s spot, width int) string {
 	if f.Broken() {
 		count += "  would be refused"
 	}
-	name := " " + cutPath(report.Path(f.Path()), max(width-report.Width(count)-3, 8)) + " "
+	name := " " + cutPath(report.Moved(f.Path(), f.NewPath()), max(width-report.Width(count)-3, 8)) + " "
 	if s.file == l.file && len(f.Changes) == 0 {
 		return l.Style.Selected(name) + " " + l.Style.Soft(count)
 	}
@@ -143,6 +144,9 @@ func (l *List) numbered(c *Change, left bool, s spot, width int) (lines []string
 		begin := "         "
 		if i == 0 {
 			begin = fmt.Sprintf(" %s%5d", box, first)
+			if c.Of != script.Content {
+				begin = fmt.Sprintf(" %s %4s", box, named(c.Of))
+			}
 			if s.file == l.file && s.change == l.change {
 				begin = l.Style.Selected(begin)
 			} else {
@@ -152,6 +156,11 @@ func (l *List) numbered(c *Change, left bool, s spot, width int) (lines []string
 		lines = append(lines, begin+" "+line)
 	}
 	return lines
+}
+
+// named names what a change is of, in four letters.
+func named(of script.Subject) string {
+	return map[script.Subject]string{script.FileName: "name", script.DirectoryName: "dir", script.LinkTarget: "link"}[of]
 }
 
 // drawn returns the lines of a change or a match, with those around it, and the number of the first one.

@@ -6,6 +6,7 @@ import (
 
 	"frizzel/core/diff"
 	"frizzel/core/program"
+	"frizzel/core/script"
 	"frizzel/internal/report"
 	"frizzel/internal/terminal"
 )
@@ -123,7 +124,7 @@ func (q *questions) askFile(ctx context.Context, i int, show func(int) error) (s
 	if err := show(i); err != nil {
 		return false, err
 	}
-	question := fmt.Sprintf("%s (%s): write %s?", report.Path(f.Path()), q.place(i), report.Count(f.Count(), "change"))
+	question := fmt.Sprintf("%s (%s): write %s?", report.Moved(f.Path(), f.NewPath()), q.place(i), report.Count(f.Count(), "change"))
 	answer, err := q.ask(ctx, question, choicesOf(Yes, No, Rest, EachMatch, Back, Stop))
 	if err != nil {
 		return false, err
@@ -197,6 +198,9 @@ func (q *questions) askMatch(ctx context.Context, i int, c *Change) (stop bool, 
 // showChange shows one change in its context.
 func (q *questions) showChange(f *File, c *Change) {
 	place := fmt.Sprintf("%s:%d", report.Path(f.Path()), c.Line)
+	if c.Of != script.Content {
+		place = report.Path(f.Path()) + ": " + c.Place()
+	}
 	rule := ""
 	if c.Rule >= 0 && q.Rules[c.Rule] != "" {
 		rule = "  " + q.Rules[c.Rule]

@@ -9,16 +9,19 @@ package review
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 
 	"frizzel/core/edit"
 	"frizzel/core/program"
+	"frizzel/core/script"
 )
 
 // An Item is a file to review.
 type Item interface {
-	// Path returns the file's path as shown to the user.
+	// Path returns the file's path as shown to the user, and NewPath the one that it has after the accepted changes.
 	Path() string
+	NewPath() string
 	// Count returns the number of changes that the rules made when the file was first read.
 	Count() int
 	// Rules returns the number of proposed changes, indexed by rule.
@@ -43,7 +46,12 @@ type Item interface {
 }
 
 // Value returns the path of the value that a change is in, or "".
-func (f *File) Value(c *Change) string { return f.ValueAt(c.Proposal.Text, c.Edits[0].Start) }
+func (f *File) Value(c *Change) string {
+	if c.Of != script.Content {
+		return ""
+	}
+	return f.ValueAt(c.Proposal.Text, c.Edits[0].Start)
+}
 
 // A Change is a change that a person accepts or declines.
 type Change struct {
@@ -166,6 +174,8 @@ func (f *File) again() error {
 		c.Edits = slices.Clone(p.Edits)
 		switch {
 		case answer.New == nil:
+		case p.Of != script.Content:
+			c.Edits = edit.One(p.Text, answer.New, p.Rule)
 		case p.Value != nil:
 			if edits := p.Value.Write(answer.New); len(edits) > 0 {
 				c.Edits = edits
@@ -330,9 +340,20 @@ func (s *Session) LeaveAll(leave bool) error {
 	return nil
 }
 
+// Place returns where in its file a change is: its line, or that it is about the name.
+func (c *Change) Place() string {
+	if c.Of != script.Content {
+		return c.Of.Address()
+	}
+	return fmt.Sprintf("line %d", c.Line)
+}
+
 // Text returns the change's new text, for a person to edit. It reports false if the change is not a single
 // edit within one line.
 func (c *Change) Text() (string, bool) {
+	if c.Of != script.Content { // the whole name
+		return string(c.Edits.Apply(c.Proposal.Text)), true
+	}
 	if c.ByHand || c.Proposal.Value == nil && len(c.Edits) != 1 {
 		return "", false
 	}

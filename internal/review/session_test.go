@@ -27,6 +27,7 @@ func (i *item) Path() string     { return "clock.ini" }
 func (i *item) Moved() bool      { return false }
 func (i *item) Broken() bool     { return false }
 func (i *item) IsDocument() bool { return false }
+func (i *item) NewPath() string  { return i.Path() }
 
 func (i *item) ValueAt([]byte, int) string { return "" }
 

@@ -68,7 +68,8 @@ func (m *screen) header() string {
 		if m.current().IsDocument() && room > 40 {
 			kind = "  (document)"
 		}
-		left = "Review  " + cutPath(report.Path(m.current().Path()), room-8-len(kind)) + kind
+		f := m.current()
+		left = "Review  " + cutPath(report.Moved(f.Path(), f.NewPath()), room-8-len(kind)) + kind
 	}
 	gap := max(m.width-report.Width(left)-report.Width(taken), 1)
 	return m.Style.Strong(left) + strings.Repeat(" ", gap) + taken
@@ -180,7 +181,7 @@ func (m *screen) lastPage() []string {
 			continue
 		}
 		count := fmt.Sprintf("%d/%d", f.Count(), f.All())
-		lines = append(lines, fmt.Sprintf("  %9s  %s", count, report.Cut(report.Path(f.Path()), m.width-14)))
+		lines = append(lines, fmt.Sprintf("  %9s  %s", count, report.Cut(report.Moved(f.Path(), f.NewPath()), m.width-14)))
 	}
 	if skipped > 0 {
 		lines = append(lines, m.Style.Soft(fmt.Sprintf("             and %s more", report.Count(skipped, "file"))))

@@ -3,11 +3,15 @@ package run
 import (
 	"context"
 	"errors"
+	"os"
+	"path/filepath"
 	"slices"
 
 	"frizzel/core/program"
 	"frizzel/core/revision"
+	"frizzel/core/script"
 	"frizzel/core/textfile"
+	"frizzel/internal/disk"
 	"frizzel/internal/selection"
 )
 
@@ -28,13 +32,17 @@ type Sight struct {
 	Nth     int             // number of the file's matches before these
 	// Apart means that lines between the previous window and this one are omitted.
 	Apart bool
+	Of    script.Subject // what the text is: a name is a text of one line
+
+	window bool // its memory is used again
 }
 
 // Found has the matches in one file.
 type Found struct {
 	At selection.File
 
-	sight      *Sight // nil for a large file
+	sight      *Sight   // nil for a large file, and if the content was not read
+	named      []*Sight // the name, and the target of a link
 	unreadable []program.Note
 	unseen     []program.Note
 	made       *program.Result // nil for a large file
@@ -57,6 +65,7 @@ func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (
 	if what == Changes {
 		p.asks = true
 	}
+	p.Names, p.finds = nil, p.Program.Named()
 	work := worker{
 		whole: func(j *job, text *textfile.File) {
 			step, end := p.Progress.Through(int64(len(text.Raw)))
@@ -74,6 +83,12 @@ func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (
 		},
 	}
 	err := p.all(ctx, s, work, func(j *job) error {
+		if j.found == nil {
+			j.found = &Found{At: j.file}
+		}
+		if p.finds {
+			s.Named += p.findNamed(what, j)
+		}
 		var unread *readError
 		if err := show(j.found); errors.As(err, &unread) {
 			s.Read--
@@ -103,6 +118,37 @@ func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (
 	return s, err
 }
 
+// findNamed looks in the name of a job's file, and in the target of a link. It returns the number of those that it looked at.
+func (p *Plan) findNamed(what Sought, j *job) (count int) {
+	add := func(of script.Subject, text string) {
+		if !p.Program.Has(of) {
+			return
+		}
+		count++
+		in := program.Input{Of: of, Text: []byte(text), File: asFile(j.file)}
+		if j.found.made != nil {
+			in.Held = j.found.made.Held()
+		}
+		if matches, _ := p.look(what, in); len(matches) > 0 {
+			j.found.named = append(j.found.named, &Sight{At: j.file, File: textfile.OfLine(in.Text), Matches: matches, Of: of})
+		}
+	}
+	name := filepath.Base(j.file.Name)
+	switch {
+	case j.file.Linked: // its name is that of the link
+	case j.kind == disk.Directory:
+		add(script.DirectoryName, name)
+	default:
+		add(script.FileName, name)
+	}
+	if j.kind == disk.Link {
+		if target, err := os.Readlink(j.file.Absolute()); err == nil {
+			add(script.LinkTarget, target)
+		}
+	}
+	return count
+}
+
 func (p *Plan) look(what Sought, in program.Input) ([]program.Match, *program.Result) {
 	if what == Changes {
 		return p.Program.Matches(in)
@@ -115,15 +161,22 @@ func (f *Found) holds() bool { return f.sight != nil && len(f.sight.Matches) > 0
 
 // Count returns the number of matches. It searches a large file for that, unless Each did.
 func (f *Found) Count() (int, error) {
+	n := 0
+	for _, s := range f.named {
+		n += len(s.Matches)
+	}
 	if f.sight != nil {
-		return len(f.sight.Matches), nil
+		return n + len(f.sight.Matches), nil
+	}
+	if f.large == nil {
+		return n, nil
 	}
 	if f.large.count < 0 {
 		if err := f.Each(0, func(*Sight) error { return nil }); err != nil {
 			return 0, err
 		}
 	}
-	return f.large.count, nil
+	return n + f.large.count, nil
 }
 
 // Unseen reports whether something matches in a part of a document that its text does not show.
@@ -138,7 +191,7 @@ func unseen(n program.Note) bool { return n.Rule >= 0 && n.Line == 0 && n.Unchan
 
 // Lines returns the number of the file's lines, or 0 if it is unknown.
 func (f *Found) Lines() int {
-	if f.sight != nil || len(f.large.regions) == 0 {
+	if f.large == nil || len(f.large.regions) == 0 {
 		return 0
 	}
 	last := f.large.regions[len(f.large.regions)-1]
@@ -148,8 +201,16 @@ func (f *Found) Lines() int {
 // Each calls show for each window of the file that contains matches or context lines of them. A small file is
 // one window; a file without matches has none.
 func (f *Found) Each(context int, show func(*Sight) error) error {
+	for _, s := range f.named {
+		if err := show(s); err != nil {
+			return err
+		}
+	}
 	if f.sight != nil {
 		return show(f.sight)
+	}
+	if f.large == nil {
+		return nil
 	}
 	l := f.large
 	s := pass{large: l.large, work: func(w *pane) {
@@ -169,7 +230,7 @@ func (f *Found) Each(context int, show func(*Sight) error) error {
 			l.plan.Progress.Add(int64(len(w.Raw)))
 			l.regions = append(l.regions, regionOf(w, len(matches)))
 		}
-		showErr = show(&Sight{f.At, w.File, matches, w.at.Lines, nth, w.apart})
+		showErr = show(&Sight{f.At, w.File, matches, w.at.Lines, nth, w.apart, script.Content, true})
 		nth += len(matches)
 		return showErr
 	}

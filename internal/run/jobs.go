@@ -12,8 +12,10 @@ import (
 	"frizzel/core/document"
 	"frizzel/core/program"
 	"frizzel/core/textfile"
+	"frizzel/internal/digest"
 	"frizzel/internal/disk"
 	"frizzel/internal/exit"
+	"frizzel/internal/names"
 	"frizzel/internal/seal"
 	"frizzel/internal/selection"
 	"frizzel/internal/spool"
@@ -32,6 +34,12 @@ type job struct {
 	made   *program.Result
 	found  *Found
 	text   *textfile.File // for Texts
+
+	item    *names.Item // what the file is called, or nil
+	named   bool        // only the name is looked at
+	kind    disk.Kind
+	counted *program.Result // of content and name
+	sum     digest.Digest   // of the content, if what the file is called depends on that
 
 	document bool // the file is an office document
 	unknown  bool // the encoding is unknown, and a pattern is not ASCII
@@ -87,23 +95,17 @@ func (p *Plan) walk(ctx context.Context, ordered, jobs chan<- *job) (err error) 
 		number++
 		return send(ordered, j)
 	}
-	return p.Selection.Walk(ctx, func(f selection.File) error {
-		if !p.everything && !p.Program.Selects(asFile(f)) {
-			f.Drop()
-			return order(&job{skip: &selection.Skip{Path: f.Path, Reason: selection.NotSelected}})
-		}
-		j := &job{file: f, done: make(chan struct{})}
+	work := func(j *job) error {
 		err := order(j)
 		if err == nil {
 			err = send(jobs, j)
 		}
 		if err != nil {
-			f.Drop()
+			j.file.Drop()
 		}
 		return err
-	}, func(s selection.Skip) {
-		_ = order(&job{skip: &s}) // the walk checks ctx itself
-	})
+	}
+	return p.Selection.Walk(ctx, p.visitor(order, work))
 }
 
 // work is the loop of a worker: it reads one file after another and calls work on it.
@@ -285,10 +287,15 @@ func (p *Plan) collect(ctx context.Context, ordered <-chan *job, flight *flight,
 		}
 		if j.skip != nil {
 			s.Skipped = append(s.Skipped, *j.skip)
-			flight.land(j)
-			continue
+			if p.Names == nil && !p.finds || j.file.Path == "" {
+				flight.land(j)
+				continue
+			}
+			j.result, j.made, j.found = nil, nil, nil // it has a name all the same
 		}
-		s.Read++
+		if j.skip == nil && !j.named {
+			s.Read++
+		}
 		if j.unknown {
 			s.Unknown++
 		}

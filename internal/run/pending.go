@@ -15,6 +15,7 @@ import (
 	"frizzel/internal/change"
 	"frizzel/internal/digest"
 	"frizzel/internal/disk"
+	"frizzel/internal/names"
 	"frizzel/internal/selection"
 )
 
@@ -28,6 +29,11 @@ type Pending struct {
 	finder *tree.Finder
 	places map[int]string // places of a document's changed lines
 	edits  edit.List      // the edits of the text; Change.Edits are against the bytes
+	item   *names.Item    // what the file is called, or nil
+	named  bool           // only the name, or a link's target, changes
+	taken  bool           // Change is set
+
+	content int // number of accepted changes of the content
 
 	At      selection.File
 	Made    *program.Result // the result of the accepted changes
@@ -52,9 +58,17 @@ func (p *Plan) Collect(ctx context.Context) (all []*Pending, s *Summary, err err
 func (p *Plan) pendings(ctx context.Context, take func(*Pending) error) (*Summary, error) {
 	var before program.Counters
 	return p.Do(ctx, func(r *Result) (bool, error) {
-		pending := &Pending{plan: p, before: before, first: r.Made, told: r.Made, At: r.At}
+		if !r.Writes() { // it moves with a directory, and there is nothing to answer
+			return true, nil
+		}
+		pending := &Pending{plan: p, before: before, At: r.At, item: r.item, named: r.named}
+		if r.named {
+			pending.Change.Before = r.before
+		}
 		pending.take(r)
-		if p.Program.Sequential {
+		pending.first = pending.counted()
+		pending.told = pending.first
+		if p.Program.Sequential && !r.named {
 			before = r.Made.Counters
 		}
 		return true, take(pending)
@@ -71,14 +85,37 @@ func (p *Plan) Listed(at selection.File, made *program.Result) *Pending {
 
 // take makes r the accepted result.
 func (p *Pending) take(r *Result) {
-	c := r.Change()
-	p.Moved = p.Moved || p.Made != nil && (c.Before != p.Change.Before || c.Print != p.Change.Print)
-	p.Made, p.Refuse, p.large, p.edits = r.Made, r.Refuse, r.large, nil
+	defer p.rename()
+	p.Made, p.Refuse = r.Made, r.Refuse
+	if p.named {
+		return
+	}
+	content := *r
+	content.item = nil
+	c := content.Change()
+	p.Moved = p.Moved || p.taken && (c.Before != p.Change.Before || c.Print != p.Change.Print)
+	p.large, p.edits, p.taken = r.large, nil, true
 	if r.revision != nil {
 		p.edits = r.revision.Text
 		p.placed(r.revision)
 	}
-	p.Change, p.Changes = c, r.Changes()
+	p.Change, p.content = c, content.Changes()
+}
+
+// rename adds what the file is called to the accepted changes.
+func (p *Pending) rename() {
+	if p.Changes = p.content; p.item == nil {
+		return
+	}
+	p.Changes += p.item.Changes()
+	only := p.item.Change()
+	if p.named {
+		only.Before = p.Change.Before
+		p.Change = only
+		return
+	}
+	p.Change.NewName = only.NewName
+	p.Change.Rules = ruled(p.Change.Rules, only)
 }
 
 // placed records the places of a document's changed lines.
@@ -160,6 +197,23 @@ func (r *reader) whole(plan *Plan, at selection.File) error {
 
 // Decide runs the rules over the current file and calls decide with each change. A nil decide accepts all.
 func (p *Pending) Decide(ctx context.Context, decide func(program.Proposal) program.Answer) error {
+	if p.item == nil {
+		return p.decide(ctx, decide)
+	}
+	if !p.named {
+		if err := p.decide(ctx, decide); err != nil {
+			return err
+		}
+		p.plan.Names.Again(p.item, p.Made.Held())
+	}
+	p.item.Decide(decide)
+	p.plan.Names.Settle()
+	p.rename()
+	return nil
+}
+
+// decide runs the rules over the current content.
+func (p *Pending) decide(ctx context.Context, decide func(program.Proposal) program.Answer) error {
 	now, err := p.read(ctx)
 	if err != nil {
 		return err
@@ -193,6 +247,17 @@ func (p *Pending) run(ctx context.Context, now *reader, in program.Input) (*Resu
 // Result returns the accepted changes with the file's text, for display. If the file changed on disk, it
 // returns the result of all rules for the new content.
 func (p *Pending) Result(ctx context.Context) (*Result, error) {
+	if p.named {
+		return &Result{At: p.At, Made: p.Made, revision: noRevision(p.Made), names: p.plan.Names, item: p.item, named: true}, nil
+	}
+	r, err := p.result(ctx)
+	if err == nil {
+		r.names, r.item = p.plan.Names, p.item
+	}
+	return r, err
+}
+
+func (p *Pending) result(ctx context.Context) (*Result, error) {
 	for {
 		now, err := p.read(ctx)
 		if err != nil {
@@ -208,7 +273,7 @@ func (p *Pending) Result(ctx context.Context) (*Result, error) {
 				File: now.file, Text: p.edits, Raw: raw, Made: p.Made,
 			}}, nil
 		}
-		if err := p.Decide(ctx, nil); err != nil {
+		if err := p.decide(ctx, nil); err != nil {
 			return nil, err
 		}
 	}
@@ -226,9 +291,41 @@ func (p *Pending) ValueAt(text []byte, at int) string {
 	return p.finder.At(text, at)
 }
 
+// counted returns the counts of the accepted changes, of the content and of the name.
+func (p *Pending) counted() *program.Result {
+	if p.plan.Names == nil {
+		return p.Made
+	}
+	made := p.Made.Clone()
+	made.Join(p.plan.Names.Result(&p.At, p.item, p.Made.Held()))
+	return made
+}
+
+// Kind returns the kind of what changes.
+func (p *Pending) Kind() disk.Kind {
+	if p.item == nil {
+		return disk.Regular
+	}
+	return p.item.Kind
+}
+
+// HasContent reports whether the content changes, and not only the name.
+func (p *Pending) HasContent() bool { return !p.named }
+
+// NewPath returns the path that the file has afterwards, which may be the same.
+func (p *Pending) NewPath() string {
+	if p.plan.Names == nil {
+		return p.At.Path
+	}
+	return p.plan.Names.Path(&p.At, p.item)
+}
+
 // Broken reports whether the accepted changes would be refused because the resulting file would be
-// invalid.
+// invalid, or cannot get its name.
 func (p *Pending) Broken() bool {
+	if p.item != nil && p.plan.Names.Problem(p.item) != "" {
+		return true
+	}
 	return p.Refuse != nil || len(p.Made.Broken)+len(p.Made.Unreadable) > 0
 }
 
@@ -243,6 +340,9 @@ func (p *Pending) Rules() []int { return p.first.Changes }
 
 // ErrLarge is the error for a file that is too large to edit by hand.
 var ErrLarge = errors.New("the file is too large to be written by hand; take or leave its changes one by one")
+
+// ErrName is the error of a name, which is not edited as a file is.
+var ErrName = errors.New("only the name changes: write another one instead of it")
 
 // Proposed returns the file's text with the accepted changes. The error is ErrLarge if it is too large for
 // memory.
@@ -261,6 +361,9 @@ func (p *Pending) Proposed(ctx context.Context) ([]byte, error) {
 // Rewrite replaces the accepted changes by a text that a person wrote. It returns the file's text, and the
 // edits that produce the new one.
 func (p *Pending) Rewrite(ctx context.Context, fresh []byte) (old []byte, edits edit.List, err error) {
+	if p.named {
+		return nil, nil, ErrName
+	}
 	now, err := p.read(ctx)
 	if err != nil {
 		return nil, nil, err
@@ -272,7 +375,8 @@ func (p *Pending) Rewrite(ctx context.Context, fresh []byte) (old []byte, edits 
 	in := program.Input{File: asFile(p.At), Before: p.before}
 	made := revision.ByHand(p.plan.Program, now.file, fresh, in)
 	p.take(&Result{At: p.At, Made: made.Made, Refuse: made.Refuse, revision: made, before: now.digest})
-	p.Changes = len(made.Raw)
+	p.content = len(made.Raw)
+	p.rename()
 	return now.file.Text, made.Text, made.Refuse
 }
 
@@ -292,9 +396,10 @@ func (p *Pending) Text(ctx context.Context, want digest.Digest) (*textfile.File,
 // Recount updates the summary with the changes accepted so far.
 func (s *Summary) Recount(all []*Pending) {
 	for _, p := range all {
+		now := p.counted()
 		s.Tally.Remove(p.At.Path, p.told)
-		s.Tally.Add(p.At.Path, p.Made)
-		p.told = p.Made
+		s.Tally.Add(p.At.Path, now)
+		p.told = now
 	}
 	s.Changed, s.Changes = 0, 0
 	for _, p := range all {

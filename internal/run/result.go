@@ -14,6 +14,7 @@ import (
 	"frizzel/internal/change"
 	"frizzel/internal/digest"
 	"frizzel/internal/disk"
+	"frizzel/internal/names"
 	"frizzel/internal/selection"
 	"frizzel/internal/spool"
 )
@@ -29,6 +30,10 @@ type Result struct {
 	program  *program.Program
 	before   digest.Digest // of revision.File.Raw
 	large    *edited       // nil for other files
+
+	names *names.Plan // nil if the program renames nothing
+	item  *names.Item // what the file is called; nil if its name stays and nothing was looked for in it
+	named bool        // only the path, or a link's target, changes
 }
 
 // An edited is the result of the rules for a large file.
@@ -46,15 +51,24 @@ type kept struct {
 }
 
 // Changes returns the number of changes, by rules or by hand.
-func (r *Result) Changes() int {
-	if r.revision != nil {
-		return r.revision.Changes()
+func (r *Result) Changes() (n int) {
+	if r.item != nil {
+		n = r.item.Changes()
 	}
-	return r.Made.All()
+	switch {
+	case r.named:
+		return n
+	case r.revision != nil:
+		return n + r.revision.Changes()
+	}
+	return n + r.Made.All()
 }
 
 // Change returns the change to write.
-func (r *Result) Change() change.Change {
+func (r *Result) Change() change.Change { return r.nameChange(r.contentChange()) }
+
+// contentChange returns the change of the content.
+func (r *Result) contentChange() change.Change {
 	c := change.Change{Path: r.At.Path, Dir: r.At.Dir, Name: r.At.Name, In: r.At.In, Before: r.before}
 	for rule, n := range r.Made.Changes {
 		if n > 0 {
@@ -84,7 +98,7 @@ func (r *Result) SHA256() (before, after digest.Digest, err error) {
 // Values returns a function from a line and an offset of the file's text to the path of the value there, or
 // "". It returns nil if the text has no values.
 func (r *Result) Values() func(line, at int) string {
-	if r.revision == nil || r.program == nil {
+	if r.revision == nil || r.program == nil || r.named {
 		return nil
 	}
 	if d := r.revision.File.Document; d != nil {

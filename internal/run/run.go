@@ -15,6 +15,7 @@ import (
 	"frizzel/core/textfile"
 	"frizzel/internal/digest"
 	"frizzel/internal/disk"
+	"frizzel/internal/names"
 	"frizzel/internal/progress"
 	"frizzel/internal/selection"
 	"frizzel/internal/spool"
@@ -34,7 +35,11 @@ type Plan struct {
 	// Whole means that large files are read as a whole.
 	Whole bool
 
+	// Names is what the program calls files, once the plan was run; nil if it renames nothing.
+	Names *names.Plan
+
 	everything bool // also the files that no rule is for
+	finds      bool // look in names as well
 
 	window int64 // size in bytes of a large file's window; 0 for that of a digest's chunk
 	asks   bool  // ask about each change
@@ -44,7 +49,8 @@ type Plan struct {
 
 // A Summary is the counts of a run.
 type Summary struct {
-	Read int // number of files that were read
+	Read  int // number of files that were read
+	Named int // number of names and targets of links that were looked at
 	// Documents is the number of office documents among them.
 	Documents int
 	// Unknown is the number of files with an unknown encoding, counted if a pattern is not ASCII, because it
@@ -52,6 +58,7 @@ type Summary struct {
 	Unknown int
 	Changed int
 	Changes int
+	Names   *names.Plan // nil if the program renames nothing
 	Skipped []selection.Skip
 	Notes   []FileNote
 	Tally   *program.Tally
@@ -67,8 +74,24 @@ type FileNote struct {
 // take reports whether the changes are accepted. If not, the summary counts the file as unchanged. An error
 // of take ends the run. Files that cannot be read are in the summary's Skipped.
 func (p *Plan) Do(ctx context.Context, take func(*Result) (bool, error)) (*Summary, error) {
-	s := &Summary{Tally: p.Program.NewTally()}
+	if err := p.findNames(ctx); err != nil {
+		return &Summary{Tally: p.Program.NewTally()}, err
+	}
 	p.Progress.Begin("reading")
+	s, err := p.contentsOf(ctx, func(j *job, s *Summary) error { return p.take(j, s, take) })
+	if s.Names = p.Names; s.Names != nil {
+		s.Named = s.Names.Count
+	}
+	return s, err
+}
+
+// contents reads all contents, and calls take with each in path order.
+func (p *Plan) contents(ctx context.Context, take func(*job) error) (*Summary, error) {
+	return p.contentsOf(ctx, func(j *job, _ *Summary) error { return take(j) })
+}
+
+func (p *Plan) contentsOf(ctx context.Context, take func(*job, *Summary) error) (*Summary, error) {
+	s := &Summary{Tally: p.Program.NewTally()}
 	var before program.Counters // used by sequential programs, which have one worker
 	seen := map[disk.ID]bool{}
 	// counted calls work with the counts of earlier files, unless the file is another name of one of them.
@@ -98,7 +121,7 @@ func (p *Plan) Do(ctx context.Context, take func(*Result) (bool, error)) (*Summa
 			})
 			return done, err
 		},
-	}, func(j *job) error { return p.take(j, s, take) })
+	}, func(j *job) error { return take(j, s) })
 	return s, err
 }
 
@@ -113,6 +136,9 @@ func (p *Plan) edit(j *job, text *textfile.File, before program.Counters) {
 		return
 	}
 	j.made = r.Made
+	if p.Program.Conditional() {
+		j.sum = digest.Of(text.Raw)
+	}
 	if len(r.Raw) > 0 || r.Refuse != nil {
 		j.result = &Result{At: j.file, Made: r.Made, Refuse: r.Refuse, revision: r, program: p.Program, before: digest.Of(text.Raw)}
 	}
@@ -120,22 +146,33 @@ func (p *Plan) edit(j *job, text *textfile.File, before program.Counters) {
 
 // take adds one file to the summary, with its changes if they are accepted.
 func (p *Plan) take(j *job, s *Summary, take func(*Result) (bool, error)) error {
+	j.counted = j.made
+	p.name(j)
 	if j.result != nil {
 		taken, err := take(j.result)
-		if err != nil {
+		switch {
+		case err != nil:
 			return err
-		}
-		if taken && j.result.Refuse == nil {
-			s.Changed++
-			s.Changes += j.result.Changes()
-		} else { // expectations apply to the unchanged file
-			if j.made, err = p.none(j.result); err != nil {
-				return err
+		case taken && j.result.Refuse == nil:
+			if j.result.Writes() {
+				s.Changed++
 			}
+			s.Changes += j.result.Changes()
+		default: // expectations apply to the unchanged file
+			none := j.result.Made
+			if j.result.HasContent() {
+				if none, err = p.none(j.result); err != nil {
+					return err
+				}
+			}
+			j.counted = p.declined(j, none)
 		}
 	}
-	s.Tally.Add(j.file.Path, j.made)
-	for _, n := range j.made.Notes {
+	if j.counted == nil {
+		return nil
+	}
+	s.Tally.Add(j.file.Path, j.counted)
+	for _, n := range j.counted.Notes {
 		s.Notes = append(s.Notes, FileNote{j.file.Path, n})
 	}
 	return nil

@@ -5,12 +5,14 @@ import (
 	"context"
 	"errors"
 	"io"
+	"os"
 
 	"frizzel/core/document"
 	"frizzel/core/edit"
 	"frizzel/core/program"
 	"frizzel/core/revision"
 	"frizzel/internal/disk"
+	"frizzel/internal/names"
 	"frizzel/internal/selection"
 )
 
@@ -64,17 +66,31 @@ var errEnough = errors.New("enough")
 // Sample reads the file again and returns its first changes or matches, at most max, and all if the file is not large.
 // Without any it returns nil. The watched file itself is not changed, so several goroutines may call Sample.
 func (w Watched) Sample(ctx context.Context, max int) (*Sample, error) {
-	if !w.plan.Program.Selects(asFile(w.At)) {
-		return nil, nil
-	}
-	now, err := w.plan.reread(ctx, w.At)
-	if now == nil || err != nil {
+	s := &Sample{Watched: w, Whole: true}
+	s.Count = 0
+	if err := s.content(ctx, max); err != nil {
 		return nil, err
 	}
+	if w.plan.Program.Named() {
+		s.names(max)
+	}
+	if len(s.Proposals) == 0 {
+		return nil, nil
+	}
+	return s, nil
+}
+
+// content samples what is in the file, if it is read.
+func (s *Sample) content(ctx context.Context, max int) error {
+	if at := asFile(s.At); s.kind() != disk.Regular || !s.plan.Program.Selects(at) || !s.plan.Program.Reads(at) {
+		return nil
+	}
+	now, err := s.plan.reread(ctx, s.At)
+	if now == nil || err != nil {
+		return err
+	}
 	defer disk.Close(now)
-	s := &Sample{Watched: w}
-	s.Count = 0
-	if w.what == Assertions {
+	if s.what == Assertions {
 		err = s.matches(ctx, now, max)
 	} else {
 		err = s.changes(ctx, now, max)
@@ -83,10 +99,54 @@ func (w Watched) Sample(ctx context.Context, max int) (*Sample, error) {
 	if errors.Is(err, errEnough) {
 		err = nil
 	}
-	if err != nil || len(s.Proposals) == 0 {
-		return nil, err
+	return err
+}
+
+// kind returns the kind of what was found.
+func (w *Watched) kind() disk.Kind {
+	if w.Pending != nil {
+		return w.Pending.Kind()
 	}
-	return s, nil
+	info, err := os.Lstat(w.At.Absolute())
+	switch {
+	case err == nil && info.IsDir():
+		return disk.Directory
+	case err == nil && info.Mode()&os.ModeSymlink != 0:
+		return disk.Link
+	}
+	return disk.Regular
+}
+
+// names samples what the file is called, and where a link leads.
+func (s *Sample) names(max int) {
+	if s.what == Assertions {
+		j := &job{file: s.At, kind: s.kind(), found: &Found{At: s.At}}
+		s.plan.findNamed(s.what, j)
+		for _, sight := range j.found.named {
+			s.take(sight, max)
+		}
+		return
+	}
+	var item *names.Item
+	if s.Pending != nil {
+		item = s.Pending.item
+	} else if !s.At.Linked {
+		item = names.One(s.plan.Program, s.At, s.kind())
+	}
+	if item == nil {
+		return
+	}
+	if s.Pending == nil { // its content was not read
+		made := s.plan.Program.NewResult()
+		s.Pending = &Pending{plan: s.plan, At: s.At, first: made, told: made, Made: made, named: true}
+	}
+	s.Pending.item = item
+	for _, p := range item.Proposals() {
+		if s.Count++; len(s.Proposals) < max {
+			s.Proposals = append(s.Proposals, p)
+		}
+	}
+	s.Pending.rename()
 }
 
 // reread opens a file that was found before, and reads it unless it is large. It returns nil if the plan omits it.
@@ -125,7 +185,7 @@ func (s *Sample) changes(ctx context.Context, now *reader, max int) error {
 	defer cancel(nil)
 	pending := &Pending{plan: s.plan, At: s.At}
 	if s.Pending != nil {
-		pending.before = s.Pending.before
+		pending.before, pending.item = s.Pending.before, s.Pending.item
 	}
 	n := 0
 	r, err := pending.run(ctx, now, program.Input{File: asFile(s.At), Before: pending.before, Decide: func(p program.Proposal) program.Answer {
@@ -158,28 +218,32 @@ func (s *Sample) matches(ctx context.Context, now *reader, max int) error {
 		found.sight.Matches, _ = s.plan.look(s.what, in)
 	}
 	return found.Each(0, func(sight *Sight) error {
-		s.Count += len(sight.Matches)
-		var around surroundings
-		line, counted := sight.Line+1, 0
-		for i, m := range sight.Matches {
-			if len(s.Proposals) >= max {
-				if now.large != nil {
-					return errEnough
-				}
-				return nil
-			}
-			text := sight.File.Text
-			line += bytes.Count(text[counted:m.Start], []byte("\n"))
-			counted = m.Start
-			p := program.Proposal{
-				Key: program.Key{Origin: m.Start, Nth: sight.Nth + i}, Rule: m.Rule, Line: line, Text: text,
-				Edits: edit.List{{Start: m.Start, End: m.End, New: text[m.Start:m.End]}},
-			}
-			if now.large != nil {
-				p = around.cut(p)
-			}
-			s.Proposals = append(s.Proposals, p)
+		if !s.take(sight, max) && now.large != nil {
+			return errEnough
 		}
 		return nil
 	})
+}
+
+// take adds the matches of a sight. It reports false if there are more than max.
+func (s *Sample) take(sight *Sight, max int) bool {
+	s.Count += len(sight.Matches)
+	var around surroundings
+	line, counted, text := sight.Line+1, 0, sight.File.Text
+	for i, m := range sight.Matches {
+		if len(s.Proposals) >= max {
+			return false
+		}
+		line += bytes.Count(text[counted:m.Start], []byte("\n"))
+		counted = m.Start
+		p := program.Proposal{
+			Key: program.Key{Origin: m.Start, Nth: sight.Nth + i}, Of: sight.Of, Rule: m.Rule, Line: line, Text: text,
+			Edits: edit.List{{Start: m.Start, End: m.End, New: text[m.Start:m.End]}},
+		}
+		if sight.window {
+			p = around.cut(p)
+		}
+		s.Proposals = append(s.Proposals, p)
+	}
+	return true
 }

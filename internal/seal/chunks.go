@@ -34,7 +34,8 @@ func NewWriter(out io.Writer, about About) (*Writer, error) {
 func (w *Writer) Close() error { return w.out.Close() }
 
 // Add adds a file: its old content, the edits to it, the number of changes, and a function that writes the diff.
-func (w *Writer) Add(path string, changes int, old edit.Opener, edits edit.Source, diff func(io.Writer) error) error {
+// newName is the last part of its path afterwards, "" if it stays.
+func (w *Writer) Add(path, newName string, changes int, old edit.Opener, edits edit.Source, diff func(io.Writer) error) error {
 	abs, err := filepath.Abs(path)
 	if err == nil {
 		abs, err = filepath.EvalSymlinks(abs)
@@ -42,7 +43,7 @@ func (w *Writer) Add(path string, changes int, old edit.Opener, edits edit.Sourc
 	if err != nil {
 		return err
 	}
-	if err := w.lines.Encode(line{Path: change.Path(abs), Changes: changes}); err != nil {
+	if err := w.lines.Encode(line{Path: change.Path(abs), Changes: changes, NewName: change.Path(newName)}); err != nil {
 		return err
 	}
 	by := digest.By()
@@ -175,6 +176,9 @@ func (b back) All() iter.Seq2[edit.Edit, error] {
 
 // check holds both contents against their digests.
 func (f *File) check() error {
+	if !f.HasContent() {
+		return nil
+	}
 	for _, c := range []struct {
 		open edit.Opener
 		sum  digest.Digest

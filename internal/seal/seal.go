@@ -66,6 +66,11 @@ type File struct {
 	Changes int           // number of changes
 	Before  digest.Digest // of the old content
 	After   digest.Digest // of the new content
+	// Op is the kind of change; a Rename and a Retarget have no contents. The others are as in a change.Change.
+	Op                change.Op
+	Kind              disk.Kind
+	NewName           string
+	Target, NewTarget string
 
 	seal  *Seal
 	at    int64 // where its lines begin in the seal's file
@@ -77,10 +82,17 @@ type line struct {
 	Path    change.Path `json:"path,omitempty"`
 	Changes int         `json:"changes,omitempty"`
 
+	Op        change.Op   `json:"op,omitempty"`
+	Kind      disk.Kind   `json:"kind,omitempty"`
+	NewName   change.Path `json:"new_name,omitempty"`
+	Target    change.Path `json:"target,omitempty"`
+	NewTarget change.Path `json:"new_target,omitempty"`
+
 	Fresh []byte `json:"fresh,omitempty"` // part of the new content, as a Zstandard frame
 	Back  []byte `json:"back,omitempty"`  // part of the edits from the new to the old content
 	Diff  string `json:"diff,omitempty"`  // for a person who opens the seal; nothing is made of it
 
+	End    bool          `json:"end,omitempty"` // of a file without contents
 	Edits  int           `json:"edits,omitempty"`
 	Before digest.Digest `json:"before,omitzero"`
 	After  digest.Digest `json:"after,omitzero"`
@@ -183,8 +195,11 @@ func (s *Seal) index(body *io.SectionReader) error {
 		}
 		switch {
 		case l.Path != "":
-			f = &File{Path: l.Path, Changes: l.Changes, seal: s, at: at}
-		case l.After != digest.Digest{} && f != nil:
+			f = &File{
+				Path: l.Path, Changes: l.Changes, seal: s, at: at,
+				Op: l.Op, Kind: l.Kind, NewName: string(l.NewName), Target: string(l.Target), NewTarget: string(l.NewTarget),
+			}
+		case (l.After != digest.Digest{} || l.End) && f != nil:
 			f.Before, f.After, f.edits = l.Before, l.After, l.Edits
 			s.Files = append(s.Files, *f)
 			f = nil
@@ -206,6 +221,12 @@ func (s *Seal) Stand(system disk.System) (*Standing, error) {
 	for i := range s.Files {
 		f := &s.Files[i]
 		path := string(f.Path)
+		if !f.HasContent() || f.NewName != "" {
+			if err := st.named(system, f, s.Moves()); err != nil {
+				return nil, err
+			}
+			continue
+		}
 		in, err := idOf(system, filepath.Dir(path))
 		if errors.Is(err, fs.ErrNotExist) || errors.Is(err, disk.ErrNotDir) {
 			st.Differ = append(st.Differ, path)
@@ -243,8 +264,13 @@ func idOf(system disk.System, path string) (disk.ID, error) {
 	return dir.ID(), nil
 }
 
-// Shown returns the file's old content and the edits to it.
-func (f *File) Shown() diff.Windows { return diff.Stream(f.openOld, f.Edits()) }
+// Shown returns the file's old content and the edits to it; nothing if it has no content.
+func (f *File) Shown() diff.Windows {
+	if !f.HasContent() {
+		return diff.Whole(nil, nil)
+	}
+	return diff.Stream(f.openOld, f.Edits())
+}
 
 // Edits returns the edits to the file's old content.
 func (f *File) Edits() edit.Source { return edit.Inverse{Edits: f.back(), Open: f.openFresh} }

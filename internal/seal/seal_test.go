@@ -29,7 +29,7 @@ func TestSeal(t *testing.T) {
 	w, err := NewWriter(&kept, about)
 	require.NoError(t, err)
 	open := func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(old)), nil }
-	require.NoError(t, w.Add(path, 1, open, edits, func(out io.Writer) error {
+	require.NoError(t, w.Add(path, "", 1, open, edits, func(out io.Writer) error {
 		_, err := io.WriteString(out, "a diff\n")
 		return err
 	}))

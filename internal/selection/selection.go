@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync/atomic"
 
@@ -30,6 +31,8 @@ type Selection struct {
 	OneFileSystem bool            // stay on the file systems of the directories named
 	Rules         map[string]bool // whole paths of what the run was given: scripts, tables, values, lists
 	State         disk.ID         // the directory of backups, which is omitted; zero if there is none
+	// Names means that the names of links are wanted, so that one that leads nowhere is there.
+	Names bool
 }
 
 // File is a file that was found.
@@ -45,6 +48,8 @@ type File struct {
 	Dir, Name string
 	// In is the directory that holds the file.
 	In disk.ID
+	// Linked means that the file was reached by a link that was named, so that Path ends in another name than its own.
+	Linked bool
 
 	parent *parent // the directory, open until the file was
 }
@@ -60,6 +65,9 @@ func (p *parent) release() {
 		disk.Close(p)
 	}
 }
+
+// Absolute returns the file's whole path, without links.
+func (f *File) Absolute() string { return filepath.Join(f.Dir, f.Name) }
 
 // Open opens the file in the directory that was walked, whatever that is called by now. It is
 // called once; a file that is not opened is dropped.
@@ -134,7 +142,8 @@ func (r Reason) Count(n int) string {
 type Skip struct {
 	Path   string
 	Reason Reason
-	Err    error // set if Reason is Unreadable
+	Err    error         // set if Reason is Unreadable
+	At     func() string // returns the absolute path, its links resolved but the last one; nil if that is not below a path given
 }
 
 // MissingError is the error of paths that are not there.
@@ -156,6 +165,9 @@ func (e *MissingError) Error() string {
 // versionControl are the directories that version control keeps its own files in.
 var versionControl = []string{".git", ".hg", ".svn", ".bzr", ".jj", ".pijul", "_darcs", "CVS"}
 
+// IsVersionControl reports whether a directory of this name has files of version control, which no walk enters.
+func IsVersionControl(name string) bool { return slices.Contains(versionControl, name) }
+
 // Check returns a *MissingError if a path does not exist.
 func (s *Selection) Check() error {
 	var missing []string
@@ -166,7 +178,11 @@ func (s *Selection) Check() error {
 			}
 		}
 	}
-	missed(s.Paths, os.Stat)
+	stat := os.Stat
+	if s.Names {
+		stat = os.Lstat
+	}
+	missed(s.Paths, stat)
 	missed(s.Listed, os.Lstat)
 	if len(missing) > 0 {
 		return &MissingError{missing}

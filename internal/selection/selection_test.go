@@ -24,7 +24,7 @@ func tree(t *testing.T, names ...string) string {
 
 // contents walks, and reads each file through what the walk gave, after doing something.
 func contents(t *testing.T, s Selection, before func(f File)) (read, skipped []string) {
-	require.NoError(t, s.Walk(t.Context(), func(f File) error {
+	require.NoError(t, s.Walk(t.Context(), Visitor{File: func(f File) error {
 		before(f)
 		opened, err := f.Open()
 		if err != nil {
@@ -36,7 +36,7 @@ func contents(t *testing.T, s Selection, before func(f File)) (read, skipped []s
 		require.NoError(t, err)
 		read = append(read, string(content))
 		return nil
-	}, func(k Skip) { skipped = append(skipped, string(k.Reason)) }))
+	}, Skip: func(k Skip) { skipped = append(skipped, string(k.Reason)) }}))
 	return read, skipped
 }
 
@@ -84,12 +84,12 @@ func TestInterruptedWalk(t *testing.T) {
 	ctx, cancel := context.WithCancel(t.Context())
 	s := Selection{Paths: []string{tree(t, "a/1", "b/2", "c/3")}}
 	count := 0
-	err := s.Walk(ctx, func(f File) error {
+	err := s.Walk(ctx, Visitor{File: func(f File) error {
 		f.Drop()
 		count++
 		cancel()
 		return nil
-	}, func(Skip) {})
+	}, Skip: func(Skip) {}})
 	require.ErrorIs(t, err, context.Canceled)
 	require.Equal(t, 1, count)
 }

@@ -15,9 +15,24 @@ import (
 	"frizzel/internal/disk"
 )
 
-// Walk calls file with each file, in path order, and skip with each omitted one. The receiver of a file must open
-// or drop it. An error of either function, or of the context, ends the walk and is returned.
-func (s *Selection) Walk(ctx context.Context, file func(File) error, skip func(Skip)) error {
+// A Visitor has the functions for what a walk comes upon, in path order.
+type Visitor struct {
+	// File is called with each file. The receiver must open or drop it.
+	File func(File) error
+	// Name is called with each symbolic link and with each directory below those given, before what is in it; nil for
+	// nothing. A link is skipped, too, unless it is followed.
+	Name func(Named) error
+	Skip func(Skip) // is called with what is left out
+}
+
+// A Named is a symbolic link or a directory. It is not open.
+type Named struct {
+	File
+	Kind disk.Kind
+}
+
+// Walk calls the visitor's functions. An error of one, or of the context, ends the walk and is returned.
+func (s *Selection) Walk(ctx context.Context, v Visitor) error {
 	type path struct {
 		string
 		listed bool
@@ -33,7 +48,8 @@ func (s *Selection) Walk(ctx context.Context, file func(File) error, skip func(S
 		paths = []path{{".", false}}
 	}
 	slices.SortStableFunc(paths, func(a, b path) int { return comparePaths(filepath.Clean(a.string), filepath.Clean(b.string)) })
-	w := &walker{Selection: s, ctx: ctx, file: file, skip: skip, seen: map[string]bool{}, names: map[string]bool{}}
+	w := &walker{Selection: s, ctx: ctx, file: v.File, name: v.Name, skip: v.Skip, seen: map[string]bool{}, names: map[string]bool{}}
+	w.findGiven(s.Paths)
 	for path := range s.Rules {
 		w.names[filepath.Base(path)] = true
 	}
@@ -62,14 +78,82 @@ type walker struct {
 	*Selection
 	ctx  context.Context
 	file func(File) error
+	name func(Named) error
 	skip func(Skip)
 	seen map[string]bool // absolute paths of the files found, links resolved
+	said map[string]bool // absolute paths of the directories and links that name was called with
+	top  map[string]bool // absolute paths of the directories given
+	// linked means that the path that is taken is a link, and linkedTo has the absolute paths of files that such led to.
+	linked   bool
+	linkedTo map[string]bool
 
 	names map[string]bool // the last parts of Rules
 }
 
+// findGiven notes the directories given, whose names the walk does not come upon.
+func (w *walker) findGiven(paths []string) {
+	if w.name == nil {
+		return
+	}
+	w.said, w.top, w.linkedTo = map[string]bool{}, map[string]bool{}, map[string]bool{}
+	for _, path := range paths {
+		if abs, err := disk.Resolve(path); err == nil {
+			w.top[abs] = true
+		}
+	}
+}
+
+// named calls name with a directory or a link, once.
+func (w *walker) named(f File, kind disk.Kind) error {
+	abs := filepath.Join(f.Dir, f.Name)
+	switch {
+	case w.name == nil || w.said[abs] || kind == disk.Directory && w.top[abs]:
+		return nil
+	case len(w.In) > 0 && !program.MatchesAny(w.In, f.Rel), program.MatchesAny(w.Out, f.Rel):
+		return nil
+	}
+	w.said[abs] = true
+	return w.name(Named{f, kind})
+}
+
+// namedAt calls name with a directory or a link in a directory that is walked.
+func (w *walker) namedAt(at dir, kind disk.Kind) error {
+	if w.name == nil {
+		return nil
+	}
+	return w.named(File{Path: at.shown, Rel: filepath.ToSlash(at.match), Dir: at.root, Name: at.rel, In: at.parent.ID()}, kind)
+}
+
+// givenLink calls name with a link that a person named. It reports whether the path is one.
+func (w *walker) givenLink(path string) (bool, error) {
+	if w.name == nil || strings.HasSuffix(path, "/") {
+		return false, nil
+	}
+	info, err := os.Lstat(path)
+	if err != nil || info.Mode()&fs.ModeSymlink == 0 {
+		return false, nil
+	}
+	above, err := disk.Resolve(filepath.Dir(path))
+	if err != nil {
+		return true, nil
+	}
+	opened, err := disk.Real{}.OpenDir(above)
+	if err != nil {
+		return true, nil
+	}
+	defer disk.Close(opened)
+	abs := filepath.Join(above, filepath.Base(path))
+	return true, w.named(File{Path: path, Rel: fromHere(abs), Dir: above, Name: filepath.Base(path), In: opened.ID()}, disk.Link)
+}
+
 // given takes a path that a person named; links in it are followed.
 func (w *walker) given(path string) error {
+	linked, err := w.givenLink(path)
+	if err != nil {
+		return err
+	}
+	w.linked = linked
+	defer func() { w.linked = false }()
 	info, err := os.Stat(path)
 	var abs, resolved string
 	if err == nil {
@@ -79,14 +163,16 @@ func (w *walker) given(path string) error {
 		resolved, err = filepath.EvalSymlinks(abs)
 	}
 	switch {
+	case linked && errors.Is(err, fs.ErrNotExist):
+		return nil // its name is taken, and it leads nowhere
 	case err != nil:
-		w.skip(Skip{path, Unreadable, err})
+		w.skip(Skip{path, Unreadable, err, nil})
 		return nil
 	case !info.IsDir() && !info.Mode().IsRegular():
-		w.skip(Skip{path, Unreadable, errSpecial}) // it was named, so it is not just passed over
+		w.skip(Skip{path, Unreadable, errSpecial, nil}) // it was named, so it is not just passed over
 		return nil
 	case w.Rules[resolved]:
-		w.skip(Skip{path, InUse, nil})
+		w.skip(Skip{path, InUse, nil, nil})
 		return nil
 	}
 	at := resolved
@@ -95,7 +181,7 @@ func (w *walker) given(path string) error {
 	}
 	opened, err := disk.Real{}.OpenDir(at)
 	if err != nil {
-		w.skip(Skip{path, Unreadable, err})
+		w.skip(Skip{path, Unreadable, err, nil})
 		return nil
 	}
 	if info.IsDir() {
@@ -120,17 +206,17 @@ func (w *walker) listed(path string) error {
 	}
 	switch {
 	case errors.Is(err, disk.ErrNotDir):
-		w.skip(Skip{path, SymbolicLink, nil})
+		w.skip(Skip{path, SymbolicLink, nil, nil})
 		return nil
 	case err != nil:
-		w.skip(Skip{path, Unreadable, err})
+		w.skip(Skip{path, Unreadable, err, nil})
 		return nil
 	case info.Kind == disk.Regular && script(at):
-		w.skip(Skip{path, Own, nil})
+		w.skip(Skip{path, Own, nil, nil})
 		disk.Close(above)
 		return nil
 	case info.Kind == disk.Regular && w.Rules[at]:
-		w.skip(Skip{path, InUse, nil})
+		w.skip(Skip{path, InUse, nil, nil})
 		disk.Close(above)
 		return nil
 	case info.Kind == disk.Regular:
@@ -139,16 +225,19 @@ func (w *walker) listed(path string) error {
 	defer disk.Close(above)
 	switch info.Kind {
 	case disk.Link:
-		w.skip(Skip{path, SymbolicLink, nil})
+		if err := w.named(File{Path: path, Rel: fromHere(at), Dir: filepath.Dir(at), Name: filepath.Base(at), In: above.ID()}, disk.Link); err != nil {
+			return err
+		}
+		w.skip(Skip{path, SymbolicLink, nil, nil})
 	case disk.Directory:
 		opened, err := above.OpenDir(filepath.Base(at))
 		if err != nil {
-			w.skip(Skip{path, Unreadable, err})
+			w.skip(Skip{path, Unreadable, err, nil})
 			return nil
 		}
 		return w.directory(path, at, opened)
 	default:
-		w.skip(Skip{path, Special, nil})
+		w.skip(Skip{path, Special, nil, nil})
 	}
 	return nil
 }
@@ -186,7 +275,7 @@ func (w *walker) single(path, resolved, abs string, in disk.Dir) error {
 	p := newParent(in)
 	defer p.release()
 	return w.found(File{
-		Path: path, Rel: fromHere(abs), Dir: filepath.Dir(resolved), Name: filepath.Base(resolved), In: in.ID(), parent: p,
+		Path: path, Rel: fromHere(abs), Dir: filepath.Dir(resolved), Name: filepath.Base(resolved), In: in.ID(), Linked: w.linked, parent: p,
 	}, func() string { return resolved })
 }
 
@@ -258,18 +347,18 @@ func (w *walker) dir(f dir) error {
 	abs := f.abs()
 	switch {
 	case w.seen[abs] && w.Follow:
-		w.skip(Skip{f.shown, Repeated, nil})
+		w.skip(Skip{f.shown, Repeated, nil, nil})
 		return nil
 	case w.seen[abs]:
 		return nil
 	case f.parent.ID() == w.State && w.State != disk.ID{}:
-		w.skip(Skip{f.shown, Own, nil})
+		w.skip(Skip{f.shown, Own, nil, nil})
 		return nil
 	}
 	w.seen[abs] = true
 	entries, err := f.parent.Dir.(disk.Lister).Entries()
 	if err != nil {
-		w.skip(Skip{f.shown, Unreadable, err})
+		w.skip(Skip{f.shown, Unreadable, err, nil})
 	}
 	for _, e := range entries {
 		if err := w.entry(f.below(e.Name()), e); err != nil {
@@ -282,23 +371,28 @@ func (w *walker) dir(f dir) error {
 // entry takes one name in a directory.
 func (w *walker) entry(at dir, e fs.DirEntry) error {
 	mode := e.Type()
+	if mode&fs.ModeSymlink != 0 && (!w.NoHidden || !strings.HasPrefix(e.Name(), ".")) {
+		if err := w.namedAt(at, disk.Link); err != nil {
+			return err
+		}
+	}
 	switch {
 	case w.NoHidden && strings.HasPrefix(e.Name(), "."):
-		w.skip(Skip{at.shown, Hidden, nil})
-	case mode.IsDir() && slices.Contains(versionControl, e.Name()):
-		w.skip(Skip{at.shown, VersionControl, nil})
+		w.skip(Skip{at.shown, Hidden, nil, at.abs})
+	case mode.IsDir() && IsVersionControl(e.Name()):
+		w.skip(Skip{at.shown, VersionControl, nil, at.abs})
 	case mode.IsDir():
 		return w.inner(at, e.Name())
 	case mode&fs.ModeSymlink != 0 && w.Follow:
 		return w.link(at)
 	case mode&fs.ModeSymlink != 0:
-		w.skip(Skip{at.shown, SymbolicLink, nil})
+		w.skip(Skip{at.shown, SymbolicLink, nil, at.abs})
 	case !mode.IsRegular():
-		w.skip(Skip{at.shown, Special, nil})
+		w.skip(Skip{at.shown, Special, nil, at.abs})
 	case strings.HasPrefix(e.Name(), change.TempPrefix), script(e.Name()):
-		w.skip(Skip{at.shown, Own, nil})
+		w.skip(Skip{at.shown, Own, nil, at.abs})
 	case w.names[e.Name()] && w.Rules[at.abs()]:
-		w.skip(Skip{at.shown, InUse, nil})
+		w.skip(Skip{at.shown, InUse, nil, at.abs})
 	default:
 		return w.found(File{
 			Path: at.shown, Rel: filepath.ToSlash(at.match), Dir: at.root, Name: at.rel,
@@ -314,13 +408,16 @@ func script(name string) bool { return strings.HasSuffix(name, ".friz") }
 
 // inner takes a directory below, unless it is too deep or on another file system.
 func (w *walker) inner(at dir, name string) error {
+	if err := w.namedAt(at, disk.Directory); err != nil {
+		return err
+	}
 	if w.Depth > 0 && at.depth >= w.Depth {
-		w.skip(Skip{at.shown, TooDeep, nil})
+		w.skip(Skip{at.shown, TooDeep, nil, at.abs})
 		return nil
 	}
 	opened, err := at.parent.OpenDir(name)
 	if err != nil {
-		w.skip(Skip{at.shown, Unreadable, err})
+		w.skip(Skip{at.shown, Unreadable, err, at.abs})
 		return nil
 	}
 	return w.opened(at, opened)
@@ -330,7 +427,7 @@ func (w *walker) inner(at dir, name string) error {
 func (w *walker) opened(at dir, opened disk.Dir) error {
 	if w.OneFileSystem && opened.ID().Device != at.device {
 		disk.Close(opened)
-		w.skip(Skip{at.shown, OtherFileSystem, nil})
+		w.skip(Skip{at.shown, OtherFileSystem, nil, at.abs})
 		return nil
 	}
 	at.parent = newParent(opened)
@@ -347,10 +444,10 @@ func (w *walker) link(at dir) error {
 	}
 	switch {
 	case errors.Is(err, fs.ErrNotExist), errors.Is(err, syscall.ELOOP), err == nil && !info.IsDir():
-		w.skip(Skip{at.shown, SymbolicLink, nil})
+		w.skip(Skip{at.shown, SymbolicLink, nil, at.abs})
 		return nil
 	case err == nil && w.Depth > 0 && at.depth >= w.Depth:
-		w.skip(Skip{at.shown, TooDeep, nil})
+		w.skip(Skip{at.shown, TooDeep, nil, at.abs})
 		return nil
 	}
 	var opened disk.Dir
@@ -358,7 +455,7 @@ func (w *walker) link(at dir) error {
 		opened, err = disk.Real{}.OpenDir(resolved)
 	}
 	if err != nil {
-		w.skip(Skip{at.shown, Unreadable, err})
+		w.skip(Skip{at.shown, Unreadable, err, at.abs})
 		return nil
 	}
 	at.root, at.rel = resolved, ""
@@ -372,14 +469,19 @@ func (w *walker) found(f File, abs func() string) error {
 		again = abs()
 	}
 	switch {
+	case w.seen[again] && w.linkedTo[again] && !f.Linked:
+		return w.named(f, disk.Regular) // read by the name of a link, it is called by its own here
 	case w.seen[again]:
 		return nil
 	case len(w.In) > 0 && !program.MatchesAny(w.In, f.Rel), program.MatchesAny(w.Out, f.Rel):
-		w.skip(Skip{f.Path, NotSelected, nil})
+		w.skip(Skip{f.Path, NotSelected, nil, abs})
 		return nil
 	}
 	if again != "" { // else nothing can come twice
 		w.seen[again] = true
+	}
+	if f.Linked && w.name != nil {
+		w.linkedTo[again] = true
 	}
 	f.parent.users.Add(1)
 	return w.file(f)

@@ -23,6 +23,13 @@ func (i *item) large() bool { return i.Pending != nil && i.Pending.Large() }
 func (i *item) Path() string { return i.At.Path }
 func (i *item) Count() int   { return i.Watched.Count }
 
+func (i *item) NewPath() string {
+	if i.Pending == nil {
+		return i.At.Path
+	}
+	return i.Pending.NewPath()
+}
+
 func (i *item) Rules() []int {
 	if i.Pending == nil {
 		return nil

@@ -168,7 +168,7 @@ func (s *search) walk(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	return plan.Selection.Walk(ctx, func(f selection.File) error {
+	return plan.Selection.Walk(ctx, selection.Visitor{File: func(f selection.File) error {
 		f.Drop()
 		if s.news.files++; s.news.files <= maxNames {
 			s.news.names = append(s.news.names, f)
@@ -177,7 +177,7 @@ func (s *search) walk(ctx context.Context) error {
 			s.flush()
 		}
 		return nil
-	}, func(selection.Skip) {})
+	}, Skip: func(selection.Skip) {}})
 }
 
 // flush sends the report.

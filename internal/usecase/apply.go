@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"frizzel/internal/change"
+	"frizzel/internal/disk"
 	"frizzel/internal/exit"
 	"frizzel/internal/run"
 	"frizzel/internal/vault/store"
@@ -58,7 +59,13 @@ func Apply(ctx context.Context, o ApplyOptions) (*Applied, error) {
 	if err != nil {
 		return a, err
 	}
+	a.Refuses = append(a.Refuses, namesRefused(o.Plan)...)
 	a.Refuses = append(a.Refuses, a.Summary.Tally.Unmet()...)
+	if o.Write.Into != "" {
+		if err := o.moved(t); err != nil {
+			return a, err
+		}
+	}
 	if o.Ready != nil {
 		if err := o.Ready(a); err != nil {
 			return a, err
@@ -75,6 +82,29 @@ func Apply(ctx context.Context, o ApplyOptions) (*Applied, error) {
 		a.Files = t.changes.Len()
 	}
 	return a, err
+}
+
+// moved adds the files and links that only move with a directory, for a run that writes copies: in the directory of those
+// they have their new paths, too.
+func (o *ApplyOptions) moved(t *taken) error {
+	if o.Plan.Names == nil {
+		return nil
+	}
+	written := map[string]bool{}
+	for c, err := range t.changes.All() {
+		if err != nil {
+			return err
+		}
+		written[c.Absolute()] = true
+	}
+	for _, item := range o.Plan.Names.Items {
+		if item.Kind != disk.Directory && !written[item.At.Absolute()] && o.Plan.Names.Moved(&item.At, item) {
+			if err := t.changes.Add(item.Change()); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // UnreadableError is the error of files that could not be read, so that nothing was
@@ -99,8 +129,10 @@ func (o *ApplyOptions) all(ctx context.Context, a *Applied, t *taken) (err error
 			return false, nil
 		}
 		t.count += r.Changes()
-		if err := t.changes.Add(r.Change()); err != nil {
-			return false, err
+		if r.Writes() {
+			if err := t.changes.Add(r.Change()); err != nil {
+				return false, err
+			}
 		}
 		return true, o.Show(r)
 	})
@@ -124,7 +156,7 @@ func (o *ApplyOptions) asked(ctx context.Context, a *Applied, t *taken) (err err
 		o.Plan.Progress.Begin("")
 		write, err := o.Ask(ctx, pending, func() []string {
 			s.Recount(all)
-			return s.Tally.Unmet()
+			return append(namesRefused(o.Plan), s.Tally.Unmet()...)
 		})
 		if err == nil && !write {
 			err = ErrNothingTaken

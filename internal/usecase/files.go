@@ -51,7 +51,7 @@ func NewPlan(f Files, c *Compiled) (*run.Plan, error) {
 	p := &run.Plan{Program: c.Program, Progress: &progress.Meter{}, Encoding: f.Encoding, MaxSize: f.MaxSize, NoDocuments: f.NoDocuments, Selection: selection.Selection{
 		Paths: f.Paths, Listed: f.Listed, In: f.Only, Out: f.Not, Depth: f.Depth, NoHidden: f.NoHidden, Follow: f.Follow, OneFileSystem: f.OneFileSystem,
 	}}
-	p.Selection.Rules = map[string]bool{}
+	p.Selection.Rules, p.Selection.Names = map[string]bool{}, c.Program.Named()
 	for _, path := range slices.Concat(c.Files, f.Given) {
 		abs, err := filepath.Abs(path)
 		if err == nil {

@@ -28,6 +28,9 @@ type FilterOptions struct {
 // Filter runs rules over a stream. What can be decided line by line is written as it comes
 // in; else all of it is read first, and kept on disk if it is much.
 func Filter(ctx context.Context, o FilterOptions) error {
+	if o.Rules.Program.Named() && o.Note != nil {
+		o.Note(0, "what the rules say of names is passed over: the input has no name")
+	}
 	file := program.File{Path: o.As, Rel: o.As}
 	if o.As == "" {
 		file.Path = "standard input"

@@ -18,6 +18,7 @@ type OneOff struct {
 	Where      []Where // addresses and paths, each within the one before
 	Joiners    string
 	Statements []string // of the rule language
+	AlsoNames  bool     // the names of files and directories, and the targets of links, are meant as well
 }
 
 // A Where is an address: its opening word, which is on or in, and the rest; or at and a path; or, without an opening
@@ -42,6 +43,9 @@ func (o *OneOff) Script() (*script.Script, error) {
 			return nil, err
 		}
 		nodes = append(nodes, change)
+		if nodes, err = o.alsoNames(nodes, o.change); err != nil {
+			return nil, err
+		}
 	}
 	more, err := o.statements()
 	if err != nil {
@@ -50,8 +54,36 @@ func (o *OneOff) Script() (*script.Script, error) {
 	return o.scriptOf(append(nodes, more...))
 }
 
+// alsoNames adds what AlsoNames means: a statement for each subject besides the content.
+func (o *OneOff) alsoNames(nodes []script.Node, statement func() (script.Node, error)) ([]script.Node, error) {
+	if !o.AlsoNames {
+		return nodes, nil
+	}
+	for _, of := range []script.Subject{script.FileName, script.DirectoryName, script.LinkTarget} {
+		n, err := statement()
+		if err != nil {
+			return nil, err
+		}
+		a := &script.Address{Pos: headOf("--also-names").Pos, Form: &script.Names{Of: of}}
+		nodes = append(nodes, script.Within([]*script.Address{a}, n))
+	}
+	return nodes, nil
+}
+
 // Search returns a script that searches for the pattern, or for each value of the paths if there is none.
 func (o *OneOff) Search() (*script.Script, error) {
+	found, err := o.search()
+	if err != nil {
+		return nil, err
+	}
+	nodes, err := o.alsoNames([]script.Node{found}, o.search)
+	if err != nil {
+		return nil, err
+	}
+	return o.scriptOf(nodes)
+}
+
+func (o *OneOff) search() (script.Node, error) {
 	n := &script.Assert{Head: headOf("find"), Forbid: true}
 	if o.Kind != "" {
 		var err error
@@ -60,11 +92,7 @@ func (o *OneOff) Search() (*script.Script, error) {
 		}
 		n.Pattern.IgnoreCase = n.Pattern.IgnoreCase || o.KeepCase
 	}
-	found, err := o.addressed(n)
-	if err != nil {
-		return nil, err
-	}
-	return o.scriptOf([]script.Node{found})
+	return o.addressed(n)
 }
 
 // Saved returns the change as a script file, which declares the files' syntax and encoding, if they are not "". The error is

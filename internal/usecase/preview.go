@@ -33,8 +33,20 @@ func Preview(ctx context.Context, o PreviewOptions) (*Previewed, error) {
 	if err != nil {
 		return p, err
 	}
+	p.Refuses = append(p.Refuses, namesRefused(o.Plan)...)
 	p.Refuses = append(p.Refuses, p.Summary.Tally.Unmet()...)
 	return p, nil
+}
+
+// namesRefused returns why new names cannot be given, a line each.
+func namesRefused(plan *run.Plan) (lines []string) {
+	if plan.Names == nil {
+		return nil
+	}
+	for _, p := range plan.Names.Problems() {
+		lines = append(lines, fmt.Sprintf("%s: %s", p.Item.At.Path, p.Text))
+	}
+	return lines
 }
 
 // refusal says why a file cannot be written.

@@ -33,8 +33,14 @@ func (s *Sealing) Add(r *run.Result) error {
 	if err := s.begin(); err != nil {
 		return err
 	}
+	if !r.Writes() { // it moves with a directory
+		return nil
+	}
 	c := r.Change()
-	return s.seal.Add(r.At.Path, r.Changes(), r.Open, c.Edits, func(out io.Writer) error { return s.Diff(out, r) })
+	if !r.HasContent() {
+		return s.seal.AddName(c, r.Changes(), func(out io.Writer) error { return s.Diff(out, r) })
+	}
+	return s.seal.Add(r.At.Path, c.NewName, r.Changes(), r.Open, c.Edits, func(out io.Writer) error { return s.Diff(out, r) })
 }
 
 func (s *Sealing) begin() (err error) {
@@ -77,7 +83,8 @@ type ApplySealOptions struct {
 	Seal  *seal.Seal
 	Write Writing
 	// Take is called for each file, with the number of its changes and its diff.
-	Take  func(c *change.Change, changes int, text diff.Windows) (bool, error)
+	// to is the path that the file has afterwards.
+	Take  func(c *change.Change, to string, changes int, text diff.Windows) (bool, error)
 	Taken func() error // is called when all were asked about, before anything is written; nil for nothing
 }
 
@@ -106,11 +113,11 @@ func ApplySeal(ctx context.Context, o ApplySealOptions) (*SealApplied, error) {
 		}
 		return nil, exit.Refusals(reasons)
 	}
-	a := &SealApplied{Done: len(st.Done)}
+	a, moves := &SealApplied{Done: len(st.Done)}, o.Seal.Moves()
 	changes := &change.Spooled{}
 	for i := range st.Changes {
 		c := &st.Changes[i]
-		take, err := o.Take(c, st.Counts[i], c.Windows(o.Write.Store.System))
+		take, err := o.Take(c, moves.Shown(c.Path, c.Absolute(), c.NewName), st.Counts[i], c.Windows(o.Write.Store.System))
 		if err != nil {
 			return a, err
 		}

@@ -38,6 +38,9 @@ func (r *stampRules) over(text []byte, file program.File, row values.Row, all ma
 		return nil, err
 	}
 	p := r.compiled.Program
+	if p.Named() {
+		return nil, exit.Wrongf("stamp makes files under the names of --to, and the rules would rename them")
+	}
 	decoded, err := textfile.Decode(text, textfile.Said{Encoding: p.Encoding(file), Name: file.Path})
 	if err != nil {
 		return nil, exit.Wrongf("row %d: %s: %w", row.Number, file.Path, err)

@@ -9,6 +9,7 @@ import (
 
 	"frizzel/core/diff"
 	"frizzel/internal/change"
+	"frizzel/internal/disk"
 	"frizzel/internal/exit"
 	"frizzel/internal/vault/history"
 	"frizzel/internal/vault/store"
@@ -58,6 +59,10 @@ type odd struct{ later, moved bool }
 // the run.
 func (o *UndoOptions) asked(back *change.Spooled, later map[int]odd) (taken *change.Spooled, count int, err error) {
 	left := map[int]bool{}
+	moves, err := movesOf(back)
+	if err != nil {
+		return nil, 0, err
+	}
 	i := -1
 	for c, err := range back.All() {
 		if i++; err != nil {
@@ -65,7 +70,7 @@ func (o *UndoOptions) asked(back *change.Spooled, later map[int]odd) (taken *cha
 		}
 		take := true
 		if o.Take != nil {
-			if take, err = o.Take(&history.Back{Change: c, Later: later[i].later, Moved: later[i].moved}, c.Windows(o.Write.Store.System)); err != nil {
+			if take, err = o.Take(&history.Back{Change: c, Later: later[i].later, Moved: later[i].moved, To: moves.Shown(c.Path, c.Absolute(), c.NewName)}, c.Windows(o.Write.Store.System)); err != nil {
 				return nil, 0, err
 			}
 		}
@@ -82,6 +87,21 @@ func (o *UndoOptions) asked(back *change.Spooled, later map[int]odd) (taken *cha
 		back, err = back.Without(func(i int, _ *change.Change) bool { return left[i] })
 	}
 	return back, count, err
+}
+
+// movesOf returns the directories that changes rename.
+func movesOf(changes change.Set) (change.Moves, error) {
+	moves := change.Moves{}
+	for i := range changes.Len() {
+		c, err := changes.At(i)
+		if err != nil {
+			return nil, err
+		}
+		if c.Kind == disk.Directory && c.NewName != "" {
+			moves[c.Absolute()] = c.NewName
+		}
+	}
+	return moves, nil
 }
 
 // Undo takes a run back, or an undo, whole or in part. If files are left alone there is
@@ -124,12 +144,16 @@ func Undo(ctx context.Context, o UndoOptions) (*TakenBack, error) {
 		var damaged *transaction.DamagedError
 		var changed *change.ChangedError
 		var torn *transaction.NotPutBackError
+		var named *transaction.TakenError
 		switch {
 		case errors.As(err, &torn):
 			return t, err
 		case errors.As(err, &damaged):
 			t.Left = append(t.Left, store.Left{Path: change.Path(damaged.Path), Reason: "what is kept of it is damaged"})
 			taken, err = taken.Without(func(_ int, c *change.Change) bool { return c.Path == damaged.Path })
+		case errors.As(err, &named): // the file that has its old name is left alone
+			t.Left = append(t.Left, store.Left{Path: change.Path(named.Path), Reason: "its old name is taken by another file, which is left alone"})
+			taken, err = taken.Without(func(_ int, c *change.Change) bool { return c.Path == named.Path })
 		case errors.As(err, &changed) && trust == history.TrustAll: // some file looked as the run left it, and is not
 			trust = history.TrustNone
 			if back, later, err = look(trust); err == nil {

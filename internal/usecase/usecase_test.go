@@ -105,7 +105,7 @@ func TestTheWholeJob(t *testing.T) {
 	s, err := ReadSeal(sealed)
 	require.NoError(t, err)
 	applySeal := func() (*SealApplied, error) {
-		return ApplySeal(t.Context(), ApplySealOptions{Seal: s, Write: r.writing(&out), Take: func(*change.Change, int, diff.Windows) (bool, error) { return true, nil }})
+		return ApplySeal(t.Context(), ApplySealOptions{Seal: s, Write: r.writing(&out), Take: func(*change.Change, string, int, diff.Windows) (bool, error) { return true, nil }})
 	}
 	done, err := applySeal()
 	require.NoError(t, err)

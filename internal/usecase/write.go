@@ -3,6 +3,7 @@ package usecase
 import (
 	"context"
 	"io"
+	"os"
 	"path/filepath"
 	"time"
 
@@ -184,24 +185,51 @@ func (w *Writing) into(changes change.Set) (change.Set, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := make(change.List, changes.Len())
-	for i := range out {
+	moves, err := movesOf(changes)
+	if err != nil {
+		return nil, err
+	}
+	var out change.List
+	for i := range changes.Len() {
 		c, err := changes.At(i)
 		if err != nil {
 			return nil, err
 		}
-		meta, err := metaOf(w.Store.System, &c)
-		if err != nil {
+		if c.Kind == disk.Directory { // its files are among the changes
+			continue
+		}
+		name := Below(moves.Shown(c.Path, c.Absolute(), c.NewName))
+		copied := change.Change{Path: filepath.Join(w.Into, name), Dir: abs, Name: name, Op: change.Create, Role: change.Copy, Kind: c.Kind, Rules: c.Rules}
+		if c.Kind == disk.Link {
+			copied.NewTarget, copied.Meta = c.NewTarget, disk.Meta{Mode: 0o777, UID: os.Geteuid(), GID: os.Getegid()}
+			out = append(out, copied)
+			continue
+		}
+		if copied.Meta, err = metaOf(w.Store.System, &c); err != nil {
 			return nil, err
 		}
-		name := Below(c.Path)
-		old := func() (io.ReadCloser, error) { return c.Reader(w.Store.System) }
-		out[i] = change.Change{
-			Path: filepath.Join(w.Into, name), Dir: abs, Name: name, Op: change.Create, Role: change.Copy, Meta: meta, Rules: c.Rules,
-			Edits: edit.Between{Old: edit.Empty, Fresh: edit.Edited(old, c.Edits)},
+		old := func() (io.ReadCloser, error) {
+			if c.Op == change.Rename {
+				return opened(w.Store.System, &c)
+			}
+			return c.Reader(w.Store.System)
 		}
+		copied.Edits = edit.Between{Old: edit.Empty, Fresh: edit.Edited(old, c.Edits)}
+		if c.Edits == nil {
+			copied.Edits = edit.Between{Old: edit.Empty, Fresh: old}
+		}
+		out = append(out, copied)
 	}
 	return out, nil
+}
+
+// opened opens the file of a change that leaves its content alone.
+func opened(system disk.System, c *change.Change) (io.ReadCloser, error) {
+	f, err := c.Open(system)
+	if err != nil {
+		return nil, err
+	}
+	return disk.Open(f), nil
 }
 
 // metaOf returns the attributes of the file of a change.

@@ -3,6 +3,7 @@ package vault
 import (
 	"context"
 	"errors"
+	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -33,6 +34,7 @@ func named(y *yard) {
 	}
 	y.Symlink("depot-3.d/kiosk-3.conf", "/tree/current-3")
 	y.Symlink("nowhere", "/tree/plain-3")
+	y.Symlink("b", "/tree/old")
 }
 
 // renamed returns what a run does to that tree.
@@ -69,7 +71,10 @@ func renamed(y *yard) (all change.List) {
 		c.Op, c.NewTarget = change.Retarget, "depot-4.d/kiosk-4.conf"
 	})
 	add("/tree/plain-3", "plain-4", nil)
-	return all
+	return append(all,
+		change.Change{Path: "/tree/made", Dir: "/tree", Name: "made", Op: change.Create, Kind: disk.Link, NewTarget: "a", Meta: disk.Meta{Mode: 0o777, UID: os.Geteuid(), GID: os.Getegid()}},
+		change.Change{Path: "/tree/old", Dir: "/tree", Name: "old", Op: change.Remove, Kind: disk.Link, Target: "b"},
+	)
 }
 
 // namingJobs are those that change names, on a disk that renames to free names at once, or not.
@@ -127,6 +132,7 @@ func TestNames(t *testing.T) {
 			"/tree/s":                           "644 rrr\n",
 			"/tree/current-4":                   "777 depot-4.d/kiosk-4.conf",
 			"/tree/plain-4":                     "777 nowhere",
+			"/tree/made":                        "777 a",
 		}, y.tree())
 		for old, fresh := range map[string]string{"/tree/b": "/tree/a", "/tree/p": "/tree/q", "/tree/r": "/tree/s", "/tree/plain-3": "/tree/plain-4"} {
 			_, info, _ := y.Read(fresh)

@@ -172,6 +172,14 @@ func touches(r *store.Record, e *store.Entry, path string) bool {
 	return store.Touches(e.Absolute(), path) || r.Renamed > 0 && store.Touches(r.PathAfter(e), path)
 }
 
+// ChangeOf returns the change that a run made to one of its files, without its edits.
+func ChangeOf(e *store.Entry) *change.Change {
+	return &change.Change{
+		Path: e.Absolute(), Dir: string(e.Dir), Name: string(e.Name), Op: e.Op, Role: e.Role, Kind: e.Kind, Rules: e.Rules,
+		NewName: string(e.NewName), Target: string(e.Target), NewTarget: string(e.NewTarget),
+	}
+}
+
 // Shown returns the changes that a run made to one of its files, as windows for a diff.
 func Shown(s *store.Store, r *store.Record, e *store.Entry) diff.Windows {
 	return diff.Stream(func() (io.ReadCloser, error) { return s.OpenOld(r, e) }, s.Edits(r, e))
@@ -186,7 +194,7 @@ func Verify(s *store.Store) (damaged []store.Damaged, runs int, err error) {
 				damaged = append(damaged, store.Damaged{ID: r.ID, Reason: err})
 				break
 			}
-			if e.Op == change.Create || !e.Op.HasContent() || !r.Staged || r.State() == store.PutBack {
+			if e.Op == change.Create || !e.HasContent() || !r.Staged || r.State() == store.PutBack {
 				continue
 			}
 			if err := s.Verify(r, e); err != nil {

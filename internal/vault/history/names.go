@@ -108,6 +108,11 @@ func (n *names) free(dir disk.Dir, group []given) {
 func (w *reverser) nameOnly(b *Back, e *store.Entry, dir disk.Dir, name string) error {
 	is, err := dir.Stat(name)
 	switch {
+	case disk.Missing(err) && e.Op == change.Create:
+		return errAlready
+	case disk.Missing(err) && e.Op == change.Remove:
+		b.Op, b.Kind, b.NewTarget, b.Meta = change.Create, e.Kind, string(e.Target), e.Was
+		return nil
 	case disk.Missing(err) && b.Moved:
 		return errMoved
 	case disk.Missing(err):
@@ -140,6 +145,17 @@ func (w *reverser) link(b *Back, e *store.Entry, dir disk.Dir, name string) erro
 		return err
 	}
 	b.Target, b.NewTarget = is, is
+	switch {
+	case e.Op == change.Remove && is == string(e.Target):
+		return errAlready
+	case e.Op == change.Remove:
+		return errAnew
+	case e.Op == change.Create && is != string(e.NewTarget):
+		return errChanged
+	case e.Op == change.Create:
+		b.Op = change.Remove
+		return nil
+	}
 	changed := is != string(e.NewTarget) && !w.force
 	if e.Op == change.Rename {
 		b.Later = changed

@@ -43,6 +43,8 @@ type Back struct {
 	// Moved means that the file's directory is another one than the run wrote in, and the file still is what the run
 	// left: the directory was restored, copied or made anew.
 	Moved bool
+	// To is the path that the file has afterwards, if all that is taken back with it is.
+	To string
 }
 
 // Reverse calls take with each change that undoes a run. It returns the files that it leaves unchanged, and the

@@ -104,7 +104,7 @@ func (w *reverser) file(e *store.Entry) (*Back, error) {
 	moved := e.In != (disk.ID{}) && (id.Inode != e.In.Inode || w.sameBoot && id.Device != e.In.Device) && !w.anew(filepath.Dir(path), id)
 	b := &Back{Moved: moved, Change: at}
 	name := filepath.Base(path)
-	if !e.Op.HasContent() {
+	if !e.HasContent() {
 		return b, w.nameOnly(b, e, dir, name)
 	}
 	if w.trusts(e) && !moved {

@@ -130,6 +130,9 @@ type Entry struct {
 // Absolute returns the file's whole path.
 func (e *Entry) Absolute() string { return filepath.Join(string(e.Dir), string(e.Name)) }
 
+// HasContent reports whether the run changed the content of a file, and not only a name or the text of a link.
+func (e *Entry) HasContent() bool { return e.Op.IsContent(e.Kind) }
+
 // Base returns the last part of the file's path before the run.
 func (e *Entry) Base() string { return filepath.Base(string(e.Name)) }
 

@@ -198,21 +198,24 @@ func (w *writer) rename(dir disk.Dir, r *renaming, from, to string) error {
 	return nil
 }
 
-// nameOnly prepares a change that leaves the content alone.
-func (s *staging) nameOnly() error {
+// withoutContent prepares a change of a name, or of a symbolic link.
+func (s *staging) withoutContent() error {
 	c, e := &s.change, s.entry
+	if err := s.dir.Writable("."); err != nil {
+		return err
+	}
+	e.In = s.dir.ID()
 	found, err := s.dir.Stat(s.name)
 	switch {
+	case c.Op == change.Create:
+		return s.createLink(err)
 	case disk.Missing(err), err == nil && found.Kind != c.Kind:
 		return &change.ChangedError{Path: c.Path}
 	case err != nil:
 		return err
 	}
-	if err := s.dir.Writable("."); err != nil {
-		return err
-	}
 	s.found = found
-	e.In, e.Inode, e.Staged, e.Modified = s.dir.ID(), found.ID, found.ID, found.Modified
+	e.Inode, e.Staged, e.Modified = found.ID, found.ID, found.Modified
 	e.Was = disk.Meta{Mode: found.Mode, UID: found.UID, GID: found.GID}
 	if c.Kind == disk.Link {
 		if is, err := s.dir.ReadLink(s.name); err != nil || is != c.Target {
@@ -229,6 +232,24 @@ func (s *staging) nameOnly() error {
 			return err
 		}
 	}
+	return s.saw(s.i, e, s.look)
+}
+
+// createLink stages a symbolic link that is not there yet; there is the error of looking at its name. One that is there
+// already, with that text, stays.
+func (s *staging) createLink(there error) error {
+	c, e := &s.change, s.entry
+	if disk.Missing(there) {
+		var err error
+		e.Was = c.Meta
+		s.staged, err = linkLike(s.dir, e.Temp(), c.NewTarget, c.Meta)
+		e.Staged = s.staged.ID
+		return errors.Join(err, s.saw(s.i, e, s.look))
+	}
+	if is, err := s.dir.ReadLink(s.name); there != nil || err != nil || is != c.NewTarget {
+		return errors.Join(there, &ExistsError{c.Path})
+	}
+	e.Op, e.Target = change.Rename, e.NewTarget
 	return s.saw(s.i, e, s.look)
 }
 

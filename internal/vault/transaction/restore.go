@@ -120,10 +120,10 @@ func allNew(l *store.Locked, r *store.Record) (bool, error) {
 		if err != nil {
 			return false, nil
 		}
-		if !e.Op.HasContent() {
+		if !e.HasContent() {
 			is := named(dir, filepath.Base(after), e)
 			disk.Close(dir)
-			if !is {
+			if is == (e.Op == change.Remove) {
 				return false, nil
 			}
 			continue
@@ -266,7 +266,7 @@ func (w *putting) prepare() error {
 	if !w.live(w.i) {
 		return nil
 	}
-	if e.Op == change.Retarget {
+	if !e.HasContent() {
 		return w.prepareLink()
 	}
 	now, info, err := lookAt(dir, name, digest.By(e.Before, e.After))
@@ -302,34 +302,45 @@ func (w *putting) prepare() error {
 	return w.prepareBack(info, err == nil)
 }
 
-// prepareLink stages a symbolic link with its old text.
+// prepareLink stages a symbolic link with its old text, or removes one that the run made.
 func (w *putting) prepareLink() error {
 	e, dir, name := w.entry, w.dir, w.name
 	was, err := dir.Stat(name)
-	is := ""
-	if err == nil && was.Kind == disk.Link {
+	there, is := err == nil, ""
+	if there && was.Kind == disk.Link {
 		is, err = dir.ReadLink(name)
 	}
+	if err != nil && !disk.Missing(err) {
+		return err
+	}
+	old, ours := there && was.Kind == disk.Link && is == string(e.Target), there && was.Kind == disk.Link && is == string(e.NewTarget)
 	switch {
-	case disk.Missing(err):
+	case e.Op == change.Create && !there, e.Op != change.Create && old:
+		return nil
+	case e.Op == change.Remove && there:
+		w.leave("it was made anew by someone else")
+		return nil
+	case e.Op == change.Retarget && !there:
 		w.leave("it is gone")
 		return nil
-	case err != nil:
-		return err
-	case was.Kind == disk.Link && is == string(e.Target):
-		return nil
-	case was.Kind != disk.Link || is != string(e.NewTarget):
+	case e.Op != change.Remove && !ours:
 		w.leave("it was changed by someone else")
 		return nil
 	}
 	back := e.Back()
-	if _, err := linkLike(dir, back, string(e.Target), e.Was); err != nil {
-		return err
+	if e.Op != change.Create {
+		if _, err := linkLike(dir, back, string(e.Target), e.Was); err != nil {
+			return err
+		}
 	}
 	w.steps = append(w.steps, func() error {
-		if now, err := dir.Stat(name); err != nil || now != was {
+		now, err := dir.Stat(name)
+		switch same := there && err == nil && now == was || !there && disk.Missing(err); {
+		case !same:
 			w.leave("it was changed by someone else")
-			return dir.Remove(back)
+			return disk.RemoveIfThere(dir, back)
+		case e.Op == change.Create:
+			return dir.Remove(name)
 		}
 		return dir.Rename(back, name)
 	})
@@ -353,7 +364,7 @@ func lookAt(dir disk.Dir, name string, by digest.Algorithm) (now digest.Digest, 
 func (w *putting) leave(reason string) {
 	e := w.entry
 	l := store.Left{Path: change.Path(filepath.Join(w.names.stuck.Of(dirOf(e)), w.name)), Reason: reason}
-	if e.Op != change.Create && e.Op.HasContent() {
+	if e.Op != change.Create && e.HasContent() {
 		if kept, err := w.store.Extract(w.record, w.i, e); err == nil {
 			l.OldCopy = change.Path(kept)
 		}

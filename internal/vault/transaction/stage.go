@@ -78,8 +78,8 @@ func (w *writer) stage(b *store.Backup, i int, c change.Change) error {
 	if err := s.nameable(); err != nil {
 		return err
 	}
-	if !c.Op.HasContent() {
-		return s.nameOnly()
+	if !c.Op.IsContent(c.Kind) {
+		return s.withoutContent()
 	}
 	if c.Op == change.Create {
 		there, err := s.fresh()
@@ -423,7 +423,7 @@ func (w *writer) proveFiles(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if e.Op == change.Remove || !e.Op.HasContent() {
+		if e.Op == change.Remove || !e.HasContent() {
 			continue
 		}
 		staged := filepath.Join(dirOf(e), e.Temp())

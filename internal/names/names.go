@@ -1,0 +1,477 @@
+// Package names finds which files, directories and links a program renames, and what speaks against it. Nothing is written.
+//
+// The central type is [Plan]: all names that a walk comes upon, evaluated at once, so that the new path of every file is known
+// before the first one is shown. The new names of a directory's entries are checked together: [Plan.Problems] finds those that
+// two files would get, [Plan.Dangling] the links that would lead nowhere.
+package names
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"unicode"
+
+	"frizzel/core/edit"
+	"frizzel/core/program"
+	"frizzel/core/script"
+	"frizzel/internal/change"
+	"frizzel/internal/disk"
+	"frizzel/internal/selection"
+)
+
+// A Text is a name, or a link's target, and what the rules make of it.
+type Text struct {
+	Of   script.Subject
+	Old  string
+	New  string          // equal to Old if the rules leave it
+	Made *program.Result // nil if no rule looks at it
+	// Left means that a person leaves it as it is.
+	Left bool
+	// Written is what a person writes instead of New, or nil.
+	Written *string
+
+	before program.Counters
+}
+
+// Now returns the text after the run, as far as a person accepts it.
+func (t *Text) Now() string {
+	switch {
+	case t.Left:
+		return t.Old
+	case t.Written != nil:
+		return *t.Written
+	}
+	return t.New
+}
+
+// Proposed reports whether the rules, or a person, change the text.
+func (t *Text) Proposed() bool { return t.New != t.Old || t.Written != nil }
+
+// Changes reports whether the text changes, as far as a person accepts it.
+func (t *Text) Changes() bool { return t.Now() != t.Old }
+
+// Rule returns the first rule that changes the text, or 0.
+func (t *Text) Rule() int {
+	if t.Made == nil {
+		return 0
+	}
+	return max(slices.IndexFunc(t.Made.Changes, func(n int) bool { return n > 0 }), 0)
+}
+
+// An Item is a file, a directory or a link whose path or target the rules look at, or that moves with a directory.
+type Item struct {
+	At     selection.File
+	Kind   disk.Kind
+	Name   Text
+	Target Text // of a link
+	// Moves means that rules do not look at it: it is there for the directory that takes it along.
+	Moves bool
+
+	held []bool
+}
+
+// Changes returns the number of accepted changes of the item itself.
+func (i *Item) Changes() (n int) {
+	for _, t := range i.Texts() {
+		if t.Changes() {
+			n++
+		}
+	}
+	return n
+}
+
+// Texts returns the name, and of a link the target.
+func (i *Item) Texts() []*Text {
+	if i.Kind == disk.Link {
+		return []*Text{&i.Name, &i.Target}
+	}
+	return []*Text{&i.Name}
+}
+
+// Refuse returns why the item cannot be called what it would be, nil if it can.
+func (i *Item) Refuse() error {
+	for _, t := range i.Texts() {
+		if t.Made != nil && len(t.Made.Failures) > 0 && !t.Left {
+			return errors.New(t.Made.Failures[0].Text)
+		}
+		if !t.Changes() {
+			continue
+		}
+		if err := valid(t); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// valid returns why a name or a target cannot be written.
+func valid(t *Text) error {
+	now := t.Now()
+	fresh := func(bad func(rune) bool) bool {
+		return strings.ContainsFunc(now, bad) && !strings.ContainsFunc(t.Old, bad)
+	}
+	switch {
+	case now == "":
+		return fmt.Errorf("nothing would be left of the %s %q", t.Of, t.Old)
+	case t.Of == script.LinkTarget && fresh(unicode.IsControl):
+		return fmt.Errorf("the link's target would have a control character in it: %q", now)
+	case t.Of == script.LinkTarget:
+		return nil
+	case now == "." || now == "..":
+		return fmt.Errorf("it would be called %q, which is no name", now)
+	case strings.Contains(now, "/"):
+		return fmt.Errorf("it would be called %q, and a name has no /", now)
+	case strings.ContainsRune(now, 0) || fresh(unicode.IsControl):
+		return fmt.Errorf("it would be called %q, with a control character in it", now)
+	}
+	return nil
+}
+
+// A Plan is the names that a program changes in a selection.
+type Plan struct {
+	Items []*Item // in path order
+	Count int     // number of names and targets that rules look at
+
+	program  *program.Program
+	answers  sync.RWMutex       // guards moves and problems
+	at       map[string]*Item   // by the absolute path
+	below    map[string][]*Item // what moves in a directory that the walk leaves out, by its absolute path
+	links    []link
+	hidden   []string // version-control directories that move
+	moves    change.Moves
+	problems map[*Item]string // nil until they are needed
+}
+
+// A link is a symbolic link below the paths given.
+type link struct {
+	shown, abs string
+	item       *Item // nil if nothing of it changes
+}
+
+// A seen is a name in the order of a walk.
+type seen struct {
+	selection.File
+	kind disk.Kind
+	skip string // the absolute path of what was left out, or ""
+}
+
+// Find walks a selection, and runs the program on all names. held returns which rules' conditions hold for a file, by its
+// absolute path.
+func Find(ctx context.Context, p *program.Program, s *selection.Selection, held func(abs string) []bool) (*Plan, error) {
+	var all []seen
+	err := s.Walk(ctx, selection.Visitor{
+		File: func(f selection.File) error {
+			f.Drop()
+			if !f.Linked {
+				all = append(all, seen{File: f})
+			}
+			return nil
+		},
+		Name: func(n selection.Named) error {
+			all = append(all, seen{File: n.File, kind: n.Kind})
+			return nil
+		},
+		Skip: func(k selection.Skip) {
+			if k.At != nil && k.Reason != selection.SymbolicLink {
+				all = append(all, seen{File: selection.File{Path: k.Path}, skip: k.At()})
+			}
+		},
+	})
+	if err != nil {
+		return nil, err
+	}
+	plan := &Plan{program: p, at: map[string]*Item{}, below: map[string][]*Item{}}
+	items := plan.items(all, held)
+	plan.run(items)
+	plan.settle(items)
+	plan.keep(all, items)
+	return plan, nil
+}
+
+// items returns an item for each name, nil for what was left out.
+func (p *Plan) items(all []seen, held func(abs string) []bool) []*Item {
+	items := make([]*Item, len(all))
+	for i := range all {
+		s := &all[i]
+		if s.skip != "" {
+			continue
+		}
+		item := &Item{At: s.File, Kind: s.kind, Name: Text{Of: script.FileName, Old: filepath.Base(s.Name)}}
+		switch s.kind {
+		case disk.Directory:
+			item.Name.Of = script.DirectoryName
+		case disk.Link:
+			item.Target = Text{Of: script.LinkTarget, Old: targetOf(s.File.Absolute())}
+		default:
+			if held != nil {
+				item.held = held(s.File.Absolute())
+			}
+		}
+		items[i] = item
+	}
+	return items
+}
+
+// run runs the program on each name, in the order of the paths' bytes if the program counts them.
+func (p *Plan) run(items []*Item) {
+	order := slices.DeleteFunc(slices.Clone(items), func(i *Item) bool { return i == nil })
+	if p.program.NumbersNames {
+		slices.SortStableFunc(order, func(a, b *Item) int { return strings.Compare(a.At.Path, b.At.Path) })
+	}
+	var before program.Counters
+	for _, item := range order {
+		for _, t := range item.Texts() {
+			t.before = before
+			if p.text(item, t); t.Made != nil && p.program.NumbersNames {
+				before = t.Made.Counters
+			}
+		}
+	}
+}
+
+// input returns what the program is run on.
+func (i *Item) input(t *Text) program.Input {
+	return program.Input{
+		Of: t.Of, Text: []byte(t.Old), File: program.File{Path: i.At.Path, Rel: i.At.Rel}, Held: i.held, Before: t.before,
+	}
+}
+
+// text runs the program on one text.
+func (p *Plan) text(item *Item, t *Text) {
+	t.New, t.Made = t.Old, nil
+	if !p.program.Has(t.Of) {
+		return
+	}
+	p.Count++
+	made := p.program.Name(item.input(t))
+	t.New, t.Made = string(made.Edits.Apply([]byte(t.Old))), made
+}
+
+// Again runs the program on an item's name once more, for other conditions that hold.
+func (p *Plan) Again(item *Item, held []bool) {
+	if item.Moves || slices.Equal(item.held, held) {
+		return
+	}
+	item.held = held
+	p.Count--
+	p.text(item, &item.Name)
+}
+
+// Settle computes the new paths from what is accepted by now.
+func (p *Plan) Settle() {
+	p.answers.Lock()
+	defer p.answers.Unlock()
+	p.settle(p.Items)
+	p.problems = nil
+}
+
+// nameStatement is the number behind those of statements in the keys of names, of which names sort before targets.
+const nameStatement = -1
+
+// Proposals returns the changes of the name and the target, whatever was answered.
+func (i *Item) Proposals() (all []program.Proposal) {
+	for _, t := range i.Texts() {
+		plain := Text{Old: t.Old, New: t.New, Made: t.Made}
+		if plain.Proposed() {
+			all = append(all, program.Proposal{
+				Key: program.Key{Statement: nameStatement - (script.Subjects - int(t.Of))}, Of: t.Of, Rule: t.Rule(), Edits: plain.Edits(), Text: []byte(t.Old),
+			})
+		}
+	}
+	return all
+}
+
+// Decide asks about each name and target that changes, and takes the answers over. What a person writes instead is the whole
+// name. A nil decide accepts all.
+func (i *Item) Decide(decide func(program.Proposal) program.Answer) {
+	proposals := i.Proposals()
+	for _, t := range i.Texts() {
+		t.Left, t.Written = false, nil
+		for _, p := range proposals {
+			if p.Of != t.Of || decide == nil {
+				continue
+			}
+			answer := decide(p)
+			if t.Left = answer.Leave; answer.New != nil {
+				written := string(answer.New)
+				t.Written = &written
+			}
+		}
+	}
+}
+
+// One returns the item of a single file, a directory or a link, whatever directories it is in.
+func One(p *program.Program, at selection.File, kind disk.Kind) *Item {
+	plan := &Plan{program: p}
+	items := plan.items([]seen{{File: at, kind: kind}}, nil)
+	plan.run(items)
+	return items[0]
+}
+
+func (p *Plan) settle(items []*Item) {
+	p.moves = change.Moves{}
+	for _, item := range items {
+		if item != nil && item.Kind == disk.Directory && item.Name.Changes() {
+			p.moves[item.At.Absolute()] = item.Name.Now()
+		}
+	}
+}
+
+// keep keeps the items that matter: those that something is found in, and those that move.
+func (p *Plan) keep(all []seen, items []*Item) {
+	for i, item := range items {
+		if item == nil {
+			p.leftOut(&all[i])
+			continue
+		}
+		abs := item.At.Absolute()
+		matters := p.moves.Of(abs) != abs || item.Kind == disk.Regular && p.program.Conditional()
+		for _, t := range item.Texts() {
+			matters = matters || t.Made != nil && (t.Proposed() || t.Made.Any())
+		}
+		if matters {
+			p.Items = append(p.Items, item)
+			p.at[abs] = item
+		} else {
+			items[i] = nil
+		}
+		if item.Kind == disk.Link {
+			l := link{shown: item.At.Path, abs: abs}
+			if matters {
+				l.item = item
+			}
+			p.links = append(p.links, l)
+		}
+	}
+}
+
+// leftOut adds what a walk left out, if a directory takes it along.
+func (p *Plan) leftOut(s *seen) {
+	if p.moves.Of(s.skip) == s.skip {
+		return
+	}
+	all := p.moving(s.Path, s.skip)
+	p.below[s.skip] = all
+	p.Items = append(p.Items, all...)
+}
+
+// Of returns the item of an absolute path, nil if nothing of it matters.
+func (p *Plan) Of(abs string) *Item { return p.at[abs] }
+
+// Below returns the items that move with a directory, by the absolute path of what the walk leaves out: a file, or a
+// directory with all below it.
+func (p *Plan) Below(abs string) []*Item { return p.below[abs] }
+
+// Empty returns the directories that change their names and hold no file and no link.
+func (p *Plan) Empty() (all []*Item) {
+	full := map[string]bool{}
+	for _, item := range p.Items {
+		if item.Kind == disk.Directory {
+			continue
+		}
+		for dir := filepath.Dir(item.At.Absolute()); !full[dir] && dir != filepath.Dir(dir); dir = filepath.Dir(dir) {
+			full[dir] = true
+		}
+	}
+	for _, item := range p.Items {
+		if item.Kind == disk.Directory && item.Name.Changes() && !full[item.At.Absolute()] {
+			all = append(all, item)
+		}
+	}
+	return all
+}
+
+// VersionControl returns the version-control directories that move with others, and are in no diff.
+func (p *Plan) VersionControl() []string { return p.hidden }
+
+// Path returns the path, as people see it, that a file has afterwards, as far as a person accepts that.
+func (p *Plan) Path(at *selection.File, item *Item) string {
+	name := ""
+	if item != nil && item.Name.Changes() {
+		name = item.Name.Now()
+	}
+	p.answers.RLock()
+	defer p.answers.RUnlock()
+	if name == "" && len(p.moves) == 0 || at.Linked {
+		return at.Path
+	}
+	return p.moves.Shown(at.Path, at.Absolute(), name)
+}
+
+// Moved reports whether a file gets another path.
+func (p *Plan) Moved(at *selection.File, item *Item) bool {
+	p.answers.RLock()
+	defer p.answers.RUnlock()
+	return item != nil && item.Name.Changes() || len(p.moves) > 0 && p.moves.Of(at.Absolute()) != at.Absolute()
+}
+
+// Result returns the program's result for an item, with only what is accepted; of a file that is no item it is what a name
+// without any match makes.
+func (p *Plan) Result(at *selection.File, item *Item, held []bool) *program.Result {
+	made := p.program.NewResult()
+	if item == nil {
+		if !at.Linked {
+			made.Join(p.program.Blank(program.Input{Of: script.FileName, File: program.File{Path: at.Path, Rel: at.Rel}, Held: held}))
+		}
+		return made
+	}
+	for _, t := range item.Texts() {
+		switch {
+		case t.Made == nil:
+		case t.Left && t.Proposed(), t.Written != nil:
+			made.Join(p.accepted(item, t))
+		default:
+			made.Join(t.Made)
+		}
+	}
+	return made
+}
+
+// accepted returns the result for a text that a person answered: what the rules assert is asked of what it will be.
+func (p *Plan) accepted(item *Item, t *Text) *program.Result {
+	in := item.input(t)
+	in.Text, in.Decide = []byte(t.Now()), func(program.Proposal) program.Answer { return program.Answer{Leave: true} }
+	made := p.program.Name(in)
+	made.Found = t.Made.Found
+	if t.Changes() {
+		made.Changes[t.Rule()] = 1
+	}
+	return made
+}
+
+// Change returns the change to an item that leaves the content alone.
+func (i *Item) Change() change.Change {
+	c := change.Change{
+		Path: i.At.Path, Dir: i.At.Dir, Name: i.At.Name, In: i.At.In, Op: change.Rename, Kind: i.Kind,
+		Target: i.Target.Old, NewTarget: i.Target.Old, Rules: i.rules(),
+	}
+	if i.Name.Changes() {
+		c.NewName = i.Name.Now()
+	}
+	if i.Kind == disk.Link && i.Target.Changes() {
+		c.Op, c.NewTarget = change.Retarget, i.Target.Now()
+	}
+	return c
+}
+
+// rules returns the rules that change the item.
+func (i *Item) rules() (all []int) {
+	for _, t := range i.Texts() {
+		if t.Made == nil || !t.Changes() {
+			continue
+		}
+		for rule, n := range t.Made.Changes {
+			if n > 0 && !slices.Contains(all, rule) {
+				all = append(all, rule)
+			}
+		}
+	}
+	return all
+}
+
+// Edits returns the edits from a text to what it will be: one, from the first byte that differs to the last.
+func (t *Text) Edits() edit.List { return edit.One([]byte(t.Old), []byte(t.Now()), t.Rule()) }

@@ -1,0 +1,372 @@
+package report
+
+import (
+	"bytes"
+	"crypto/sha1"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"frizzel/core/diff"
+	"frizzel/core/lines"
+	"frizzel/core/script"
+	"frizzel/internal/change"
+	"frizzel/internal/disk"
+	"frizzel/internal/event"
+	"frizzel/internal/names"
+	"frizzel/internal/run"
+	"frizzel/internal/terminal"
+)
+
+// An extended is git's extended header of a file's diff, which git apply renames files and writes links by.
+type extended struct {
+	from, to   string // paths in the diff
+	similarity int    // percent; -1 if it is not known
+	link       bool
+	old, new   string // texts of a link
+	made, gone bool   // the link is made, or removed
+}
+
+// extendedOf returns the extended header of a result, nil if it needs none.
+func extendedOf(r *run.Result) *extended {
+	x := &extended{from: DiffName(r.At.Path), to: DiffName(r.NewPath()), link: r.Kind() == disk.Link, similarity: r.Similarity()}
+	if x.link {
+		x.old, x.new = r.Target()
+	}
+	if x.from == x.to && !x.link {
+		return nil
+	}
+	return x
+}
+
+// extendedBy returns the extended header of a change by which a file gets the path to, nil if it needs none.
+func extendedBy(c *change.Change, to string) *extended {
+	x := &extended{from: DiffName(c.Path), to: DiffName(to), link: c.Kind == disk.Link, old: c.Target, new: c.NewTarget, similarity: -1}
+	if x.link && x.old == x.new || !c.Op.IsContent(c.Kind) && !x.link {
+		x.similarity = 100
+	}
+	x.made, x.gone = c.Op == change.Create, c.Op == change.Remove
+	if x.from == x.to && !x.link {
+		return nil
+	}
+	return x
+}
+
+// lines returns the header's lines.
+func (x *extended) lines() (all []string) {
+	all = append(all, "diff --git "+diff.Name("a/"+x.from)+" "+diff.Name("b/"+x.to))
+	if x.from != x.to {
+		if x.similarity >= 0 {
+			all = append(all, fmt.Sprintf("similarity index %d%%", x.similarity))
+		}
+		all = append(all, "rename from "+diff.Name(x.from), "rename to "+diff.Name(x.to))
+	}
+	switch {
+	case x.link && x.made:
+		return append(all, "new file mode 120000")
+	case x.link && x.gone:
+		return append(all, "deleted file mode 120000")
+	}
+	if x.link && x.old != x.new {
+		all = append(all, fmt.Sprintf("index %s..%s 120000", object(x.old), object(x.new)))
+	}
+	return all
+}
+
+// object returns the beginning of the name that git gives a link's text.
+func object(text string) string {
+	sum := sha1.Sum([]byte(fmt.Sprintf("blob %d\x00%s", len(text), text)))
+	return hex.EncodeToString(sum[:])[:12]
+}
+
+// write writes the header. On a terminal the parts of the names that change stand out.
+func (x *extended) write(u *unified) {
+	for _, line := range x.lines() {
+		if u.drawn {
+			line = x.drawn(u, line)
+		}
+		_, _ = u.out.WriteString(line + "\n") // which keeps its error
+	}
+}
+
+func (x *extended) drawn(u *unified, line string) string {
+	from, to := marked(x.from, x.to)
+	switch {
+	case strings.HasPrefix(line, "rename from "):
+		return u.Style.Soft("rename from ") + part(u.Style.remove, u.Style.removed, x.from, from)
+	case strings.HasPrefix(line, "rename to "):
+		return u.Style.Soft("rename to   ") + part(u.Style.add, u.Style.added, x.to, to)
+	case strings.HasPrefix(line, "diff --git "):
+		return u.Style.head(terminal.Visible([]byte(line)))
+	}
+	return u.Style.Soft(line)
+}
+
+// marked returns the ranges of two texts that differ.
+func marked(old, now string) (was, is [2]int) {
+	t := names.Text{Old: old, New: now}
+	for _, e := range t.Edits() {
+		return [2]int{e.Start, e.End}, [2]int{e.Start, e.Start + len(e.New)}
+	}
+	return was, is
+}
+
+// part paints a text, and a range of it more strongly.
+func part(paint, strong func(string) string, text string, at [2]int) string {
+	show := func(s string) string { return terminal.Visible([]byte(s)) }
+	if at == [2]int{} {
+		return paint(show(text))
+	}
+	return paint(show(text[:at[0]])) + strong(show(text[at[0]:at[1]])) + paint(show(text[at[1]:]))
+}
+
+// directory shows the new name of a directory, on a terminal. In a diff each file in it has its own.
+func (p *Printer) directory(r *run.Result) error {
+	if !p.Terminal || !r.Writes() {
+		return nil
+	}
+	return p.movedDirectory(r.At.Path, r.NewPath())
+}
+
+func (p *Printer) movedDirectory(old, now string) error {
+	from, to := marked(old, now)
+	fmt.Fprintf(p.buffered(), "%s\n  %s\n  %s\n", p.Style.head("directory"),
+		part(p.Style.remove, p.Style.removed, old, from), part(p.Style.add, p.Style.added, now, to))
+	return p.buffered().Flush()
+}
+
+// onlyNames shows a result in which only names, or the text of a link, change.
+func (p *Printer) onlyNames(r *run.Result) error {
+	if r.Kind() == disk.Directory {
+		return p.directory(r)
+	}
+	if p.Terminal && !r.Writes() { // its directory is shown
+		return nil
+	}
+	x := extendedOf(r)
+	if x == nil {
+		return nil
+	}
+	u := p.named(r.At.Path, false)
+	u.rename(x)
+	return errors.Join(u.names(), p.buffered().Flush())
+}
+
+// rename sets the header of a file that gets another path, or of a link.
+func (u *unified) rename(x *extended) {
+	if x != nil {
+		u.extended, u.from, u.to = x, diff.Name("a/"+x.from), diff.Name("b/"+x.to)
+	}
+}
+
+// names writes the diff of a file whose content stays: the header, and of a link its text.
+func (u *unified) names() error {
+	x := u.extended
+	if x.link && x.old != x.new {
+		t := names.Text{Old: x.old, New: x.new}
+		return u.write(diff.Whole([]byte(x.old), t.Edits()))
+	}
+	x.write(u)
+	return u.out.Flush()
+}
+
+// Change shows a change by which a file gets the path to, which may be its own. text is the content with the edits to it.
+func (p *Printer) Change(c *change.Change, to string, text diff.Windows) error {
+	switch x := extendedBy(c, to); {
+	case c.Kind == disk.Directory && p.Terminal:
+		return p.movedDirectory(Here(c.Path), Here(to))
+	case c.Kind == disk.Directory:
+		_, err := fmt.Fprintf(p.Out, "# directory %s becomes %s\n", Path(Here(c.Path)), Path(Here(to)))
+		return err
+	case x == nil:
+		return p.Diff(c.Path, text)
+	case !c.Op.IsContent(c.Kind):
+		u := p.named(c.Path, false)
+		u.rename(x)
+		return errors.Join(u.names(), p.buffered().Flush())
+	default:
+		return p.renamedDiff(c.Path, x, text)
+	}
+}
+
+// renamedDiff is Diff for a file that gets another path.
+func (p *Printer) renamedDiff(path string, x *extended, text diff.Windows) error {
+	shown, places := asDocument(path, text)
+	u := p.named(path, shown != nil)
+	u.rename(x)
+	if shown != nil {
+		text = shown
+	}
+	return p.diff(u, text, places)
+}
+
+// Names returns the path that a file has, and the one that it gets, if that is another one.
+func Names(r *run.Result) string { return Moved(r.At.Path, r.NewPath()) }
+
+// Moved returns a path, and the one that the file gets, if that is another one.
+func Moved(old, now string) string {
+	if old != now {
+		return Path(old) + " → " + Path(now)
+	}
+	return Path(old)
+}
+
+// renames writes which names change, and what there is to know of them.
+func (p *Printer) renames(s *run.Summary) {
+	if s.Names == nil {
+		return
+	}
+	if text := renamed(s.Names); text != "" {
+		fmt.Fprintf(p.Err, "%s\n", text)
+	}
+	for _, item := range s.Names.Empty() {
+		fmt.Fprintf(p.Err, "empty directory: %s becomes %s\n", Path(item.At.Path), Path(s.Names.Path(&item.At, item)))
+	}
+	if len(p.Hidden) > 0 {
+		fmt.Fprintf(p.Err, "note: --hide leaves the names of files that are renamed as they are\n")
+	}
+	for _, path := range s.Names.VersionControl() {
+		fmt.Fprintf(p.Err, "note: %s moves with its directory, and is not in the diff\n", Path(path))
+	}
+	for _, text := range dangling(s.Names) {
+		fmt.Fprintf(p.Err, "note: %s\n", text)
+	}
+}
+
+// renamed counts the names that change, "" for none.
+func renamed(plan *names.Plan) string {
+	count := map[disk.Kind]int{}
+	targets := 0
+	for _, item := range plan.Items {
+		if item.Name.Changes() {
+			count[item.Kind]++
+		}
+		if item.Kind == disk.Link && item.Target.Changes() {
+			targets++
+		}
+	}
+	var parts []string
+	for _, one := range []struct {
+		kind disk.Kind
+		noun string
+	}{{disk.Regular, "file"}, {disk.Link, "link"}} {
+		if n := count[one.kind]; n > 0 {
+			parts = append(parts, Count(n, one.noun))
+		}
+	}
+	switch n := count[disk.Directory]; {
+	case n == 1:
+		parts = append(parts, "1 directory")
+	case n > 1:
+		parts = append(parts, fmt.Sprintf("%d directories", n))
+	}
+	text := ""
+	if len(parts) > 0 {
+		text = "renamed: " + strings.Join(parts, ", ")
+	}
+	if targets > 0 {
+		text = strings.TrimPrefix(text+"; another target: "+Count(targets, "link"), "; ")
+	}
+	return text
+}
+
+// dangling returns the notes about links that would lead nowhere: one for each way to mend some.
+func dangling(plan *names.Plan) (notes []string) {
+	by := map[string][]string{}
+	for _, d := range plan.Dangling() {
+		by[d.Statement] = append(by[d.Statement], Path(d.Path))
+	}
+	for _, statement := range slices.Sorted(maps.Keys(by)) {
+		verb := " would lead nowhere; mend it with: "
+		if len(by[statement]) > 1 {
+			verb = " would lead nowhere; mend them with: "
+		}
+		notes = append(notes, some(by[statement])+verb+statement)
+	}
+	return notes
+}
+
+// texts draws the names and the link's target that change, as the lines of a page.
+func (f *filePage) texts(r *run.Result) error {
+	for _, t := range r.Texts() {
+		h := diff.Hunks([]byte(t.Old), t.Edits(), 0)
+		part := struct {
+			Place  string
+			Blocks [][]pageLine
+		}{Place: strings.TrimSpace(t.Of.Address() + "  " + f.printer.ruleLabel(t.Rule()))}
+		for i := range h {
+			var block []pageLine
+			for _, l := range h[i].Lines {
+				line := pageLineOf(diff.Line{Op: l.Op, Text: append(bytes.Clone(lines.Content(l.Text)), '\n'), Marks: l.Marks}, false)
+				block = append(block, line)
+			}
+			part.Blocks = append(part.Blocks, block)
+		}
+		if err := pageTemplate().ExecuteTemplate(&f.body, "lines", part); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// ruleLabel returns the label of a rule, "" for none.
+func (p *Printer) ruleLabel(rule int) string {
+	if rule < 0 || rule >= len(p.Rules) {
+		return ""
+	}
+	return p.Rules[rule]
+}
+
+// link prints the event of a link.
+func (e *Events) link(r *run.Result) error {
+	old, now := r.Target()
+	l := event.Link{Path: event.PathOf(r.At.Path), Target: old}
+	if to := r.NewPath(); to != r.At.Path {
+		l.RenamedTo = to
+	}
+	if now != old {
+		l.NewTarget = now
+	}
+	return e.Write(l)
+}
+
+// directory prints the event of a directory.
+func (e *Events) directory(r *run.Result) error {
+	return e.Write(event.Directory{Path: event.PathOf(r.At.Path), RenamedTo: r.NewPath()})
+}
+
+// Change prints the event of a change by which a file gets the path to.
+func (e *Events) Change(p *Printer, c *change.Change, to string, changes int, text diff.Windows) error {
+	switch x := extendedBy(c, to); {
+	case c.Kind == disk.Directory:
+		return e.Write(event.Directory{Path: event.PathOf(c.Path), RenamedTo: to})
+	case c.Kind == disk.Link:
+		l := event.Link{Path: event.PathOf(c.Path), Target: c.Target}
+		if to != c.Path {
+			l.RenamedTo = to
+		}
+		if c.NewTarget != c.Target {
+			l.NewTarget = c.NewTarget
+		}
+		return e.Write(l)
+	case x == nil:
+		return e.Edits(p, c.Path, changes, text)
+	default:
+		shown, _ := asDocument(c.Path, text)
+		if shown != nil {
+			text = shown
+		}
+		return e.edits(p, c.Path, changes, text, shown != nil, x, to)
+	}
+}
+
+// labelled returns the words before the line of a match in a name, on a terminal.
+func labelled(of script.Subject) string {
+	if of == script.LinkTarget {
+		return "target"
+	}
+	return "name"
+}
