@@ -409,9 +409,12 @@ func (p *Plan) Moved(at *selection.File, item *Item) bool {
 	return item != nil && item.Name.Changes() || len(p.moves) > 0 && p.moves.Of(at.Absolute()) != at.Absolute()
 }
 
-// Result returns the program's result for an item, with only what is accepted; of a file that is no item it is what a name
+// Result returns the program's result for an item, with only what is accepted, which the caller must not change; of a file that is no item it is what a name
 // without any match makes.
 func (p *Plan) Result(at *selection.File, item *Item, held []bool) *program.Result {
+	if item != nil && item.Kind != disk.Link && item.Name.Made != nil && !item.Name.Left && item.Name.Written == nil {
+		return item.Name.Made
+	}
 	made := p.program.NewResult()
 	if item == nil {
 		if !at.Linked {

@@ -98,10 +98,27 @@ func (c *checking) check(item *Item, mounted map[string]bool) string {
 	case other != nil:
 		return fmt.Sprintf("it and %s would both be called %s", other.At.Path, name)
 	}
-	if _, err := c.dir.Stat(name); err == nil && c.leaves[name] == nil && !c.itself(item, name) {
+	if c.leaves[name] == nil && c.there(name) && !c.itself(item, name) {
 		return fmt.Sprintf("its new name %s is taken by %s", name, filepath.Join(filepath.Dir(item.At.Path), c.listed(name)))
 	}
 	return c.sameBut(item, name)
+}
+
+// manyNames is the number of new names in a directory from which it is listed, instead of looking for each.
+const manyNames = 16
+
+// there reports whether something in the directory has a name, or on some file systems one that differs by case only.
+func (c *checking) there(name string) bool {
+	if len(c.leaves) < manyNames {
+		_, err := c.dir.Stat(name)
+		return err == nil
+	}
+	c.listed(name)
+	if _, ok := c.names[strings.ToLower(name)]; !ok {
+		return false
+	}
+	_, err := c.dir.Stat(name)
+	return err == nil
 }
 
 // mount reports whether an item is a mount point.

@@ -119,6 +119,9 @@ func (p *Plan) name(j *job) {
 		held = j.made.Held()
 	}
 	called := p.Names.Result(&j.file, j.item, held)
+	if j.made == nil && p.blank == nil {
+		p.blank = p.Program.NewResult()
+	}
 	if j.made != nil {
 		both := j.made.Clone()
 		both.Join(called)
@@ -129,7 +132,7 @@ func (p *Plan) name(j *job) {
 	if j.result == nil && (moved || j.item != nil && (j.item.Changes() > 0 || j.item.Refuse() != nil)) {
 		made := j.made
 		if made == nil {
-			made = p.Program.NewResult()
+			made = p.blank
 		}
 		j.result = &Result{At: j.file, Made: made, revision: noRevision(made), named: true}
 	}

@@ -38,8 +38,9 @@ type Plan struct {
 	// Names is what the program calls files, once the plan was run; nil if it renames nothing.
 	Names *names.Plan
 
-	everything bool // also the files that no rule is for
-	finds      bool // look in names as well
+	everything bool            // also the files that no rule is for
+	finds      bool            // look in names as well
+	blank      *program.Result // of contents that are not read
 
 	window int64 // size in bytes of a large file's window; 0 for that of a digest's chunk
 	asks   bool  // ask about each change

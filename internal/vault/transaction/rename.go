@@ -125,31 +125,48 @@ func plan(dir disk.Dir, group []*renaming) error {
 		}
 		gets[r.to] = r
 	}
-	var listed []string
+	var listed map[string]bool
+	list := func() error {
+		if listed != nil {
+			return nil
+		}
+		all, err := dir.Names()
+		listed = map[string]bool{}
+		for _, name := range all {
+			listed[name] = true
+		}
+		return err
+	}
 	for _, r := range group {
 		if r.turn = leaves[r.to] != nil; r.turn {
 			continue
+		}
+		if len(group) >= manyNames && !strings.EqualFold(r.from, r.to) {
+			if err := list(); err != nil {
+				return err
+			}
+			if !listed[r.to] { // on a file system that does not tell upper from lower case the rename itself finds out
+				continue
+			}
 		}
 		there, err := dir.Stat(r.to)
 		if disk.Missing(err) {
 			continue
 		}
-		if err != nil {
+		if err := errors.Join(err, list()); err != nil {
 			return err
 		}
-		if listed == nil {
-			if listed, err = dir.Names(); err != nil {
-				return err
-			}
-		}
 		other := slices.ContainsFunc(group, func(o *renaming) bool { return o.is(there, true) })
-		if slices.Contains(listed, r.to) || !other {
+		if listed[r.to] || !other {
 			return &TakenError{r.path, r.to}
 		}
 		r.turn = true // the file system does not tell upper from lower case
 	}
 	return nil
 }
+
+// manyNames is the number of new names in a directory from which it is listed, instead of looking for each.
+const manyNames = 16
 
 // renameAll gives all files their new names.
 func (w *writer) renameAll() error {
