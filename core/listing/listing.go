@@ -6,9 +6,10 @@
 //	12:5 | value     the value at line 12, column 5
 //	-12 |            line 12, deleted
 //	| text           a line behind the one above it
+//	name | text      what the file is called
 //
-// The central type is [File]. [Write] writes the text. [Read] returns the edits of each file against its own content: a
-// line that is not in the text any more stays as it is.
+// The central type is [File]. [Write] writes the text. [Read] returns the edits of each file against its own content, and
+// the names: a line that is not in the text any more stays as it is.
 package listing
 
 import (
@@ -36,6 +37,8 @@ type File struct {
 
 // An Entry is a line or a value of a file.
 type Entry struct {
+	// Label is the word of an entry that is no part of the content, such as a name; "" for others.
+	Label  string
 	Line   int // from 1
 	Column int // from 1, in characters, of a value; 0 for a line
 	// Start and End are the bytes of the line's content, or of the value; Next is the start of the next line.
@@ -48,7 +51,10 @@ type Entry struct {
 
 // number returns what identifies the entry in its file.
 func (e *Entry) number() string {
-	if e.Column > 0 {
+	switch {
+	case e.Label != "":
+		return e.Label
+	case e.Column > 0:
 		return fmt.Sprintf("%d:%d", e.Line, e.Column)
 	}
 	return strconv.Itoa(e.Line)
@@ -118,6 +124,7 @@ type reader struct {
 	seen   []map[string]bool
 	behind int // the entry that lines are added behind, -1 for the top of the file; -2 if none can be
 	edits  [][]placed
+	labels []map[string]string
 }
 
 // placed is an edit. Of those at the same byte, added lines come first: they are behind the line before.
@@ -126,23 +133,25 @@ type placed struct {
 	added bool
 }
 
-// Read returns the edits of each file that the edited list says. The error is a *Mistake.
-func Read(text string, files []File) ([]edit.List, error) {
+// Read returns the edits of each file that the edited list says, and the new texts of its labelled entries that differ from
+// the old ones, by the labels. The error is a *Mistake.
+func Read(text string, files []File) (lists []edit.List, labels []map[string]string, err error) {
 	text = strings.TrimPrefix(text, "\ufeff")
 	if !utf8.ValidString(text) {
-		return nil, &Mistake{1 + strings.Count(text[:firstInvalid(text)], "\n"), "this is not UTF-8"}
+		return nil, nil, &Mistake{1 + strings.Count(text[:firstInvalid(text)], "\n"), "this is not UTF-8"}
 	}
 	r := &reader{files: files, byName: map[string]int{}, file: -1, seen: make([]map[string]bool, len(files)), edits: make([][]placed, len(files))}
 	for i := range files {
 		r.byName[files[i].Name] = i
+		r.labels = append(r.labels, map[string]string{})
 	}
 	for line := range strings.SplitSeq(text, "\n") {
 		r.number++
 		if err := r.line(strings.TrimSuffix(line, "\r")); err != nil {
-			return nil, &Mistake{r.number, err.Error()}
+			return nil, nil, &Mistake{r.number, err.Error()}
 		}
 	}
-	lists := make([]edit.List, len(files))
+	lists = make([]edit.List, len(files))
 	for i, edits := range r.edits {
 		slices.SortStableFunc(edits, func(a, b placed) int {
 			switch {
@@ -159,7 +168,7 @@ func Read(text string, files []File) ([]edit.List, error) {
 			lists[i] = append(lists[i], e.Edit)
 		}
 	}
-	return lists, nil
+	return lists, r.labels, nil
 }
 
 func firstInvalid(text string) int {
@@ -233,12 +242,17 @@ func (r *reader) entry(number, text string) error {
 		return fmt.Errorf("%q is no number of a line", cut(number))
 	case !ok:
 		return fmt.Errorf("line %s of %s is not in this list", bare, f.Name)
+	case r.seen[r.file][bare] && f.Entries[k].Label != "":
+		return fmt.Errorf("%s of %s is here twice", bare, f.Name)
 	case r.seen[r.file][bare]:
 		return fmt.Errorf("line %s of %s is here twice", bare, f.Name)
 	case deleted && strings.TrimSpace(text) != "":
 		return fmt.Errorf("a line to be deleted has no text: write -%s |, or leave out the -", bare)
 	}
 	e := &f.Entries[k]
+	if e.Label != "" {
+		return r.labelled(e, text, deleted)
+	}
 	if deleted && e.Column > 0 {
 		return fmt.Errorf("a value is changed here, and never deleted")
 	}
@@ -253,11 +267,27 @@ func (r *reader) entry(number, text string) error {
 	return nil
 }
 
+// labelled reads what a line says of a labelled entry. Lines behind it are behind the one before.
+func (r *reader) labelled(e *Entry, text string, deleted bool) error {
+	switch r.seen[r.file][e.Label] = true; {
+	case deleted:
+		return fmt.Errorf("a %s is changed here, and never deleted", e.Label)
+	case text != e.Old:
+		r.labels[r.file][e.Label] = text
+	}
+	return nil
+}
+
+// values reports whether a file's entries are values, and not lines.
+func (f *File) values() bool {
+	return slices.ContainsFunc(f.Entries, func(e Entry) bool { return e.Column > 0 })
+}
+
 // added reads a line to be added behind the one above it.
 func (r *reader) added(text string) error {
 	f := &r.files[r.file]
 	if r.behind < 0 {
-		if len(f.Entries) > 0 && f.Entries[0].Column > 0 {
+		if f.values() {
 			return fmt.Errorf("values are changed here, and no line is added")
 		}
 		r.add(0, 0, text+f.Ending, true)

@@ -60,6 +60,9 @@ func TestWhatIsEditedIsWhatChanges(t *testing.T) {
 			text := textOf(r)
 			texts = append(texts, text)
 			files = append(files, fileOf(r, name, text))
+			if f := &files[len(files)-1]; r.IntN(3) == 0 { // with what it is called
+				f.Entries = append([]Entry{{Label: "name", Old: name, New: name}}, f.Entries...)
+			}
 		}
 		var b bytes.Buffer
 		require.NoError(t, Write(&b, files))
@@ -67,24 +70,27 @@ func TestWhatIsEditedIsWhatChanges(t *testing.T) {
 		if r.IntN(2) == 0 {
 			list = strings.ReplaceAll(list, "\n", "\r\n") // some editors do
 		}
-		edits, err := Read(list, files)
+		edits, called, err := Read(list, files)
 		require.NoError(t, err, list)
 		for i := range files {
 			require.Empty(t, edits[i], "seed %d", seed)
+			require.Empty(t, called[i], "seed %d", seed)
 		}
 
-		list, want := byHand(r, b.String(), files, texts)
-		edits, err = Read(list, files)
+		list, want, wantCalled := byHand(r, b.String(), files, texts)
+		edits, called, err = Read(list, files)
 		require.NoError(t, err, "seed %d\n%s", seed, list)
 		for i := range files {
+			require.Equal(t, wantCalled[i], called[i]["name"], "seed %d\n%s", seed, list)
 			require.True(t, edits[i].Fits(len(texts[i])), "seed %d", seed)
 			require.Equal(t, want[i], string(edits[i].Apply([]byte(texts[i]))), "seed %d\n%s", seed, list)
 		}
 	}
 }
 
-// byHand edits the list as a person may, and returns what is to become of the files.
-func byHand(r *rand.Rand, list string, files []File, texts []string) (string, []string) {
+// byHand edits the list as a person may, and returns what is to become of the files, and their new names.
+func byHand(r *rand.Rand, list string, files []File, texts []string) (string, []string, []string) {
+	called := make([]string, len(files))
 	rows := strings.Split(strings.TrimSuffix(list, "\n"), "\n")
 	var out []string
 	becomes := map[string]map[int][]string{} // what stands in place of a line: by file and byte
@@ -108,6 +114,15 @@ func byHand(r *rand.Rand, list string, files []File, texts []string) (string, []
 		e := files[file].Entries[entry]
 		entry++
 		in := becomes[files[file].Name]
+		if e.Label != "" {
+			switch r.IntN(3) {
+			case 0:
+				out, called[file] = append(out, "name | another | name"), "another | name"
+			case 1:
+				out = append(out, row)
+			}
+			continue
+		}
 		switch r.IntN(7) {
 		case 0: // taken out of the list
 		case 1:
@@ -155,7 +170,7 @@ func byHand(r *rand.Rand, list string, files []File, texts []string) (string, []
 		}
 		want = append(want, b.String())
 	}
-	return strings.Join(out, "\n"), want
+	return strings.Join(out, "\n"), want, called
 }
 
 func fileNamed(row string, files []File) int {
@@ -172,14 +187,16 @@ func TestMistakes(t *testing.T) {
 	files := []File{
 		{Name: "a", Ending: "\n", Entries: []Entry{{Line: 3, Start: 4, End: 5, Next: 6, Old: "x", New: "x"}}},
 		{Name: "v", Ending: "\n", Entries: []Entry{{Line: 1, Column: 5, Start: 4, End: 5, Next: 5, Old: "1", New: "1"}}},
+		{Name: "n", Entries: []Entry{{Label: "name", Old: "n", New: "n"}}},
 	}
 	for list, want := range map[string]string{
 		"b\n3 | x": "line 1: \"b\" is neither", "3 | x": "line 1: a line comes before", "a\n4 | x": "line 2: line 4 of a is not in this list",
 		"a\n3 | x\n3 | y": "line 3: line 3 of a is here twice", "a\nthree | y": "line 2: \"three\" is no number", "a\n-3 | x": "line 2: a line to be deleted has no text",
 		"v\n-1:5 |": "line 2: a value is changed here", "v\n1:5 | 2\n| x": "line 3: values are changed here", "v\n| x": "line 2: values are changed here",
+		"n\n-name |": "line 2: a name is changed here", "n\nname | m\nname | k": "line 3: name of n is here twice", "a\nname | m": "line 2: \"name\" is no number",
 		"\"zz\"": "line 1: there is no file", "a\n\xff": "line 2: this is not UTF-8",
 	} {
-		_, err := Read(list, files)
+		_, _, err := Read(list, files)
 		require.ErrorContains(t, err, want)
 	}
 }
@@ -191,7 +208,7 @@ func FuzzRead(f *testing.F) {
 			{Name: "a", Ending: "\n", Size: 8, Entries: []Entry{{Line: 3, Start: 4, End: 5, Next: 6, Old: "x", New: "x"}, {Line: 4, Start: 6, End: 8, Next: 8, Old: "yy", New: "yy"}}},
 			{Name: "v", Ending: "\n", Size: 5, Entries: []Entry{{Line: 1, Column: 5, Start: 4, End: 5, Next: 5, Old: "1", New: "1"}}},
 		}
-		edits, err := Read(list, files)
+		edits, _, err := Read(list, files)
 		for i := range edits {
 			if err == nil {
 				require.True(t, edits[i].Fits(files[i].Size))

@@ -102,13 +102,16 @@ func (a *app) editing(c *cobra.Command, f *editFlags, paths []string) error {
 	}
 	o.Mistaken = func(err error) { fmt.Fprintf(a.Err, "the list cannot be read: %v; it opens again\n", err) }
 	o.Show = func(p *run.Pending) error {
-		_, err := fmt.Fprintf(a.Out, "%s  %s\n", report.Path(p.At.Path), report.Count(p.Changes, "change"))
+		_, err := fmt.Fprintf(a.Out, "%s  %s\n", report.Moved(p.At.Path, p.NewPath()), report.Count(p.Changes, "change"))
 		return err
 	}
 	if !f.yes {
 		o.Ask = func(ctx context.Context, all []*run.Pending, fresh [][]byte, refused func() []string) (bool, error) {
 			ap.begin = func(s *review.Session) error {
 				for i, file := range s.Files {
+					if fresh[i] == nil { // only its name changes
+						continue
+					}
 					if err := file.Write(fresh[i]); err != nil {
 						return err
 					}

@@ -25,16 +25,21 @@ import (
 
 // A Text is a name, or a link's target, and what the rules make of it.
 type Text struct {
-	Of   script.Subject
-	Old  string
-	New  string          // equal to Old if the rules leave it
-	Made *program.Result // nil if no rule looks at it
+	Of  script.Subject
+	Old string
+	New string // equal to Old if the rules leave it
+	// Rules are the rules that change it, by index.
+	Rules []int
 	// Left means that a person leaves it as it is.
 	Left bool
 	// Written is what a person writes instead of New, or nil.
 	Written *string
 
-	before program.Counters
+	looked bool              // some rule is about it
+	any    bool              // something matches in it
+	hand   bool              // a person wrote New
+	failed string            // why a rule cannot make its text, or ""
+	before *program.Counters // nil unless the program counts names
 }
 
 // Now returns the text after the run, as far as a person accepts it.
@@ -54,12 +59,15 @@ func (t *Text) Proposed() bool { return t.New != t.Old || t.Written != nil }
 // Changes reports whether the text changes, as far as a person accepts it.
 func (t *Text) Changes() bool { return t.Now() != t.Old }
 
-// Rule returns the first rule that changes the text, or 0.
+// Rule returns the first rule that changes the text, or 0; -1 if a person does.
 func (t *Text) Rule() int {
-	if t.Made == nil {
+	switch {
+	case t.hand:
+		return -1
+	case len(t.Rules) == 0:
 		return 0
 	}
-	return max(slices.IndexFunc(t.Made.Changes, func(n int) bool { return n > 0 }), 0)
+	return t.Rules[0]
 }
 
 // An Item is a file, a directory or a link whose path or target the rules look at, or that moves with a directory.
@@ -95,8 +103,8 @@ func (i *Item) Texts() []*Text {
 // Refuse returns why the item cannot be called what it would be, nil if it can.
 func (i *Item) Refuse() error {
 	for _, t := range i.Texts() {
-		if t.Made != nil && len(t.Made.Failures) > 0 && !t.Left {
-			return errors.New(t.Made.Failures[0].Text)
+		if t.failed != "" && !t.Left {
+			return errors.New(t.failed)
 		}
 		if !t.Changes() {
 			continue
@@ -225,9 +233,12 @@ func (p *Plan) run(items []*Item) {
 	var before program.Counters
 	for _, item := range order {
 		for _, t := range item.Texts() {
-			t.before = before
-			if p.text(item, t); t.Made != nil && p.program.NumbersNames {
-				before = t.Made.Counters
+			if p.program.NumbersNames {
+				t.before = &before
+			}
+			if made := p.text(item, t); made != nil && p.program.NumbersNames {
+				earlier := before
+				t.before, before = &earlier, made.Counters
 			}
 		}
 	}
@@ -235,20 +246,35 @@ func (p *Plan) run(items []*Item) {
 
 // input returns what the program is run on.
 func (i *Item) input(t *Text) program.Input {
-	return program.Input{
-		Of: t.Of, Text: []byte(t.Old), File: program.File{Path: i.At.Path, Rel: i.At.Rel}, Held: i.held, Before: t.before,
+	in := program.Input{Of: t.Of, Text: []byte(t.Old), File: program.File{Path: i.At.Path, Rel: i.At.Rel}, Held: i.held}
+	if t.before != nil {
+		in.Before = *t.before
 	}
+	return in
 }
 
-// text runs the program on one text.
-func (p *Plan) text(item *Item, t *Text) {
-	t.New, t.Made = t.Old, nil
+// text runs the program on one text, and returns the result; nil if no rule is about it. The result is not retained, since
+// there may be very many.
+func (p *Plan) text(item *Item, t *Text) *program.Result {
+	t.New, t.Rules, t.looked, t.any, t.failed = t.Old, nil, false, false, ""
 	if !p.program.Has(t.Of) {
-		return
+		return nil
 	}
 	p.Count++
 	made := p.program.Name(item.input(t))
-	t.New, t.Made = string(made.Edits.Apply([]byte(t.Old))), made
+	t.looked, t.any = true, made.Any()
+	if len(made.Edits) > 0 {
+		t.New = string(made.Edits.Apply([]byte(t.Old)))
+	}
+	for rule, n := range made.Changes {
+		if n > 0 {
+			t.Rules = append(t.Rules, rule)
+		}
+	}
+	if len(made.Failures) > 0 {
+		t.failed = made.Failures[0].Text
+	}
+	return made
 }
 
 // Again runs the program on an item's name once more, for other conditions that hold.
@@ -275,7 +301,7 @@ const nameStatement = -1
 // Proposals returns the changes of the name and the target, whatever was answered.
 func (i *Item) Proposals() (all []program.Proposal) {
 	for _, t := range i.Texts() {
-		plain := Text{Old: t.Old, New: t.New, Made: t.Made}
+		plain := Text{Old: t.Old, New: t.New, Rules: t.Rules, hand: t.hand}
 		if plain.Proposed() {
 			all = append(all, program.Proposal{
 				Key: program.Key{Statement: nameStatement - (script.Subjects - int(t.Of))}, Of: t.Of, Rule: t.Rule(), Edits: plain.Edits(), Text: []byte(t.Old),
@@ -302,6 +328,19 @@ func (i *Item) Decide(decide func(program.Proposal) program.Answer) {
 			}
 		}
 	}
+}
+
+// ByHand sets what a person writes for a name or a target.
+func (t *Text) ByHand(text string) { t.New, t.Rules, t.hand = text, nil, true }
+
+// Listed returns the plan of items that a person listed, in path order.
+func Listed(p *program.Program, items []*Item) *Plan {
+	plan := &Plan{program: p, at: map[string]*Item{}, Items: items}
+	for _, item := range items {
+		plan.at[item.At.Absolute()] = item
+	}
+	plan.settle(items)
+	return plan
 }
 
 // One returns the item of a single file, a directory or a link, whatever directories it is in.
@@ -331,7 +370,7 @@ func (p *Plan) keep(all []seen, items []*Item) {
 		abs := item.At.Absolute()
 		matters := p.moves.Of(abs) != abs || item.Kind == disk.Regular && p.program.Conditional()
 		for _, t := range item.Texts() {
-			matters = matters || t.Made != nil && (t.Proposed() || t.Made.Any())
+			matters = matters || t.Proposed() || t.any
 		}
 		if matters {
 			p.Items = append(p.Items, item)
@@ -409,11 +448,11 @@ func (p *Plan) Moved(at *selection.File, item *Item) bool {
 	return item != nil && item.Name.Changes() || len(p.moves) > 0 && p.moves.Of(at.Absolute()) != at.Absolute()
 }
 
-// Result returns the program's result for an item, with only what is accepted, which the caller must not change; of a file that is no item it is what a name
+// Result returns the program's result for an item, with only what is accepted; of a file that is no item it is what a name
 // without any match makes.
 func (p *Plan) Result(at *selection.File, item *Item, held []bool) *program.Result {
-	if item != nil && item.Kind != disk.Link && item.Name.Made != nil && !item.Name.Left && item.Name.Written == nil {
-		return item.Name.Made
+	if item != nil && item.Kind != disk.Link && item.Name.looked && !item.Name.Left && item.Name.Written == nil {
+		return p.program.Name(item.input(&item.Name))
 	}
 	made := p.program.NewResult()
 	if item == nil {
@@ -424,11 +463,11 @@ func (p *Plan) Result(at *selection.File, item *Item, held []bool) *program.Resu
 	}
 	for _, t := range item.Texts() {
 		switch {
-		case t.Made == nil:
-		case t.Left && t.Proposed(), t.Written != nil:
+		case !t.looked:
+		case t.Left && t.Proposed(), t.Written != nil, t.hand:
 			made.Join(p.accepted(item, t))
 		default:
-			made.Join(t.Made)
+			made.Join(p.program.Name(item.input(t)))
 		}
 	}
 	return made
@@ -439,8 +478,8 @@ func (p *Plan) accepted(item *Item, t *Text) *program.Result {
 	in := item.input(t)
 	in.Text, in.Decide = []byte(t.Now()), func(program.Proposal) program.Answer { return program.Answer{Leave: true} }
 	made := p.program.Name(in)
-	made.Found = t.Made.Found
-	if t.Changes() {
+	made.Found = p.program.Name(item.input(t)).Found
+	if t.Changes() && t.Rule() >= 0 {
 		made.Changes[t.Rule()] = 1
 	}
 	return made
@@ -464,11 +503,11 @@ func (i *Item) Change() change.Change {
 // rules returns the rules that change the item.
 func (i *Item) rules() (all []int) {
 	for _, t := range i.Texts() {
-		if t.Made == nil || !t.Changes() {
+		if !t.Changes() {
 			continue
 		}
-		for rule, n := range t.Made.Changes {
-			if n > 0 && !slices.Contains(all, rule) {
+		for _, rule := range t.Rules {
+			if !slices.Contains(all, rule) {
 				all = append(all, rule)
 			}
 		}

@@ -39,7 +39,8 @@ type Sight struct {
 
 // Found has the matches in one file.
 type Found struct {
-	At selection.File
+	At   selection.File
+	Kind disk.Kind
 
 	sight      *Sight   // nil for a large file, and if the content was not read
 	named      []*Sight // the name, and the target of a link
@@ -84,7 +85,7 @@ func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (
 	}
 	err := p.all(ctx, s, work, func(j *job) error {
 		if j.found == nil {
-			j.found = &Found{At: j.file}
+			j.found = &Found{At: j.file, Kind: j.kind}
 		}
 		if p.finds {
 			s.Named += p.findNamed(what, j)

@@ -83,6 +83,15 @@ func (p *Plan) Listed(at selection.File, made *program.Result) *Pending {
 	return &Pending{plan: p, first: made, told: made, Made: made, At: at}
 }
 
+// Named makes what a person called a file one of its accepted changes. The plan's Names have the item. only means that the
+// content stays.
+func (p *Pending) Named(item *names.Item, only bool) {
+	if p.item, p.named = item, only; only {
+		p.Change = change.Change{}
+	}
+	p.rename()
+}
+
 // take makes r the accepted result.
 func (p *Pending) take(r *Result) {
 	defer p.rename()

@@ -20,7 +20,9 @@ import (
 	"frizzel/core/textfile"
 	"frizzel/internal/change"
 	"frizzel/internal/digest"
+	"frizzel/internal/disk"
 	"frizzel/internal/exit"
+	"frizzel/internal/names"
 	"frizzel/internal/run"
 	"frizzel/internal/selection"
 	"frizzel/internal/vault/store"
@@ -87,9 +89,14 @@ func Listable(r Rules) error {
 // A listed is a file of the list.
 type listed struct {
 	at     selection.File
-	digest digest.Digest
+	digest digest.Digest   // of the content, if any of it is listed
 	made   *program.Result // of the rules
+	kind   disk.Kind
+	named  bool // the content is not listed
 }
+
+// entryLabels are the words of entries that are no part of a content.
+var entryLabels = map[script.Subject]string{script.FileName: "name", script.DirectoryName: "name", script.LinkTarget: "target"}
 
 // Edit lists what was found, has a person edit the list, and writes the differences. If something speaks against writing the
 // error is a refusal.
@@ -108,11 +115,11 @@ func Edit(ctx context.Context, o EditOptions) (*Applied, error) {
 		return a, err
 	}
 	o.Find.Progress.Begin("")
-	edits, dir, err := o.edited(ctx, files)
+	edits, called, dir, err := o.edited(ctx, files)
 	if err != nil {
 		return a, err
 	}
-	t, err := o.collect(ctx, a, of, edits)
+	t, err := o.collect(ctx, a, of, edits, called)
 	if err == nil && len(a.Refuses) > 0 {
 		err = exit.Refusals(a.Refuses)
 	}
@@ -129,19 +136,30 @@ func Edit(ctx context.Context, o EditOptions) (*Applied, error) {
 
 // list lists what is found.
 func (o *EditOptions) list(ctx context.Context, a *Applied) (files []listing.File, of []listed, err error) {
-	add := func(at selection.File, text *textfile.File, made *program.Result, entries []listing.Entry, top []string) {
-		if len(entries)+len(top) == 0 {
+	add := func(l listed, text *textfile.File, entries, called []listing.Entry, top []string) {
+		if len(entries)+len(top)+len(called) == 0 {
 			return
 		}
-		files = append(files, listing.File{Name: at.Path, Ending: cmp.Or(lines.FirstEnding(text.Text), "\n"), Size: len(text.Text), Entries: entries, Top: top})
-		of = append(of, listed{at, digest.Of(text.Raw), made})
+		f := listing.File{Name: l.at.Path, Entries: append(called, entries...), Top: top}
+		if l.named = len(entries)+len(top) == 0; !l.named {
+			f.Ending, f.Size, l.digest = cmp.Or(lines.FirstEnding(text.Text), "\n"), len(text.Text), digest.Of(text.Raw)
+		}
+		files, of = append(files, f), append(of, l)
 	}
 	if o.What == run.Assertions {
 		a.Summary, err = o.Find.Find(ctx, o.What, func(f *run.Found) error {
-			return f.Each(0, func(s *run.Sight) error {
-				add(f.At, s.File, nil, found(s, o.Context), nil)
+			var entries, called []listing.Entry
+			var text *textfile.File
+			err := f.Each(0, func(s *run.Sight) error {
+				if s.Of == script.Content {
+					text, entries = s.File, found(s, o.Context)
+				} else if len(s.Matches) > 0 {
+					called = append(called, label(s.Of, string(s.File.Text), string(s.File.Text)))
+				}
 				return nil
 			})
+			add(listed{at: f.At, kind: f.Kind}, text, entries, called, nil)
+			return err
 		})
 		return files, of, err
 	}
@@ -150,18 +168,32 @@ func (o *EditOptions) list(ctx context.Context, a *Applied) (files []listing.Fil
 			a.Refuses = append(a.Refuses, refusal(r.At.Path, r.Refuse))
 			return false, nil
 		}
+		var called []listing.Entry
+		for _, t := range r.Texts() {
+			called = append(called, label(t.Of, t.Old, t.Now()))
+		}
+		l := listed{at: r.At, made: r.Made, kind: r.Kind()}
+		if !r.HasContent() {
+			add(l, nil, nil, called, nil)
+			return true, nil
+		}
 		text, edits, ok := r.Held()
 		if !ok {
 			return false, run.ErrLarge
 		}
 		entries, top := changed(text.Text, edits, o.Context)
-		add(r.At, text, r.Made, entries, top)
+		add(l, text, entries, called, top)
 		return true, nil
 	})
 	if err == nil && len(a.Refuses) > 0 {
 		err = exit.Refusals(a.Refuses)
 	}
 	return files, of, err
+}
+
+// label returns the entry of a name, or of a link's target.
+func label(of script.Subject, old, fresh string) listing.Entry {
+	return listing.Entry{Label: entryLabels[of], Old: old, New: fresh}
 }
 
 // found returns the entries of the matches in a text: the values, or the lines with those around them.
@@ -252,12 +284,12 @@ const listName = "list.txt"
 // maxOpened is how often a list with mistakes is opened, for an editor that makes another one each time.
 const maxOpened = 20
 
-// edited opens the list in the editor, again and again until it can be read, and returns the edits of each file, and the
-// directory of the list.
-func (o *EditOptions) edited(ctx context.Context, files []listing.File) (edits []edit.List, dir string, err error) {
+// edited opens the list in the editor, again and again until it can be read, and returns the edits of each file and the new
+// names, and the directory of the list.
+func (o *EditOptions) edited(ctx context.Context, files []listing.File) (edits []edit.List, called []map[string]string, dir string, err error) {
 	dir, err = os.MkdirTemp("", "frizzel-")
 	if err != nil {
-		return nil, "", err
+		return nil, nil, "", err
 	}
 	path := filepath.Join(dir, listName)
 	var b bytes.Buffer
@@ -265,24 +297,24 @@ func (o *EditOptions) edited(ctx context.Context, files []listing.File) (edits [
 		err = os.WriteFile(path, b.Bytes(), 0o600)
 	}
 	if err != nil {
-		return nil, dir, errors.Join(err, os.RemoveAll(dir))
+		return nil, nil, dir, errors.Join(err, os.RemoveAll(dir))
 	}
 	before, line := "", 0
 	for opened := 1; ; opened++ {
 		if err := o.Open(ctx, path, line); err != nil {
-			return nil, dir, exit.Refusedf("the editor failed, so nothing was written: %v; the list is kept in %s", err, path)
+			return nil, nil, dir, exit.Refusedf("the editor failed, so nothing was written: %v; the list is kept in %s", err, path)
 		}
 		text, err := os.ReadFile(path)
 		if err != nil {
-			return nil, dir, exit.Refusedf("the editor left no list that can be read, so nothing was written: %v", err)
+			return nil, nil, dir, exit.Refusedf("the editor left no list that can be read, so nothing was written: %v", err)
 		}
-		edits, err = listing.Read(string(text), files)
+		edits, called, err = listing.Read(string(text), files)
 		var mistake *listing.Mistake
 		switch {
 		case err == nil:
-			return edits, dir, nil
+			return edits, called, dir, nil
 		case string(text) == before || opened == maxOpened:
-			return nil, dir, exit.Refusedf("nothing was written: %v\nthe edited list is kept in %s", err, path)
+			return nil, nil, dir, exit.Refusedf("nothing was written: %v\nthe edited list is kept in %s", err, path)
 		case errors.As(err, &mistake):
 			line = mistake.Line
 		}
@@ -292,14 +324,24 @@ func (o *EditOptions) edited(ctx context.Context, files []listing.File) (edits [
 }
 
 // collect turns the edits into changes of files, and asks about them.
-func (o *EditOptions) collect(ctx context.Context, a *Applied, of []listed, edits []edit.List) (*taken, error) {
+func (o *EditOptions) collect(ctx context.Context, a *Applied, of []listed, edits []edit.List, called []map[string]string) (*taken, error) {
 	var all, shown []*run.Pending
 	var texts [][]byte
+	items := o.called(of, called)
+	a.Summary.Names = o.Hand.Names
 	for i, l := range of {
 		p := o.Hand.Listed(l.at, l.made)
-		fresh, err := o.rewrite(ctx, p, l, edits[i])
-		if err != nil {
-			return nil, err
+		var fresh []byte
+		if !l.named {
+			var err error
+			if fresh, err = o.rewrite(ctx, p, l, edits[i]); err != nil {
+				return nil, err
+			}
+		}
+		if items[i] != nil {
+			if p.Named(items[i], p.Change.Count() == 0); !p.HasContent() {
+				fresh = nil
+			}
 		}
 		all = append(all, p)
 		if p.Change.Count() > 0 {
@@ -314,7 +356,7 @@ func (o *EditOptions) collect(ctx context.Context, a *Applied, of []listed, edit
 	}
 	refused := func() []string {
 		a.Summary.Recount(all)
-		return a.Summary.Tally.Unmet()
+		return append(namesRefused(o.Hand), a.Summary.Tally.Unmet()...)
 	}
 	if o.Ask != nil && len(shown) > 0 {
 		write, err := o.Ask(ctx, shown, texts, refused)
@@ -344,6 +386,28 @@ func (o *EditOptions) collect(ctx context.Context, a *Applied, of []listed, edit
 		}
 	}
 	return t, o.Ready(a)
+}
+
+// called returns what a person called each file, nil for one whose name stays, and makes that the plan's names.
+func (o *EditOptions) called(of []listed, called []map[string]string) []*names.Item {
+	items, all := make([]*names.Item, len(of)), []*names.Item{}
+	for i, l := range of {
+		if len(called[i]) == 0 {
+			continue
+		}
+		item := names.One(o.Hand.Program, l.at, l.kind)
+		for _, t := range item.Texts() {
+			t.ByHand(t.Old)
+			if text, ok := called[i][entryLabels[t.Of]]; ok {
+				t.ByHand(text)
+			}
+		}
+		items[i], all = item, append(all, item)
+	}
+	if len(all) > 0 {
+		o.Hand.Names = names.Listed(o.Hand.Program, all)
+	}
+	return items
 }
 
 // rewrite makes edits the change of a file, and returns its new text. The file must be what it was when it was listed.
