@@ -9,6 +9,7 @@ package explain
 import (
 	"bytes"
 	"fmt"
+	"maps"
 	"path"
 	"slices"
 	"strings"
@@ -22,7 +23,8 @@ import (
 
 // A Step is what a statement does to a line.
 type Step struct {
-	Line          int // of the original text, from 1
+	Of            script.Subject
+	Line          int // of the original text, from 1; 0 for a name
 	Rule          string
 	Statement     string // in the rule language
 	Before, After string // the line, or the lines joined
@@ -43,7 +45,8 @@ type Account struct {
 	// Selected are the lines that addresses select, by statement.
 	Selected []Selected
 
-	result []byte // the text in the end
+	result []byte                    // the text in the end
+	called map[script.Subject]string // the names in the end
 }
 
 // Selected are the lines that the addresses of a statement select.
@@ -158,26 +161,46 @@ type explaining struct {
 	origins  []int // of the lines of now: the line of the original text
 	changed  map[string]bool
 	only     int // the line that is asked about, 0 for all
+	called   map[script.Subject]string
+	unread   bool
 	account  *Account
 }
 
-// Of explains what the script does to a text. line is the line that is asked about, 0 for all.
-func (s Script) Of(file program.File, text []byte, document program.Document, line int) *Account {
-	x := &explaining{Script: s, file: file, now: text, document: document, changed: map[string]bool{}, only: line, account: &Account{}}
-	for i := range lines.Count(text) {
+// A Text is what a script is explained with.
+type Text struct {
+	File     program.File
+	Content  []byte
+	Unread   bool             // there is no content to look at
+	Document program.Document // the office document that Content was read from, nil for other files
+	Line     int              // that is asked about, 0 for all
+	// Called is what the file is called, and where a link leads. What it has no text for is not explained.
+	Called map[script.Subject]string
+}
+
+// Of explains what the script does to a text.
+func (s Script) Of(t Text) *Account {
+	x := &explaining{
+		Script: s, file: t.File, now: t.Content, document: t.Document, changed: map[string]bool{}, only: t.Line, account: &Account{},
+		called: maps.Clone(t.Called), unread: t.Unread,
+	}
+	for i := range lines.Count(t.Content) {
 		x.origins = append(x.origins, i+1)
 	}
 	for _, l := range s.leaves() {
 		x.leaf(l)
 	}
 	x.assertions()
-	x.account.result = x.now
+	x.account.result, x.account.called = x.now, x.called
 	slices.SortStableFunc(x.account.Steps, func(a, b Step) int { return a.Line - b.Line })
 	return x.account
 }
 
 // leaf runs one statement, and says what it does or why it does nothing.
 func (x *explaining) leaf(l *leaf) {
+	of := l.subject()
+	if _, ok := x.called[of]; of != script.Content && (!ok || x.only > 0) || of == script.Content && x.unread {
+		return // there is nothing of the kind here
+	}
 	p := x.program(l, l.around, l.node)
 	if p == nil {
 		x.why(l, 0, "it cannot be run by itself here")
@@ -189,6 +212,10 @@ func (x *explaining) leaf(l *leaf) {
 	}
 	if reason := x.guarded(l); reason != "" {
 		x.why(l, 0, reason)
+		return
+	}
+	if of != script.Content {
+		x.name(l, p, of)
 		return
 	}
 	x.selected(l)

@@ -28,12 +28,15 @@ func TestEveryForm(t *testing.T) {
 			if p == nil {
 				continue
 			}
-			account := x.Of(file, []byte(text), nil, 0)
+			called := map[script.Subject]string{script.FileName: "depot-3.conf", script.DirectoryName: "depot-3", script.LinkTarget: "../depot-3"}
+			account := x.Of(Text{File: file, Content: []byte(text), Called: called})
 			made := p.Run(program.Input{Text: []byte(text), File: file})
 			require.Equal(t, string(made.Edits.Apply([]byte(text))), string(account.result), use.Example)
-			changes := 0
-			for _, n := range made.Changes {
-				changes += n
+			changes := made.All()
+			for of, name := range called {
+				made := p.Name(program.Input{Of: of, Text: []byte(name), File: file})
+				changes += made.All()
+				require.Equal(t, string(made.Edits.Apply([]byte(name))), account.called[of], use.Example)
 			}
 			require.Equal(t, changes > 0, len(account.Steps) > 0, "%s\n%+v", use.Example, account)
 			if changes == 0 && p.Statements > 0 {
@@ -64,11 +67,11 @@ func TestDemo(t *testing.T) {
 			text, err := os.ReadFile(name)
 			require.NoError(t, err)
 			file := program.File{Path: name, Rel: filepath.Base(name)}
-			account := x.Of(file, text, nil, 0)
+			account := x.Of(Text{File: file, Content: text})
 			require.Equal(t, string(p.Run(program.Input{Text: text, File: file}).Edits.Apply(text)), string(account.result), "%s %s", path, name)
 			for _, step := range account.Steps {
 				changed++
-				one := x.Of(file, text, nil, step.Line)
+				one := x.Of(Text{File: file, Content: text, Line: step.Line})
 				require.Contains(t, one.Steps, step)
 				for _, other := range one.Steps {
 					require.Equal(t, step.Line, other.Line)

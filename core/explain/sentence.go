@@ -186,6 +186,8 @@ func where(a *script.Address) string {
 		if f.Name != nil && !a.Outside && len(a.Having) == 0 {
 			return "in the section " + text(f.Name)
 		}
+	case *script.Names:
+		return namedBy(f.Of)
 	case *script.Values:
 		return "in each value at " + text(f.Path)
 	case *script.Lines:

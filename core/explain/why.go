@@ -127,6 +127,9 @@ func (x *explaining) asserted(in leaf, nodes []script.Node) {
 		case *script.Assert:
 			l := in
 			l.node, l.shown = n, script.OneLine(script.Within(in.around, n))
+			if l.subject() != script.Content || x.unread {
+				continue
+			}
 			found := x.find(&l, l.around, n.Pattern)
 			switch {
 			case n.Forbid:

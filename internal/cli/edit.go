@@ -89,7 +89,7 @@ func (a *app) editing(c *cobra.Command, f *editFlags, paths []string) error {
 	}
 	keeper := &usecase.Keeper{}
 	if f.save != "" {
-		o.Keep = keeper.Add
+		o.Keep, o.KeepName = keeper.Add, keeper.AddName
 	}
 	ap := &applying{app: a, printer: a.printer()}
 	ap.printer.Rules, ap.printer.Verbose = labels, f.files.verbose

@@ -296,7 +296,10 @@ func (x *explainer) account(path string, a *explain.Account) error {
 	last := -1
 	for _, s := range a.Steps {
 		number := fmt.Sprintf("line %d", s.Line)
-		if s.Line == last {
+		if s.Of != script.Content {
+			number = map[bool]string{true: "target", false: "name"}[s.Of == script.LinkTarget]
+		}
+		if s.Line == last && s.Of == script.Content {
 			number = strings.Repeat(" ", len(number))
 		}
 		last = s.Line
@@ -324,7 +327,7 @@ func (x *explainer) accountEvents(path string, a *explain.Account) error {
 		}
 	}
 	for _, s := range a.Steps {
-		if err := x.events.Write(event.Step{Path: at, Line: s.Line, Rule: s.Rule, Statement: masked(s.Statement), Before: masked(s.Before), After: masked(s.After)}); err != nil {
+		if err := x.events.Write(event.Step{Path: at, Of: s.Of.Address(), Line: s.Line, Rule: s.Rule, Statement: masked(s.Statement), Before: masked(s.Before), After: masked(s.After)}); err != nil {
 			return err
 		}
 	}

@@ -101,7 +101,8 @@ type Statement struct {
 // Step is what a statement does to a line.
 type Step struct {
 	Path
-	Line      int    `json:"line"` // of the file as it is
+	Of        string `json:"of,omitempty"`   // file name, directory name or link target; "" for a content
+	Line      int    `json:"line,omitempty"` // of the file as it is; 0 for a name
 	Rule      string `json:"rule"`
 	Statement string `json:"statement"`
 	Before    string `json:"before"`

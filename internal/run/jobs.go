@@ -291,7 +291,7 @@ func (p *Plan) collect(ctx context.Context, ordered <-chan *job, flight *flight,
 				flight.land(j)
 				continue
 			}
-			j.result, j.made, j.found = nil, nil, nil // it has a name all the same
+			j.result, j.made, j.found, j.text = nil, nil, nil, nil // it has a name all the same
 		}
 		if j.skip == nil && !j.named {
 			s.Read++

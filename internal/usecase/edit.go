@@ -46,6 +46,8 @@ type EditOptions struct {
 	Ready    func(*Applied) error
 	// Keep, if it is not nil, is called with each file's text and what a person made of it, before anything is written.
 	Keep func(path, rel string, old, fresh *textfile.File) error
+	// KeepName, if it is not nil, is called with what a person called a file.
+	KeepName func(rel string, item *names.Item)
 }
 
 // moves returns an error if scripts move or sort lines, which have no place in a list.
@@ -403,6 +405,9 @@ func (o *EditOptions) called(of []listed, called []map[string]string) []*names.I
 			}
 		}
 		items[i], all = item, append(all, item)
+		if o.KeepName != nil {
+			o.KeepName(l.at.Rel, item)
+		}
 	}
 	if len(all) > 0 {
 		o.Hand.Names = names.Listed(o.Hand.Program, all)

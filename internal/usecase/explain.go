@@ -2,14 +2,15 @@ package usecase
 
 import (
 	"context"
+	"os"
+	"path/filepath"
 
 	"frizzel/core/explain"
 	"frizzel/core/program"
 	"frizzel/core/revision"
 	"frizzel/core/script"
-	"frizzel/core/textfile"
+	"frizzel/internal/disk"
 	"frizzel/internal/run"
-	"frizzel/internal/selection"
 )
 
 // Explained is what there is to say of rules: the scripts, and those that they use, in the order in which they run.
@@ -74,8 +75,29 @@ func (e *Explained) add(read *readRules, s *script.Script, seen map[string]bool)
 
 // Files explains what the rules do to the files of a plan, in path order. line is the line that is asked about, 0 for all.
 func (e *Explained) Files(ctx context.Context, plan *run.Plan, line int, take func(path string, a *explain.Account) error) (*run.Summary, error) {
-	return plan.Texts(ctx, func(at selection.File, text *textfile.File) error {
-		file := program.File{Path: at.Path, Rel: at.Rel}
-		return take(at.Path, e.Of(file, text.Text, revision.Document(text), line))
+	return plan.Texts(ctx, func(t run.Text) error {
+		of := explain.Text{File: program.File{Path: t.At.Path, Rel: t.At.Rel}, Line: line, Unread: t.File == nil, Called: called(t)}
+		if t.File != nil {
+			of.Content, of.Document = t.File.Text, revision.Document(t.File)
+		}
+		return take(t.At.Path, e.Of(of))
 	})
+}
+
+// called returns what a file is called, and where a link leads.
+func called(t run.Text) map[script.Subject]string {
+	name, all := filepath.Base(t.At.Name), map[script.Subject]string{}
+	switch {
+	case t.At.Linked: // its name is that of the link
+		return nil
+	case t.Kind == disk.Directory:
+		all[script.DirectoryName] = name
+		return all
+	case t.Kind == disk.Link:
+		if target, err := os.Readlink(t.At.Absolute()); err == nil {
+			all[script.LinkTarget] = target
+		}
+	}
+	all[script.FileName] = name
+	return all
 }

@@ -2,10 +2,9 @@ package usecase
 
 import (
 	"bytes"
-	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -19,6 +18,7 @@ import (
 	"frizzel/core/textfile"
 	"frizzel/internal/disk"
 	"frizzel/internal/exit"
+	"frizzel/internal/names"
 )
 
 // LearnOptions are the options of Learn.
@@ -45,15 +45,23 @@ type seenPair struct {
 // Learn returns the script that does to each old file what a person did, as it is in the new one. The error is a refusal if
 // there is none.
 func Learn(o LearnOptions) (string, error) {
-	pairs, err := o.pairs()
+	sides, names, err := o.sides()
 	if err != nil {
 		return "", err
 	}
-	return learned(pairs, o.NoExample)
+	pairs, err := o.pairs(sides)
+	if err != nil {
+		return "", err
+	}
+	renames, err := learnedNames(names)
+	if err != nil {
+		return "", err
+	}
+	return learned(pairs, renames, o.NoExample)
 }
 
-// learned returns the script for pairs of files.
-func learned(pairs []seenPair, noExample bool) (string, error) {
+// learned returns the script for pairs of files, with the rules about their names.
+func learned(pairs []seenPair, renames []script.Node, noExample bool) (string, error) {
 	var asked []learn.Pair
 	encoding := ""
 	for _, p := range pairs {
@@ -74,12 +82,13 @@ func learned(pairs []seenPair, noExample bool) (string, error) {
 	if len(problems.Errors()) > 0 {
 		return "", problems
 	}
-	if len(s.Items) == 0 {
+	if len(s.Items)+len(renames) == 0 {
 		return "", exit.Refusedf("there is no difference to learn from")
 	}
 	if err := checkLearned(s, pairs); err != nil {
 		return "", err
 	}
+	s.Items = append(s.Items, renames...)
 	if !noExample {
 		if e := exampleOf(s, pairs); e != nil {
 			s.Items = append(s.Items, e)
@@ -121,39 +130,70 @@ func exampleOf(s *script.Script, pairs []seenPair) *script.Example {
 	return nil
 }
 
-// pairs reads the files before and after.
-func (o *LearnOptions) pairs() (pairs []seenPair, err error) {
-	names, err := o.names()
+// A side is a file before and after: its name, and where it is.
+type side struct{ name, before, after string }
+
+// sides returns the files that are learned from, and what became of all names.
+func (o *LearnOptions) sides() (sides []side, names []shownName, err error) {
+	info, err := os.Stat(o.New)
 	if err != nil {
-		return nil, err
+		return nil, nil, notRead("file", o.New, err)
 	}
-	for _, name := range names {
-		before, after := filepath.Join(o.Old, name), filepath.Join(o.New, name)
-		if name == "" {
-			before, after = o.Old, o.New
+	if !info.IsDir() {
+		return []side{{filepath.Base(o.New), o.Old, o.New}}, nil, nil
+	}
+	if o.Before != nil {
+		return nil, nil, exit.Wrongf("--old-git is about one file, and %s is a directory", o.New)
+	}
+	old, err := treeOf(o.Old)
+	if err != nil {
+		return nil, nil, err
+	}
+	fresh, err := treeOf(o.New)
+	if err != nil {
+		return nil, nil, err
+	}
+	names = paired(old, fresh, "", "", o.Passed)
+	if len(names) == 0 {
+		return nil, nil, exit.Refusedf("no file is in both %s and %s", o.Old, o.New)
+	}
+	for _, s := range names {
+		if s.kind == disk.Regular && !equalFiles(s.old.path, s.new.path) {
+			sides = append(sides, side{s.rel, s.old.path, s.new.path})
 		}
-		fresh, err := disk.ReadBounded(after, maxShown)
+	}
+	return sides, names, nil
+}
+
+// equalFiles reports whether two files have the same content, and are no larger than what is learned from.
+func equalFiles(a, b string) bool {
+	old, errOld := disk.ReadBounded(a, maxShown)
+	fresh, errNew := disk.ReadBounded(b, maxShown)
+	return errOld == nil && errNew == nil && bytes.Equal(old, fresh)
+}
+
+// pairs reads the files before and after.
+func (o *LearnOptions) pairs(sides []side) (pairs []seenPair, err error) {
+	for _, s := range sides {
+		fresh, err := disk.ReadBounded(s.after, maxShown)
 		if err != nil {
-			return nil, notRead("file", after, err)
+			return nil, notRead("file", s.after, err)
 		}
 		var old []byte
 		if o.Before != nil {
-			old, err = o.Before(after)
-		} else if old, err = disk.ReadBounded(before, maxShown); err != nil {
-			err = notRead("file", before, err)
+			old, err = o.Before(s.after)
+		} else if old, err = disk.ReadBounded(s.before, maxShown); err != nil {
+			err = notRead("file", s.before, err)
 		}
 		if err != nil {
 			return nil, err
 		}
-		p := seenPair{name: name}
-		if name == "" {
-			p.name = filepath.Base(o.New)
-		}
+		p := seenPair{name: s.name}
 		if p.old, err = o.decode(p.name, old); err == nil {
 			p.new, err = o.decode(p.name, fresh)
 		}
 		if err != nil {
-			return nil, exit.Refusedf("%s cannot be learned from: %w", after, err)
+			return nil, exit.Refusedf("%s cannot be learned from: %w", s.after, err)
 		}
 		pairs = append(pairs, p)
 	}
@@ -171,65 +211,20 @@ func (o *LearnOptions) decode(name string, raw []byte) (*textfile.File, error) {
 	return textfile.Decode(raw, textfile.Said{Encoding: o.Encoding, Name: name})
 }
 
-// names returns the files on both sides, "" if the sides are files.
-func (o *LearnOptions) names() ([]string, error) {
-	info, err := os.Stat(o.New)
-	if err != nil {
-		return nil, notRead("file", o.New, err)
-	}
-	if !info.IsDir() {
-		return []string{""}, nil
-	}
-	if o.Before != nil {
-		return nil, exit.Wrongf("--old-git is about one file, and %s is a directory", o.New)
-	}
-	fresh, err := filesIn(o.New)
-	if err != nil {
-		return nil, err
-	}
-	old, err := filesIn(o.Old)
-	if err != nil {
-		return nil, err
-	}
-	var both []string
-	for _, name := range fresh {
-		if slices.Contains(old, name) {
-			both = append(both, name)
-		} else {
-			o.Passed(filepath.Join(o.New, name))
-		}
-	}
-	for _, name := range old {
-		if !slices.Contains(fresh, name) {
-			o.Passed(filepath.Join(o.Old, name))
-		}
-	}
-	if len(both) == 0 {
-		return nil, exit.Refusedf("no file is in both %s and %s", o.Old, o.New)
-	}
-	return both, nil
-}
-
-// filesIn returns the regular files below a directory, without those of version control and rule scripts.
-func filesIn(dir string) (names []string, err error) {
-	err = filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
-		switch {
-		case err != nil:
-			return notRead("directory", path, err)
-		case d.IsDir() && d.Name() == ".git":
-			return fs.SkipDir
-		case d.Type().IsRegular() && !strings.HasSuffix(path, ".friz"):
-			name, err := filepath.Rel(dir, path)
-			names = append(names, filepath.ToSlash(name))
-			return err
-		}
-		return nil
-	})
-	return names, err
-}
-
 // A Keeper learns rules from what a person does to files by hand, each for its file.
-type Keeper struct{ pairs []seenPair }
+type Keeper struct {
+	pairs []seenPair
+	names []shownName
+}
+
+// AddName adds what a person called a file, or where a link leads.
+func (k *Keeper) AddName(rel string, item *names.Item) {
+	s := shownName{rel: rel, newRel: rel, kind: item.Kind, target: item.Target.Old, goesTo: item.Target.Now()}
+	if item.Name.Changes() {
+		s.newRel = path.Join(path.Dir(rel), item.Name.Now())
+	}
+	k.names = append(k.names, s)
+}
 
 // Add adds a file before and after.
 func (k *Keeper) Add(path, rel string, old, fresh *textfile.File) error {
@@ -245,7 +240,7 @@ func (k *Keeper) Script() (string, error) {
 		if err != nil {
 			return "", exit.Refusedf("%w", err)
 		}
-		text, ok := script.NewText(p.name, '"')
+		text, ok := script.NewText(globOf(p.name), '"')
 		if !ok {
 			return "", exit.Refusedf("no glob can name %q", p.name)
 		}
@@ -257,6 +252,11 @@ func (k *Keeper) Script() (string, error) {
 			Name: ruleName(p.name, i), Body: append([]script.Node{&script.Files{Globs: []*script.Text{text}}}, s.Items...),
 		})
 	}
+	named, err := namesOneByOne(k.names, len(k.pairs))
+	if err != nil {
+		return "", err
+	}
+	all.Items = append(all.Items, named...)
 	return script.Format(all), nil
 }
 
