@@ -187,6 +187,9 @@ func changeWords(o usecase.OneOff) (words []string) {
 	if o.KeepCase {
 		words = append(words, "--keep-case")
 	}
+	if o.AlsoNames {
+		words = append(words, "--also-names")
+	}
 	return append(words, where...)
 }
 
@@ -212,7 +215,7 @@ func whereWords(o usecase.OneOff) (words []string, fits bool) {
 }
 
 // ofChange are the options that the fields or the scripts stand for.
-var ofChange = []string{"text", "word", "regex", "with", "ignore-case", "keep-case", "on", "in", "at", "joiners", "rule", "rules"}
+var ofChange = []string{"text", "word", "regex", "with", "ignore-case", "keep-case", "on", "in", "at", "joiners", "rule", "rules", "also-names"}
 
 // otherFlags returns the options that were given besides those, in the order in which they were.
 func otherFlags(c *cobra.Command) (words []string) {

@@ -127,7 +127,11 @@ func (m *screen) counts() string {
 	}
 	text := fmt.Sprintf("%s in %s", report.Count(changes, thing), report.Count(files, "file"))
 	if n.over && n.summary != nil {
-		text += " of " + report.Number(n.summary.Read)
+		of := report.Number(n.summary.Read)
+		if n.summary.Named > 0 {
+			of = report.Read(n.summary)
+		}
+		text += " of " + of
 		if unread := len(n.summary.Unreadable()); unread > 0 {
 			text += fmt.Sprintf(", %d unreadable", unread)
 		}
@@ -329,7 +333,7 @@ func (m *screen) empty(room int) (lines []string) {
 	case m.news.err != nil:
 		return []string{"", "  " + report.Cut(terminal.Visible([]byte(m.news.err.Error())), m.width-3)}
 	}
-	lines = []string{"", fmt.Sprintf("  Nothing in %s.", report.Count(m.news.summary.Read, "file"))}
+	lines = []string{"", fmt.Sprintf("  Nothing in %s.", report.Read(m.news.summary))}
 	if m.fields.kind == "word" {
 		lines = append(lines, m.Style.Soft("  It may be part of a longer word: Ctrl-K, twice, looks for text."))
 	}
