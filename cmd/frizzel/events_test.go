@@ -24,11 +24,13 @@ func TestEvents(t *testing.T) {
 		"conf/a.ini": "[clock]\nhost = depot-3\n", "conf/b.bin": "\x00\x01", "conf/\xff.ini": "depot-3\n",
 		"move.friz": "rule host {\n    replace word \"depot-3\" with \"depot-4\"\n    expect 9 changes\n}\nexample \"e\" { given \"x\"; gives \"x\" }\nexample { given \"x\"; gives \"y\" }\n",
 		"bad.friz":  "replace worrd \"a\" with \"b\"\nparam x\n", "none.txt": "nothing\n", "plain.friz": "replace word \"depot-3\" with \"depot-4\"\n",
+		"tree/depot-3.d/depot-3.conf": "host = depot-3\n", "tree/depot-3\xff/a": "x\n",
 	} {
 		path := filepath.Join(dir, name)
 		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
 		require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
 	}
+	require.NoError(t, os.Symlink("depot-3.d", filepath.Join(dir, "tree/depot-3")))
 	sheet, err := os.ReadFile("../../demo/files/office/inventory.xlsx")
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "inventory.xlsx"), sheet, 0o644))
@@ -38,6 +40,8 @@ func TestEvents(t *testing.T) {
 		"find --text COUNTIF inventory.xlsx", "preview --word board-9 --with board-8 inventory.xlsx",
 		"preview -r plain.friz conf", "preview -r move.friz conf", "preview -r plain.friz --seal kept conf/a.ini",
 		"explain -r plain.friz", "explain -r plain.friz conf/a.ini", "explain -r move.friz conf", "explain -r plain.friz none.txt", "preview --sealed kept", "check .", "check bad.friz", "history",
+		"find --also-names --word depot-3 tree", "preview --also-names --word depot-3 --with depot-4 --seal names tree", "preview --sealed names",
+		"explain --also-names --word depot-3 --with depot-4 tree", "apply --yes --sealed names", "history", "undo --yes",
 		"apply --yes -r move.friz conf", "apply --yes -r plain.friz --note notice conf", "apply --yes -r plain.friz conf",
 		"undo --yes", "apply --yes --sealed kept", "history", "history --of conf/a.ini",
 		"undo --yes", "apply --yes --hold 1h -r plain.friz conf", "history", "damage", "history",
@@ -78,7 +82,7 @@ func TestEvents(t *testing.T) {
 			require.Equal(t, i == len(lines)-1, kind == last, args)
 		}
 	}
-	for _, kind := range []string{"statement", "step", "why", "match", "file", "skip", "unchanged", "problem", "script_problem", "example", "run", "damaged", "done", "held", "taken_back"} {
+	for _, kind := range []string{"statement", "step", "why", "match", "file", "link", "directory", "skip", "unchanged", "problem", "script_problem", "example", "run", "damaged", "done", "held", "taken_back"} {
 		require.True(t, seen[kind], kind)
 	}
 }

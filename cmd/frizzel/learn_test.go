@@ -86,12 +86,19 @@ example "from new.ini" {
 	for _, side := range []string{"before", "after"} {
 		write(side+"/x/one.conf", map[string]string{"before": "host depot-3\nport 1\n", "after": "host depot-4\nport 1\n"}[side])
 		write(side+"/two.conf", map[string]string{"before": "gate depot-3\nlamp on\n", "after": "gate depot-4\nlamp off\n"}[side])
-		write(side+"/"+side+".txt", "x\n")
+		write(side+"/"+side+".txt", side+" alone\n")
+		called := map[string]string{"before": "depot-3", "after": "depot-4"}[side]
+		write(side+"/"+called+".d/kiosk-"+called+".conf", "the same on both sides\n")
+		write(side+"/"+called+".d/kiosk-depot-30.conf", "another\n")
+		require.NoError(t, os.Symlink(called+".d", filepath.Join(dir, side, "current")))
 	}
 	out, stderr, status = frizzel(t, dir, "new", "--old", "before", "--new", "after")
 	require.Zero(t, status, stderr)
 	require.Contains(t, out, `replace word "depot-3" with "depot-4"`)
 	require.NotContains(t, out, "files")
+	for _, of := range []string{"file name", "directory name", "link target"} { // what has another name is found by what it holds
+		require.Contains(t, out, "in "+of+` replace word "depot-3" with "depot-4"`)
+	}
 	require.Contains(t, stderr, "after/after.txt is on one side only")
 	require.Contains(t, stderr, "before/before.txt is on one side only")
 

@@ -3,6 +3,8 @@ package program
 import (
 	"fmt"
 	"slices"
+
+	"frizzel/core/script"
 )
 
 // A Tally sums the results of a program over many texts.
@@ -156,13 +158,24 @@ func perFile(file string, res *Result) (unmet []string) {
 			i++
 			switch {
 			case a.Forbid && n > 0:
-				unmet = append(unmet, fmt.Sprintf("%s: forbidden: %s holds %s %s", a.Place, file, a.Shown, times(n)))
+				unmet = append(unmet, fmt.Sprintf("%s: forbidden: %s holds %s %s", a.Place, a.of(file), a.Shown, times(n)))
 			case !a.Forbid && a.PerFile && res.asked[r.Index] && !a.Bound.Holds(n):
-				unmet = append(unmet, fmt.Sprintf("%s: required: %s of %s, but %s holds %d", a.Place, a.Bound, a.Shown, file, n))
+				unmet = append(unmet, fmt.Sprintf("%s: required: %s of %s, but %s holds %d", a.Place, a.Bound, a.Shown, a.of(file), n))
 			}
 		}
 	}
 	return unmet
+}
+
+// of returns what of a file the assertion is about.
+func (a *Assertion) of(file string) string {
+	switch a.Of {
+	case script.Content:
+		return file
+	case script.LinkTarget:
+		return "the target of " + file
+	}
+	return "the name of " + file
 }
 
 // Unmet returns a line for each failed expectation and assertion.

@@ -115,8 +115,8 @@ func (a *app) writingWith(c *cobra.Command, f *writeFlags) (usecase.Writing, err
 // wrote prints the number of the run and the command that undoes it.
 func (a *app) wrote(r *store.Record, files int) {
 	what := report.Count(files, "file")
-	if r.Renamed > 0 && files > 1 {
-		what = fmt.Sprintf("%d files, links and directories", files)
+	if len(r.Moves) > 0 && files > 1 {
+		what = fmt.Sprintf("%d files and directories", files)
 	}
 	fmt.Fprintf(a.Err, "%s written as run %s; to take it back: frizzel undo %s\n", what, r.ID, r.Name())
 	if until := r.HeldUntil(); !until.IsZero() {

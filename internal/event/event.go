@@ -23,8 +23,8 @@ type Begin struct {
 
 // Path is a file's path as JSON has it; if it is not UTF-8, its bytes are there too.
 type Path struct {
-	Path  string `json:"path"`
-	Bytes []byte `json:"path_bytes,omitempty"`
+	Path      string `json:"path"`
+	PathBytes []byte `json:"path_bytes,omitempty"`
 }
 
 // PathOf returns a path for an event.
@@ -33,6 +33,20 @@ func PathOf(path string) Path {
 		return Path{Path: path}
 	}
 	return Path{path, []byte(path)}
+}
+
+// NewPath is the path that a file gets; if it is not UTF-8, its bytes are there too.
+type NewPath struct {
+	RenamedTo string `json:"renamed_to,omitempty"`
+	Bytes     []byte `json:"renamed_to_bytes,omitempty"`
+}
+
+// NewPathOf returns a new path for an event.
+func NewPathOf(path string) NewPath {
+	if utf8.ValidString(path) {
+		return NewPath{RenamedTo: path}
+	}
+	return NewPath{path, []byte(path)}
 }
 
 // Match is a place that find found.
@@ -53,18 +67,18 @@ type Match struct {
 // File is the event of a file that would change, or was written.
 type File struct {
 	Path
-	RenamedTo string `json:"renamed_to,omitempty"`
-	Document  bool   `json:"document,omitempty"`
-	Changes   int    `json:"changes"`
-	Added     int    `json:"added"`
-	Removed   int    `json:"removed"`
-	Diff      string `json:"diff"` // last, so that it can be streamed
+	NewPath
+	Document bool   `json:"document,omitempty"`
+	Changes  int    `json:"changes"`
+	Added    int    `json:"added"`
+	Removed  int    `json:"removed"`
+	Diff     string `json:"diff"` // last, so that it can be streamed
 }
 
 // Link is a symbolic link that would change, or was written.
 type Link struct {
 	Path
-	RenamedTo string `json:"renamed_to,omitempty"`
+	NewPath
 	Target    string `json:"target"`
 	NewTarget string `json:"new_target,omitempty"`
 }
@@ -72,7 +86,7 @@ type Link struct {
 // Directory is a directory that would be renamed, or was.
 type Directory struct {
 	Path
-	RenamedTo string `json:"renamed_to"`
+	NewPath
 }
 
 // Skip is a file that was left out.
@@ -101,8 +115,8 @@ type Statement struct {
 // Step is what a statement does to a line.
 type Step struct {
 	Path
-	Of        string `json:"of,omitempty"`   // file name, directory name or link target; "" for a content
-	Line      int    `json:"line,omitempty"` // of the file as it is; 0 for a name
+	Of        string `json:"of,omitempty"` // file name, directory name or link target; "" for a content
+	Line      int    `json:"line"`         // of the file as it is; 0 for a name
 	Rule      string `json:"rule"`
 	Statement string `json:"statement"`
 	Before    string `json:"before"`

@@ -31,6 +31,9 @@ func (s Style) Trial(t *compile.Trial) string {
 	for _, f := range t.Failed {
 		fmt.Fprintf(&b, "%s\n", f)
 	}
+	if t.GotPath != t.WantPath {
+		fmt.Fprintf(&b, "the name %s should become %s, and the rules make it %s\n", Path(t.Path), Path(t.WantPath), Path(t.GotPath))
+	}
 	if t.Got == t.Want {
 		return b.String()
 	}

@@ -33,7 +33,7 @@ func (p *Printer) Result(r *run.Result) error {
 // named returns what shows the diff of a file; of a document, in a pipe, as remarks.
 func (p *Printer) named(path string, document bool) *unified {
 	name := DiffName(path)
-	u := &unified{Printer: p, out: p.buffered(), from: diff.Name("a/" + name), to: diff.Name("b/" + name), drawn: p.Terminal, document: document}
+	u := &unified{Printer: p, out: p.buffered(), inStream: true, from: diff.Name("a/" + name), to: diff.Name("b/" + name), drawn: p.Terminal, document: document}
 	if document && !p.Terminal {
 		u.out = bufio.NewWriter(&remarked{out: p.buffered()})
 	}
@@ -84,6 +84,7 @@ type unified struct {
 	drawn    bool                      // for a terminal
 	document bool                      // its lines are those of an office document
 	extended *extended                 // nil of a file that keeps its path and is no link
+	inStream bool                      // other files come before it and behind it
 	values   func(line, at int) string // finds the values that lines lie in; nil if nobody asks
 
 	added, removed int // lines
@@ -169,9 +170,16 @@ func (u *unified) hunk(h *diff.Hunk, done bool) error {
 // head writes the header with the file's name.
 func (u *unified) head() {
 	from, to := "--- "+u.Masked(u.from), "+++ "+u.Masked(u.to)
-	if u.extended != nil {
+	switch {
+	case u.extended != nil:
 		u.extended.write(u)
 		from, to = "--- "+u.from, "+++ "+u.to
+	case u.inStream && u.extends && !u.document: // else these lines would be those of the file before
+		line := "diff --git " + u.Masked(strings.TrimSuffix(u.from, "\t")) + " " + u.Masked(strings.TrimSuffix(u.to, "\t"))
+		if u.drawn {
+			line = u.Style.head(line)
+		}
+		_, _ = u.out.WriteString(line + "\n")
 	}
 	if u.document {
 		from, to = from+"\t(document)", to+"\t(document)"

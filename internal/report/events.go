@@ -81,9 +81,9 @@ func (e *Events) edits(p *Printer, path string, changes int, text diff.Windows, 
 	name := DiffName(path)
 	u := unified{Printer: p, out: bufio.NewWriter(&event.Escaper{Out: &body}), from: diff.Name("a/" + name), to: diff.Name("b/" + name)}
 	u.rename(x)
-	renamed := ""
-	if x != nil {
-		renamed = to
+	var renamed event.NewPath
+	if x != nil && to != path {
+		renamed = event.NewPathOf(to)
 	}
 	if err := u.write(text); err != nil {
 		return err
@@ -94,7 +94,7 @@ func (e *Events) edits(p *Printer, path string, changes int, text diff.Windows, 
 		}
 	}
 	return e.WriteFile(event.File{
-		Path: event.PathOf(path), RenamedTo: renamed, Document: document, Changes: changes, Added: u.added, Removed: u.removed,
+		Path: event.PathOf(path), NewPath: renamed, Document: document, Changes: changes, Added: u.added, Removed: u.removed,
 	}, &body)
 }
 

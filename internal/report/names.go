@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"frizzel/core/diff"
+	"frizzel/core/edit"
 	"frizzel/core/lines"
 	"frizzel/core/script"
 	"frizzel/internal/change"
@@ -27,6 +28,7 @@ type extended struct {
 	similarity int    // percent; -1 if it is not known
 	link       bool
 	old, new   string // texts of a link
+	rules      []int  // that change the text
 	made, gone bool   // the link is made, or removed
 }
 
@@ -35,6 +37,11 @@ func extendedOf(r *run.Result) *extended {
 	x := &extended{from: DiffName(r.At.Path), to: DiffName(r.NewPath()), link: r.Kind() == disk.Link, similarity: r.Similarity()}
 	if x.link {
 		x.old, x.new = r.Target()
+		for _, t := range r.Texts() {
+			if t.Of == script.LinkTarget {
+				x.rules = t.Rules
+			}
+		}
 	}
 	if x.from == x.to && !x.link {
 		return nil
@@ -44,7 +51,7 @@ func extendedOf(r *run.Result) *extended {
 
 // extendedBy returns the extended header of a change by which a file gets the path to, nil if it needs none.
 func extendedBy(c *change.Change, to string) *extended {
-	x := &extended{from: DiffName(c.Path), to: DiffName(to), link: c.Kind == disk.Link, old: c.Target, new: c.NewTarget, similarity: -1}
+	x := &extended{from: DiffName(c.Path), to: DiffName(to), link: c.Kind == disk.Link, old: c.Target, new: c.NewTarget, rules: c.Rules, similarity: -1}
 	if x.link && x.old == x.new || !c.Op.IsContent(c.Kind) && !x.link {
 		x.similarity = 100
 	}
@@ -57,12 +64,12 @@ func extendedBy(c *change.Change, to string) *extended {
 
 // lines returns the header's lines.
 func (x *extended) lines() (all []string) {
-	all = append(all, "diff --git "+diff.Name("a/"+x.from)+" "+diff.Name("b/"+x.to))
+	all = append(all, "diff --git "+gitName("a/"+x.from)+" "+gitName("b/"+x.to))
 	if x.from != x.to {
 		if x.similarity >= 0 {
 			all = append(all, fmt.Sprintf("similarity index %d%%", x.similarity))
 		}
-		all = append(all, "rename from "+diff.Name(x.from), "rename to "+diff.Name(x.to))
+		all = append(all, "rename from "+gitName(x.from), "rename to "+gitName(x.to))
 	}
 	switch {
 	case x.link && x.made:
@@ -76,6 +83,9 @@ func (x *extended) lines() (all []string) {
 	return all
 }
 
+// gitName returns a name as an extended header has it: without the tab that ends one with blanks in the lines behind.
+func gitName(name string) string { return strings.TrimSuffix(diff.Name(name), "\t") }
+
 // object returns the beginning of the name that git gives a link's text.
 func object(text string) string {
 	sum := sha1.Sum([]byte(fmt.Sprintf("blob %d\x00%s", len(text), text)))
@@ -84,6 +94,7 @@ func object(text string) string {
 
 // write writes the header. On a terminal the parts of the names that change stand out.
 func (x *extended) write(u *unified) {
+	u.extends = u.extends || u.inStream
 	for _, line := range x.lines() {
 		if u.drawn {
 			line = x.drawn(u, line)
@@ -107,8 +118,7 @@ func (x *extended) drawn(u *unified, line string) string {
 
 // marked returns the ranges of two texts that differ.
 func marked(old, now string) (was, is [2]int) {
-	t := names.Text{Old: old, New: now}
-	for _, e := range t.Edits() {
+	for _, e := range edit.One([]byte(old), []byte(now)) {
 		return [2]int{e.Start, e.End}, [2]int{e.Start, e.Start + len(e.New)}
 	}
 	return was, is
@@ -166,8 +176,7 @@ func (u *unified) rename(x *extended) {
 func (u *unified) names() error {
 	x := u.extended
 	if x.link && x.old != x.new {
-		t := names.Text{Old: x.old, New: x.new}
-		return u.write(diff.Whole([]byte(x.old), t.Edits()))
+		return u.write(diff.Whole([]byte(x.old), edit.One([]byte(x.old), []byte(x.new), x.rules...)))
 	}
 	x.write(u)
 	return u.out.Flush()
@@ -325,7 +334,7 @@ func (e *Events) link(r *run.Result) error {
 	old, now := r.Target()
 	l := event.Link{Path: event.PathOf(r.At.Path), Target: old}
 	if to := r.NewPath(); to != r.At.Path {
-		l.RenamedTo = to
+		l.NewPath = event.NewPathOf(to)
 	}
 	if now != old {
 		l.NewTarget = now
@@ -335,18 +344,18 @@ func (e *Events) link(r *run.Result) error {
 
 // directory prints the event of a directory.
 func (e *Events) directory(r *run.Result) error {
-	return e.Write(event.Directory{Path: event.PathOf(r.At.Path), RenamedTo: r.NewPath()})
+	return e.Write(event.Directory{Path: event.PathOf(r.At.Path), NewPath: event.NewPathOf(r.NewPath())})
 }
 
 // Change prints the event of a change by which a file gets the path to.
 func (e *Events) Change(p *Printer, c *change.Change, to string, changes int, text diff.Windows) error {
 	switch x := extendedBy(c, to); {
 	case c.Kind == disk.Directory:
-		return e.Write(event.Directory{Path: event.PathOf(c.Path), RenamedTo: to})
+		return e.Write(event.Directory{Path: event.PathOf(c.Path), NewPath: event.NewPathOf(to)})
 	case c.Kind == disk.Link:
 		l := event.Link{Path: event.PathOf(c.Path), Target: c.Target}
 		if to != c.Path {
-			l.RenamedTo = to
+			l.NewPath = event.NewPathOf(to)
 		}
 		if c.NewTarget != c.Target {
 			l.NewTarget = c.NewTarget

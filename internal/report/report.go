@@ -36,7 +36,8 @@ type Printer struct {
 	Verbose bool               // name the files that are left out
 	Hidden  []*pattern.Pattern // text that is hidden
 
-	buffer *bufio.Writer
+	buffer  *bufio.Writer
+	extends bool // a diff with an extended header was written, so that others need one, too
 }
 
 // buffered returns the buffered writer of Out; the caller flushes it.

@@ -152,7 +152,7 @@ func alike(a, b *grown) float64 {
 	if bytes.Equal(old, fresh) {
 		return near + 1 - name
 	}
-	return near + (1-name)*shared(strings.Split(string(old), "\n"), strings.Split(string(fresh), "\n"))
+	return near + (1-name)*shared(strings.SplitAfter(strings.TrimSuffix(string(old), "\n"), "\n"), strings.SplitAfter(strings.TrimSuffix(string(fresh), "\n"), "\n"))
 }
 
 // namesBelow returns the names in a directory, without digits: a host's number may be in each.
