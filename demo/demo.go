@@ -14,6 +14,9 @@ import (
 //go:embed files
 var files embed.FS
 
+// links are the symbolic links among the files, which cannot be embedded: their targets by their paths.
+var links = map[string]string{"kiosks/current": "depot-3.d"}
+
 // Unpack writes the files into a directory, which must be empty or not there yet.
 func Unpack(dir string) error {
 	entries, err := os.ReadDir(dir)
@@ -23,7 +26,7 @@ func Unpack(dir string) error {
 	if len(entries) > 0 {
 		return fmt.Errorf("the directory %q is not empty; name one that is, or a new one", dir)
 	}
-	return fs.WalkDir(files, "files", func(path string, d fs.DirEntry, err error) error {
+	err = fs.WalkDir(files, "files", func(path string, d fs.DirEntry, err error) error {
 		if err != nil {
 			return err
 		}
@@ -41,4 +44,10 @@ func Unpack(dir string) error {
 		}
 		return os.WriteFile(to, content, 0o644)
 	})
+	for path, target := range links {
+		if err == nil {
+			err = os.Symlink(target, filepath.Join(dir, path))
+		}
+	}
+	return err
 }

@@ -301,7 +301,7 @@ func TestInterrupted(t *testing.T) {
 func TestDemoAtTerminal(t *testing.T) {
 	dir, _ := numbered(t, 0)
 	term := atTerminalOf(t, 120, 40, dir, "demo")
-	for _, command := range []string{"find", "check", "preview", "apply", "find", "history", "undo", "find", "preview", "preview"} {
+	for _, command := range []string{"find", "check", "preview", "apply", "find", "history", "undo", "preview", "find", "preview", "preview"} {
 		term.expect("$ frizzel " + command)
 		term.expect("Press a key to run it")
 		term.press(" ")

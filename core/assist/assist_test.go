@@ -62,10 +62,11 @@ func TestCompleteOffersWhatIsWritten(t *testing.T) {
 				items, from := d.Complete(d.starts[n]+word.Start, none)
 				require.Equal(t, d.starts[n]+word.Start, from)
 				ok := slices.ContainsFunc(items, func(item Item) bool { return item.Label == word.Text || strings.HasPrefix(item.Label, word.Text+" ") })
-				if !ok && i > 0 && c.lexemes[i-1].Kind == script.LexWord { // offered with the word before it, as in file
-					both := c.lexemes[i-1].Text + " " + word.Text
-					items, _ = d.Complete(d.starts[n]+c.lexemes[i-1].Start, none)
-					ok = slices.ContainsFunc(items, func(item Item) bool { return strings.HasPrefix(item.Label+" ", both+" ") })
+				together := word.Text
+				for j := i - 1; !ok && j >= 0 && c.lexemes[j].Kind == script.LexWord; j-- { // offered with the words before it, as in file
+					together = c.lexemes[j].Text + " " + together
+					items, _ = d.Complete(d.starts[n]+c.lexemes[j].Start, none)
+					ok = slices.ContainsFunc(items, func(item Item) bool { return strings.HasPrefix(item.Label+" ", together+" ") })
 				}
 				if !ok {
 					missing = append(missing, fmt.Sprintf("%s: %q in %q", name, word.Text, l.text))

@@ -124,6 +124,7 @@ func (a *app) applyRules(c *cobra.Command, f *applyFlags, paths []string) error 
 		ap.events = report.NewEvents(a.Out, "apply", rules.Labels)
 	}
 	o := usecase.ApplyOptions{Rules: rules, Plan: plan, Write: w, Show: ap.show, Ready: ap.ready, SkipUnreadable: f.how.skipUnreadable}
+	ap.noted = func() []string { return report.Dangling(plan.Names) }
 	if !f.yes {
 		o.Ask = ap.asker(a.wayToAsk(f.ask))
 	}
@@ -139,6 +140,7 @@ type applying struct {
 	events  *report.Events // for JSON
 	// begin, if it is not nil, gives the first answers of a review.
 	begin func(*review.Session) error
+	noted func() []string // what there is to know on the last page; nil for nothing
 }
 
 // show names one file's changes, if nothing is asked.

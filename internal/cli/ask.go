@@ -89,7 +89,7 @@ func (a *app) reviewed(ctx context.Context, session *review.Session, style repor
 // review asks about pending files.
 func (ap *applying) review(ctx context.Context, items []review.Item, pending []*run.Pending, way string, refused func() []string) (bool, error) {
 	session := review.NewSession(items, ap.printer.Rules)
-	session.Refused = refused
+	session.Refused, session.Noted = refused, ap.noted
 	if ap.begin != nil {
 		if err := ap.begin(session); err != nil {
 			return false, err

@@ -57,6 +57,10 @@ var steps = []step{
 		[]string{"undo", "--yes"},
 	},
 	{
+		"Files, a directory and a link are called by the depot as well. The same rules rename them, and undo takes it back.",
+		[]string{"preview", "-r", "rules/names.friz", "kiosks"},
+	},
+	{
 		"What feeds the boards? The values at a path, whatever the layout.",
 		[]string{"find", "--at", "$.boards[*].feed", "conf"},
 	},

@@ -171,14 +171,15 @@ func (u *unified) hunk(h *diff.Hunk, done bool) error {
 func (u *unified) head() {
 	from, to := "--- "+u.Masked(u.from), "+++ "+u.Masked(u.to)
 	switch {
+	case u.extended != nil && u.drawn && (u.extended.from != u.extended.to || u.extended.link):
+		u.extended.draw(u)
+		return
+	case u.extended != nil && u.drawn:
 	case u.extended != nil:
 		u.extended.write(u)
 		from, to = "--- "+u.from, "+++ "+u.to
-	case u.inStream && u.extends && !u.document: // else these lines would be those of the file before
+	case u.inStream && u.extends && !u.document && !u.drawn: // else these lines would be those of the file before
 		line := "diff --git " + u.Masked(strings.TrimSuffix(u.from, "\t")) + " " + u.Masked(strings.TrimSuffix(u.to, "\t"))
-		if u.drawn {
-			line = u.Style.head(line)
-		}
 		_, _ = u.out.WriteString(line + "\n")
 	}
 	if u.document {

@@ -92,28 +92,30 @@ func object(text string) string {
 	return hex.EncodeToString(sum[:])[:12]
 }
 
-// write writes the header. On a terminal the parts of the names that change stand out.
+// write writes the header.
 func (x *extended) write(u *unified) {
 	u.extends = u.extends || u.inStream
 	for _, line := range x.lines() {
-		if u.drawn {
-			line = x.drawn(u, line)
-		}
 		_, _ = u.out.WriteString(line + "\n") // which keeps its error
 	}
 }
 
-func (x *extended) drawn(u *unified, line string) string {
+// draw writes, on a terminal, what the header says to a person: both names, with the parts that change standing out.
+func (x *extended) draw(u *unified) {
 	from, to := marked(x.from, x.to)
-	switch {
-	case strings.HasPrefix(line, "rename from "):
-		return u.Style.Soft("rename from ") + part(u.Style.remove, u.Style.removed, x.from, from)
-	case strings.HasPrefix(line, "rename to "):
-		return u.Style.Soft("rename to   ") + part(u.Style.add, u.Style.added, x.to, to)
-	case strings.HasPrefix(line, "diff --git "):
-		return u.Style.head(terminal.Visible([]byte(line)))
+	lines := []string{u.Style.head(terminal.Visible([]byte(x.to)))}
+	if x.from != x.to {
+		lines = []string{
+			u.Style.Soft("rename from ") + part(u.Style.remove, u.Style.removed, x.from, from),
+			u.Style.Soft("rename to   ") + part(u.Style.add, u.Style.added, x.to, to),
+		}
 	}
-	return u.Style.Soft(line)
+	if x.link && x.old != x.new {
+		lines = append(lines, u.Style.Soft("link target"))
+	}
+	for _, line := range lines {
+		_, _ = u.out.WriteString(line + "\n")
+	}
 }
 
 // marked returns the ranges of two texts that differ.
@@ -143,8 +145,8 @@ func (p *Printer) directory(r *run.Result) error {
 
 func (p *Printer) movedDirectory(old, now string) error {
 	from, to := marked(old, now)
-	fmt.Fprintf(p.buffered(), "%s\n  %s\n  %s\n", p.Style.head("directory"),
-		part(p.Style.remove, p.Style.removed, old, from), part(p.Style.add, p.Style.added, now, to))
+	fmt.Fprintf(p.buffered(), "%s%s/\n%s%s/\n",
+		p.Style.Soft("rename from "), part(p.Style.remove, p.Style.removed, old, from), p.Style.Soft("rename to   "), part(p.Style.add, p.Style.added, now, to))
 	return p.buffered().Flush()
 }
 
@@ -176,9 +178,16 @@ func (u *unified) rename(x *extended) {
 func (u *unified) names() error {
 	x := u.extended
 	if x.link && x.old != x.new {
+		if u.drawn { // a person needs not see that there is no line ending
+			x.old, x.new = x.old+"\n", x.new+"\n"
+		}
 		return u.write(diff.Whole([]byte(x.old), edit.One([]byte(x.old), []byte(x.new), x.rules...)))
 	}
-	x.write(u)
+	if u.drawn {
+		x.draw(u)
+	} else {
+		x.write(u)
+	}
 	return u.out.Flush()
 }
 
@@ -240,7 +249,7 @@ func (p *Printer) renames(s *run.Summary) {
 	for _, path := range s.Names.VersionControl() {
 		fmt.Fprintf(p.Err, "note: %s moves with its directory, and is not in the diff\n", Path(path))
 	}
-	for _, text := range dangling(s.Names) {
+	for _, text := range Dangling(s.Names) {
 		fmt.Fprintf(p.Err, "note: %s\n", text)
 	}
 }
@@ -282,8 +291,11 @@ func renamed(plan *names.Plan) string {
 	return text
 }
 
-// dangling returns the notes about links that would lead nowhere: one for each way to mend some.
-func dangling(plan *names.Plan) (notes []string) {
+// Dangling returns the notes about links that would lead nowhere: one for each way to mend some. plan may be nil.
+func Dangling(plan *names.Plan) (notes []string) {
+	if plan == nil {
+		return nil
+	}
 	by := map[string][]string{}
 	for _, d := range plan.Dangling() {
 		by[d.Statement] = append(by[d.Statement], Path(d.Path))

@@ -273,7 +273,7 @@ func (page *Page) End(s *run.Summary, refuses []string) {
 		if text := renamed(s.Names); text != "" {
 			page.Counted = strings.TrimSuffix(page.Counted, ".") + "; " + text + "."
 		}
-		page.Notes = append(page.Notes, dangling(s.Names)...)
+		page.Notes = append(page.Notes, Dangling(s.Names)...)
 	}
 	for _, note := range page.printer.noted(s) {
 		page.Notes = append(page.Notes, page.printer.Masked(note))

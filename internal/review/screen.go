@@ -32,6 +32,7 @@ type screen struct {
 	*List
 	page     page
 	refused  []string // reasons why the accepted changes would not be written
+	noted    []string // what else there is to know of them
 	scrolled int      // first line of the help in view
 	verdict  bool     // write the accepted changes
 	err      error
@@ -143,8 +144,11 @@ func (m *screen) help(key string) {
 
 // last opens the last page.
 func (m *screen) last() {
-	m.page, m.refused = pageLast, nil
+	m.page, m.refused, m.noted = pageLast, nil, nil
 	if m.Refused != nil {
 		m.refused = m.Refused()
+	}
+	if m.Noted != nil {
+		m.noted = m.Noted()
 	}
 }

@@ -82,6 +82,8 @@ type Session struct {
 	Rules []string // labels
 	// Refused, if not nil, returns the reasons why the accepted changes would not be written.
 	Refused func() []string
+	// Noted, if not nil, returns what else there is to know of the accepted changes.
+	Noted func() []string
 	// Max is the maximum number of changes of a file that are listed; 0 for no limit. Those after them are accepted,
 	// unless their rule or file is declined.
 	Max int

@@ -147,9 +147,7 @@ func (m *screen) lastPage() []string {
 	if len(m.refused) > 0 {
 		lines := []string{"", m.Style.Strong("  Nothing can be written, since this does not hold:"), ""}
 		for _, r := range m.refused {
-			for line := range strings.SplitSeq(ansi.Wrap(terminal.Visible([]byte(r)), m.width-4, " "), "\n") {
-				lines = append(lines, "  "+line)
-			}
+			lines = append(lines, m.wrapped(r)...)
 		}
 		return lines
 	}
@@ -170,6 +168,9 @@ func (m *screen) lastPage() []string {
 		lines = append(lines, fmt.Sprintf("  %s changed on disk meanwhile; the changes are those to what is there now.", report.Count(moved, "file")))
 	}
 	lines = append(lines, "  The old contents are kept; frizzel undo puts them back.", "")
+	for _, n := range m.noted[:min(len(m.noted), maxNoted)] {
+		lines = append(lines, m.wrapped("note: "+n)...)
+	}
 	room := m.height - 4 - len(lines)
 	var skipped int
 	for _, f := range m.Files {
@@ -185,6 +186,17 @@ func (m *screen) lastPage() []string {
 	}
 	if skipped > 0 {
 		lines = append(lines, m.Style.Soft(fmt.Sprintf("             and %s more", report.Count(skipped, "file"))))
+	}
+	return lines
+}
+
+// maxNoted is the number of notes on the last page.
+const maxNoted = 3
+
+// wrapped returns a text as lines of the page.
+func (m *screen) wrapped(text string) (lines []string) {
+	for line := range strings.SplitSeq(ansi.Wrap(terminal.Visible([]byte(text)), m.width-4, " "), "\n") {
+		lines = append(lines, "  "+line)
 	}
 	return lines
 }
