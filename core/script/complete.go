@@ -43,7 +43,14 @@ func complete(text string, parse func(p *parser)) []string {
 
 // expect notes the words that may come next, if the place of a completion is reached.
 func (p *parser) expect(words ...string) {
-	if !p.completing || p.at < p.cursor {
+	if p.at >= p.cursor {
+		p.offer(words...)
+	}
+}
+
+// offer notes words that may come next.
+func (p *parser) offer(words ...string) {
+	if !p.completing {
 		return
 	}
 	for _, w := range words {

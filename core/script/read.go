@@ -28,6 +28,9 @@ func (p *parser) continues(i int) bool {
 	second, third := p.tokens[min(i+1, len(p.tokens)-1)].text, p.tokens[min(i+2, len(p.tokens)-1)].text
 	switch t.text {
 	case "in":
+		if second == "file" && i+2 == p.cursor {
+			p.offer("name") // since either may be meant yet
+		}
 		return second == "file" && third != "name" // which opens an address
 	case "not":
 		return second == "preceded" || second == "followed"
