@@ -123,6 +123,9 @@ func (f *realDir) RenameFree(from, to string) error {
 // errNoExclusive means that the system, or the file system, has no call that renames only to a free name.
 var errNoExclusive = errors.New("no exclusive rename")
 
+// errNoSafeRename means that a name could be given only by a call that may replace another file.
+var errNoSafeRename = errors.New("this file system can neither rename without replacing a file, nor make a hard link here")
+
 // renameByLink renames without replacing anything: a file gets its new name as a second one, which is on disk before the
 // old one goes. A directory cannot have two.
 func (f *realDir) renameByLink(from, to string) error {
@@ -136,7 +139,11 @@ func (f *realDir) renameByLink(from, to string) error {
 		}
 		return unix.Renameat(f.fd(), from, f.fd(), to)
 	}
-	if err := unix.Linkat(f.fd(), from, f.fd(), to, 0); err != nil {
+	switch err := unix.Linkat(f.fd(), from, f.fd(), to, 0); err {
+	case nil:
+	case unix.EPERM, unix.EOPNOTSUPP, unix.ENOSYS:
+		return errNoSafeRename
+	default:
 		return err
 	}
 	if err := f.Sync(); err != nil {

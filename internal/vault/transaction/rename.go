@@ -209,7 +209,7 @@ func (w *writer) rename(dir disk.Dir, r *renaming, from, to string) error {
 	if err := dir.RenameFree(from, to); errors.Is(err, fs.ErrExist) {
 		return &TakenError{r.path, r.to}
 	} else if err != nil {
-		return err
+		return fmt.Errorf("%s: cannot rename: %w", r.path, err)
 	}
 	w.intent.Progress.Add(1)
 	return nil
