@@ -60,12 +60,6 @@ func dirOf(e *store.Entry) string { return filepath.Dir(e.Absolute()) }
 // wanted are the directories that files are in, by their paths.
 type wanted map[string]*store.Entry // the first file of each
 
-func (w wanted) add(e *store.Entry) {
-	if path := dirOf(e); w[path] == nil {
-		w[path] = e
-	}
-}
-
 // openAll opens the directories of the files to write. All must exist.
 func openAll(ctx context.Context, l *store.Locked, files wanted) (*dirs, error) {
 	f := openDirs(l, files, forWriting)
