@@ -23,6 +23,9 @@ type Options struct {
 	// Load reads a script or a table that the script names, by its path relative
 	// to the script's own name; nil finds none.
 	Load func(path string) ([]byte, error)
+	// Mark, if not nil, is applied to the value of a parameter wherever a placeholder writes it, and not where it is
+	// looked for.
+	Mark func(param, value string) string
 	// Lenient gives a parameter without a value its own name, so that a script
 	// can be checked without one.
 	Lenient bool

@@ -180,6 +180,9 @@ func (c *compiler) template(t *script.Text, groups []string) *program.Template {
 		} else if g, ok := c.group(p.Hole, groups); ok {
 			hole.From, hole.Group = program.FromGroup, g
 		} else if v, ok := c.value(p.Hole); ok {
+			if _, param := c.values[p.Hole.Name]; param && c.options.Mark != nil {
+				v = c.options.Mark(p.Hole.Name, v)
+			}
 			literal(v)
 			continue
 		} else {

@@ -255,7 +255,7 @@ func (a *app) root() *cobra.Command {
 		return nil
 	}
 	root.AddCommand(a.find(), a.edit(), a.try(), a.new(), a.explain(), a.check(), a.fmt(), a.preview(), a.apply(), a.undo(), a.redo(), a.history(),
-		a.recover(), a.keep(), a.filter(), a.stamp(), a.showSettings(), a.languageServer(), a.demo(), a.completion(root), a.version(), a.guard())
+		a.recover(), a.keep(), a.filter(), a.stamp(), a.showSettings(), a.languageServer(), a.demo(), a.completion(root), a.version(), a.guard(), a.fleet(), a.fleetHost())
 	root.SetHelpCommand(a.helpCommand(root))
 	a.complete(root)
 	return root

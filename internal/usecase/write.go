@@ -24,6 +24,7 @@ type Writing struct {
 	Store   *store.Store
 	Command []string // as it was given, for the history
 	Note    string
+	Fleet   string // the run over many hosts that this is part of; "" for none
 	Beside  string // suffix of the names of copies of the old files; "" for no copies
 	Into    string // a directory for the changed files, whose originals stay; "" for none
 	After   string // a command to run once files have changed
@@ -139,7 +140,7 @@ func (w *Writing) locked(ctx context.Context, intent transaction.Intent, changes
 		return nil, err
 	}
 	w.tellRecovered(ctx, recovered)
-	intent.Command, intent.Note, intent.Beside, intent.Hold, intent.Guard = w.Command, w.Note, w.Beside, w.Hold, w.Guard
+	intent.Fleet, intent.Command, intent.Note, intent.Beside, intent.Hold, intent.Guard = w.Fleet, w.Command, w.Note, w.Beside, w.Hold, w.Guard
 	if intent.After == "" {
 		intent.After = w.After
 	}

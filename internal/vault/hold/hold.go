@@ -51,6 +51,19 @@ func Keep(l *store.Locked, id string) (*store.Record, error) {
 	return r, l.Enter(r, store.Kept)
 }
 
+// Renew has the time of a run on hold begin anew. The error is a *NotHeldError if the run is not on hold, or if its time is
+// over.
+func Renew(l *store.Locked, id string) (*store.Record, error) {
+	r, err := l.Run(id)
+	if err != nil {
+		return nil, err
+	}
+	if r.State() != store.Held || !time.Now().Before(r.HeldUntil()) {
+		return r, &NotHeldError{r}
+	}
+	return r, l.Enter(r, store.Held)
+}
+
 // An Outcome is the result of undoing a run that nobody kept.
 type Outcome struct {
 	Run   *store.Record
@@ -172,6 +185,7 @@ type guard struct {
 	command  []string
 	after    func(Outcome)
 	deadline time.Time // by this program's own clock, which nobody sets back
+	steps    int       // of the run's life when the deadline was set: a renewed hold has more
 	now      bool      // the time is over, whatever the clock says
 	in       disk.ID   // the store's directory when the guard began
 }
@@ -214,8 +228,8 @@ func (g *guard) finish(ctx context.Context) (over bool, err error) {
 	case r.State() != store.Held:
 		return true, nil
 	}
-	if g.deadline.IsZero() {
-		g.deadline = time.Now().Add(min(time.Until(r.HeldUntil()), r.Hold))
+	if g.steps != len(r.Steps) {
+		g.deadline, g.steps = time.Now().Add(min(time.Until(r.HeldUntil()), r.Hold)), len(r.Steps)
 	}
 	if time.Now().Before(g.deadline) && !g.now {
 		return false, nil
@@ -261,7 +275,7 @@ func (g *guard) wait(ctx context.Context) {
 			return
 		case <-time.After(min(time.Until(g.deadline), time.Second)):
 		}
-		if r, err := g.store.Run(g.id); err == nil && r.State() != store.Held {
+		if r, err := g.store.Run(g.id); err == nil && (r.State() != store.Held || len(r.Steps) != g.steps) {
 			return
 		}
 	}

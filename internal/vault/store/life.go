@@ -20,7 +20,8 @@ import (
 //	              putting back  something failed, or the run was cut off
 //	done, held    putting back  the run itself is not sure that the word was written
 //	putting back  put back      no file is new but those that are no longer the run's
-//	held          kept          someone said that it stays
+//	held          held          the time to wait begins anew
+//	              kept          someone said that it stays
 //	              lapsed        nobody did in time: an undo took it back, as far as it could
 type State string
 
@@ -41,7 +42,7 @@ var next = map[State][]State{
 	Begun:       {Replacing, PuttingBack},
 	Replacing:   {Done, Held, PuttingBack},
 	Done:        {PuttingBack},
-	Held:        {Kept, Lapsed, PuttingBack},
+	Held:        {Held, Kept, Lapsed, PuttingBack},
 	PuttingBack: {PutBack},
 }
 

@@ -32,8 +32,9 @@ type Record struct {
 	Command []string      `json:"command"`
 	Dir     change.Path   `json:"directory"` // current directory of the run
 	Note    string        `json:"note,omitempty"`
-	Rules   []string      `json:"rules"` // labels of all rules
-	Used    []int         `json:"used"`  // those of Rules that made changes, ascending; nil if that is unknown
+	Fleet   string        `json:"fleet,omitempty"` // the run over many hosts that it is part of
+	Rules   []string      `json:"rules"`           // labels of all rules
+	Used    []int         `json:"used"`            // those of Rules that made changes, ascending; nil if that is unknown
 	Changes int           `json:"changes"`
 	After   string        `json:"after,omitempty"`   // a command to run when its files have changed
 	Hold    time.Duration `json:"hold,omitempty"`    // how long it waits to be kept

@@ -77,7 +77,9 @@ const (
 	recordName  = "record"
 	journalName = "journal"
 	backupName  = "backup"
-	prunedName  = "pruned-" // begins the name of a run that is being removed
+	// FleetName is the directory of what belongs to runs over many hosts.
+	FleetName  = "fleet"
+	prunedName = "pruned-" // begins the name of a run that is being removed
 )
 
 func (s *Store) runsPath() string { return filepath.Join(s.path, runsName) }
@@ -376,4 +378,4 @@ func usable(above, dir disk.Dir, name string, known func(name string) bool) erro
 }
 
 // ofAStore reports whether a name in a directory shows that it is a store's.
-func ofAStore(name string) bool { return name == runsName || name == counterName }
+func ofAStore(name string) bool { return name == runsName || name == counterName || name == FleetName }

@@ -84,7 +84,7 @@ func TestLife(t *testing.T) {
 	all := []store.State{store.Begun, store.Replacing, store.Done, store.Held, store.Kept, store.Lapsed, store.PuttingBack, store.PutBack}
 	ways := map[store.State][]store.State{ // as the page of the package draws them
 		store.Begun: {store.Replacing, store.PuttingBack}, store.Replacing: {store.Done, store.Held, store.PuttingBack}, store.Done: {store.PuttingBack},
-		store.Held: {store.Kept, store.Lapsed, store.PuttingBack}, store.PuttingBack: {store.PutBack},
+		store.Held: {store.Held, store.Kept, store.Lapsed, store.PuttingBack}, store.PuttingBack: {store.PutBack},
 	}
 	for seed := range uint64(20) {
 		random := rand.New(rand.NewPCG(seed, 5))

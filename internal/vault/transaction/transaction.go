@@ -47,6 +47,7 @@ type Intent struct {
 	Undoes  string
 	Command []string
 	Note    string
+	Fleet   string   // the run over many hosts that it is part of
 	Rules   []string // labels; edits refer to them by index
 	Changes int
 	After   string        // a command, kept for when the run is taken back
@@ -212,7 +213,7 @@ func (w *writer) besideOf(c *change.Change) change.Change {
 func newRecord(intent Intent) *store.Record {
 	r := &store.Record{
 		Kind: intent.Kind, Undoes: intent.Undoes, Time: time.Now(), Boot: disk.Boot(), Command: intent.Command,
-		Note: intent.Note, Rules: intent.Rules, Changes: intent.Changes, After: intent.After, Hold: intent.Hold, Left: intent.Left,
+		Note: intent.Note, Fleet: intent.Fleet, Rules: intent.Rules, Changes: intent.Changes, After: intent.After, Hold: intent.Hold, Left: intent.Left,
 		Secret: rand.Text(),
 	}
 	r.Host, _ = os.Hostname()

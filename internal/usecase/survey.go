@@ -1,0 +1,77 @@
+package usecase
+
+import (
+	"context"
+	"slices"
+
+	"frizzel/core/edit"
+	"frizzel/core/program"
+	"frizzel/core/script"
+	"frizzel/internal/run"
+)
+
+// SurveyOptions are the options of Survey.
+type SurveyOptions struct {
+	Plan *run.Plan
+	// Answer returns the answer to a proposal for a file, by the file's path.
+	Answer func(path string, p program.Proposal) program.Answer
+	// Take is called with each file that changes, in path order, and with the proposals that were accepted.
+	Take func(r *run.Result, proposals []program.Proposal) error
+}
+
+// Survey runs rules with answers that were given beforehand. It writes nothing.
+func Survey(ctx context.Context, o SurveyOptions) (*Previewed, error) {
+	p := &Previewed{}
+	all, s, err := o.Plan.Collect(ctx)
+	if p.Summary = s; err != nil {
+		return p, err
+	}
+	for _, pending := range all {
+		if pending.Refuse == nil {
+			if err := o.file(ctx, pending); err != nil {
+				return p, err
+			}
+		}
+		if pending.Refuse != nil {
+			p.Refuses = append(p.Refuses, refusal(pending.At.Path, pending.Refuse))
+		}
+	}
+	s.Recount(all)
+	p.Refuses = append(p.Refuses, namesRefused(o.Plan)...)
+	p.Refuses = append(p.Refuses, s.Tally.Unmet()...)
+	return p, nil
+}
+
+func (o *SurveyOptions) file(ctx context.Context, pending *run.Pending) error {
+	var proposals []program.Proposal
+	err := pending.Decide(ctx, func(p program.Proposal) program.Answer {
+		answer := o.Answer(pending.At.Path, p)
+		if !answer.Leave {
+			proposals = append(proposals, answered(p, answer))
+		}
+		return answer
+	})
+	if err != nil || pending.Refuse != nil || pending.Changes == 0 {
+		return err
+	}
+	r, err := pending.Result(ctx)
+	if err != nil {
+		return err
+	}
+	return o.Take(r, proposals)
+}
+
+// answered returns a proposal as it is after an answer, with edits that stay valid.
+func answered(p program.Proposal, answer program.Answer) program.Proposal {
+	p.Edits = slices.Clone(p.Edits)
+	switch {
+	case answer.New == nil:
+	case p.Of != script.Content:
+		p.Edits = edit.One(p.Text, answer.New, p.Rule)
+	case p.Value != nil:
+		p.Edits = p.Value.Write(answer.New)
+	case len(p.Edits) == 1:
+		p.Edits[0].New = answer.New
+	}
+	return p
+}
