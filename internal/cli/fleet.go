@@ -107,8 +107,8 @@ func (f *wayFlags) way() (*fleet.Way, error) {
 	switch {
 	case f.atOnce < 1:
 		return nil, exit.Wrongf("--at-once is at least 1")
-	case f.wait <= 0:
-		return nil, exit.Wrongf("--wait wants a time such as 20s, not %s", f.wait)
+	case f.wait < 4*wire.Pulse:
+		return nil, exit.Wrongf("--wait wants a time of at least %s, such as 20s, not %s", 4*wire.Pulse, f.wait)
 	case f.programs != "" && !f.send:
 		return nil, exit.Wrongf("--programs goes with --send-program")
 	}

@@ -222,7 +222,7 @@ func (a *app) writeFleet(ctx context.Context, o *order, s *fleet.Survey, f *flee
 		case m.Ready():
 			o.plan.Hosts = append(o.plan.Hosts, &fleet.Planned{Host: m.Host, Digest: m.Answer.Digest, Store: m.Answer.Store, Answers: answers[m.Name]})
 		case errors.As(m.Fault, &fault):
-			o.plan.Hosts = append(o.plan.Hosts, &fleet.Planned{Host: m.Host})
+			o.plan.Hosts = append(o.plan.Hosts, &fleet.Planned{Host: m.Host, Fault: fault.Reason})
 		}
 	}
 	for _, file := range s.Files {
@@ -247,7 +247,7 @@ func (a *app) writeFleet(ctx context.Context, o *order, s *fleet.Survey, f *flee
 	d := &fleet.Drive{Run: r, Way: o.way}
 	err = d.Write(ctx)
 	if f.format == "json" {
-		if eventErr := a.fleetStates(r); err == nil {
+		if eventErr := a.fleetStates(r, s); err == nil {
 			err = eventErr
 		}
 	}
@@ -355,13 +355,8 @@ func (fr *fleetReview) ask(ctx context.Context, s *fleet.Survey, shown map[strin
 
 // forget has the hosts forget their reviews, which nobody will write.
 func (fr *fleetReview) forget() {
-	if fr.survey == nil {
-		return
-	}
-	for _, m := range fr.survey.Members {
-		if m.Answer != nil && m.Answer.State == wire.Reviewed {
-			_, _ = fr.order.way.Call(context.Background(), m.Name, &wire.Request{Op: wire.Forget, Run: fr.order.plan.Key}, func(*wire.Message) error { return nil })
-		}
+	if fr.survey != nil {
+		fleet.Forget(context.Background(), fr.order.way, fr.order.plan.AtOnce, fr.survey.Members, fr.order.plan.Key)
 	}
 }
 

@@ -239,6 +239,33 @@ type History struct {
 	Bytes int64  `json:"bytes"`
 }
 
+// HostChange is a change of a file that is the same on several hosts.
+type HostChange struct {
+	Hosts []string `json:"hosts"`
+	Path
+	NewPath
+	Changes int    `json:"changes"`
+	Diff    string `json:"diff"` // with {=name} for values that differ between the hosts
+}
+
+// Host is where a host of a run is, or in a preview that it changes, refuses or gives no answer.
+type Host struct {
+	Host      string     `json:"host"`
+	State     string     `json:"state"`
+	Files     int        `json:"files"`
+	Run       string     `json:"run,omitempty"`        // number of the run there
+	HeldUntil *time.Time `json:"held_until,omitempty"` // UTC
+	Reason    string     `json:"reason,omitempty"`
+}
+
+// Fleet is last of commands over many hosts.
+type Fleet struct {
+	Hosts   int    `json:"hosts"`
+	Change  int    `json:"hosts_changing"`
+	Written int    `json:"hosts_written"`
+	Run     string `json:"run,omitempty"` // such as f17
+}
+
 func (Begin) name() string         { return "begin" }
 func (Match) name() string         { return "match" }
 func (File) name() string          { return "file" }
@@ -258,3 +285,6 @@ func (Checked) name() string       { return "checked" }
 func (Run) name() string           { return "run" }
 func (Damaged) name() string       { return "damaged" }
 func (History) name() string       { return "history" }
+func (HostChange) name() string    { return "host_change" }
+func (Host) name() string          { return "host" }
+func (Fleet) name() string         { return "fleet" }

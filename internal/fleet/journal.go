@@ -89,6 +89,7 @@ type Planned struct {
 	Digest  string        `json:"digest,omitempty"` // of its review; "" if it was not reached
 	Store   string        `json:"store,omitempty"`  // identity of its history
 	Answers []wire.Answer `json:"answers,omitempty"`
+	Fault   string        `json:"fault,omitempty"` // why it was not reached
 
 	State State     `json:"-"`
 	Run   string    `json:"-"` // number of the run there
@@ -195,7 +196,7 @@ func (r *Run) begin() {
 	for _, h := range r.Hosts {
 		h.State = Waiting
 		if h.Digest == "" {
-			h.State = Unreached
+			h.State, h.Why = Unreached, h.Fault
 		}
 	}
 }

@@ -99,6 +99,15 @@ func all(ctx context.Context, members []*Member, n int, do func(*Member)) {
 	wg.Wait()
 }
 
+// Forget has hosts give up the reviews that they keep for a run.
+func Forget(ctx context.Context, way *Way, n int, members []*Member, run string) {
+	all(ctx, members, n, func(m *Member) {
+		if m.Answer != nil && m.Answer.State == wire.Reviewed {
+			_, _ = way.Call(ctx, m.Name, &wire.Request{Op: wire.Forget, Run: run}, func(*wire.Message) error { return nil })
+		}
+	})
+}
+
 // A gathering keeps each distinct change once.
 type gathering struct {
 	mu    sync.Mutex

@@ -136,6 +136,8 @@ func (d *Drive) call(ctx context.Context, h *Planned, request *wire.Request) (*A
 		return nil, d.enter(h, state, fault.Reason)
 	case err != nil:
 		return nil, err
+	case !known(answer):
+		return nil, d.enter(h, Strange, errStrange.Error())
 	case h.Store != "" && answer.Store != h.Store:
 		return nil, d.enter(h, Another, "its history is another one than at the review; nothing is done there")
 	}
@@ -156,17 +158,24 @@ func (d *Drive) write(ctx context.Context, h *Planned) error {
 	return d.became(h, answer)
 }
 
+// states are the states of a host by what it says became of the run there.
+var states = map[wire.State]State{
+	wire.Refused: Refused, wire.Failed: Failed, wire.PutBack: Waiting, wire.Held: Held, wire.Done: Done, wire.Expired: Expired,
+	wire.Undone: Undone, wire.Left: Left, wire.Reviewed: Waiting, wire.Nothing: Waiting, "": Refused,
+}
+
+// known reports whether an answer is one that hosts give.
+func known(a *Answer) bool {
+	_, ok := states[a.State]
+	return ok && (a.State != "" || a.Error != "")
+}
+
 // became notes what a host says became of the run there.
 func (d *Drive) became(h *Planned, a *Answer) error {
 	h.Run, h.Until, h.Files = a.Run, a.Until, a.Files
 	why := a.Error
-	state, ok := map[wire.State]State{
-		wire.Refused: Refused, wire.Failed: Failed, wire.PutBack: Waiting, wire.Held: Held, wire.Done: Done, wire.Expired: Expired,
-		wire.Undone: Undone, wire.Left: Left, wire.Reviewed: Waiting, wire.Nothing: Waiting, "": Refused,
-	}[a.State]
+	state := states[a.State]
 	switch {
-	case !ok, a.State == "" && a.Error == "":
-		state, why = Strange, errStrange.Error()
 	case a.State == wire.Failed && h.State == Waiting && d.Again:
 		state = Waiting
 	case state == Expired:
@@ -242,7 +251,7 @@ func (d *Drive) undo(ctx context.Context, h *Planned) error {
 	untouched := h.State == Unreached && h.Digest == ""
 	request := d.request(wire.Undo)
 	request.KeepLater = d.KeepLater
-	was := h.State
+	was, why := h.State, h.Why
 	answer, err := d.call(ctx, h, request)
 	if err != nil || answer == nil {
 		return err
@@ -250,6 +259,8 @@ func (d *Drive) undo(ctx context.Context, h *Planned) error {
 	switch {
 	case answer.State == wire.Nothing && was == Done, answer.State == wire.Nothing && was == Held:
 		return d.enter(h, Another, "its history does not have the run")
+	case answer.State == wire.Nothing && was == Refused:
+		return d.enter(h, Refused, why)
 	case answer.State == wire.Nothing, untouched:
 		return d.enter(h, Forgotten, "")
 	case answer.State == wire.PutBack:

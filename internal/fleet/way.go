@@ -213,7 +213,7 @@ func (c *call) reason(err error) string {
 	switch {
 	case silent:
 		return fmt.Sprintf("it said nothing for %s%s", c.way.Wait, said)
-	case errors.Is(err, io.EOF), errors.Is(err, syscall.EPIPE):
+	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, syscall.EPIPE):
 		if c.fault.Sent {
 			return "the connection ended before its answer" + said
 		}

@@ -33,13 +33,19 @@ type previewing struct {
 	desk    *desk
 	request *wire.Request
 	rules   *usecase.Compiled
-	shown   *drawing // as it is sent
-	whole   *drawing // before anything is hidden; the same if nothing is
-	general map[string][]byte
-	sealing *usecase.Sealing // nil if nothing is kept
+	shown   *drawing            // as it is sent
+	whole   *drawing            // before anything is hidden; the same if nothing is
+	general map[string]*general // by path
+	sealing *usecase.Sealing    // nil if nothing is kept
 	answers map[string]map[program.Key]program.Answer
 	digest  hash.Hash
 	files   int
+}
+
+// A general is a file's changes with marks around the values that differ between hosts.
+type general struct {
+	diff      []byte
+	proposals []program.Proposal
 }
 
 // A drawing writes diffs.
@@ -82,9 +88,7 @@ func (m *Member) preview(ctx context.Context, d *desk, request *wire.Request) (*
 	if request.Run == "" {
 		done, err = usecase.Preview(ctx, usecase.PreviewOptions{Plan: plan, Show: func(r *run.Result) error { return p.file(r, nil) }})
 	} else {
-		done, err = usecase.Survey(ctx, usecase.SurveyOptions{Plan: plan, Take: p.file, Answer: func(path string, c program.Proposal) program.Answer {
-			return p.answers[path][c.Key]
-		}})
+		done, err = p.survey(ctx, plan, p.file)
 	}
 	if err != nil {
 		return nil, err
@@ -115,7 +119,7 @@ func (p *previewing) prepare(ctx context.Context) (err error) {
 		if p.answers[a.Path] == nil {
 			p.answers[a.Path] = map[program.Key]program.Answer{}
 		}
-		p.answers[a.Path][program.Key(a.Key)] = program.Answer{Leave: a.Leave, New: a.New}
+		p.answers[a.Path][program.Key(a.Key)] = program.Answer{Leave: a.Leave, New: p.filled(a.New)}
 	}
 	if request.Run != "" {
 		if err := p.desk.open(ctx); err != nil {
@@ -127,6 +131,17 @@ func (p *previewing) prepare(ctx context.Context) (err error) {
 		return p.generalize(ctx)
 	}
 	return nil
+}
+
+// filled returns a text that a person wrote, with this host's values where it names one that differs between hosts.
+func (p *previewing) filled(text []byte) []byte {
+	if text == nil {
+		return nil
+	}
+	for _, name := range p.request.Differs {
+		text = bytes.ReplaceAll(text, []byte("{="+name+"}"), []byte(p.request.Values[name]))
+	}
+	return text
 }
 
 // plan returns which files are meant.
@@ -162,13 +177,44 @@ func (p *previewing) generalize(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	p.general = map[string][]byte{}
+	p.general = map[string]*general{}
 	drawn := newDrawing(rules, p.request.Context)
-	_, err = usecase.Preview(ctx, usecase.PreviewOptions{Plan: plan, Show: func(r *run.Result) (err error) {
-		p.general[r.At.Path], err = drawn.diff(r)
+	take := func(r *run.Result, proposals []program.Proposal) error {
+		text, err := drawn.diff(r)
+		p.general[r.At.Path] = &general{text, proposals}
 		return err
-	}})
+	}
+	if p.request.Run == "" {
+		_, err = usecase.Preview(ctx, usecase.PreviewOptions{Plan: plan, Show: func(r *run.Result) error { return take(r, nil) }})
+	} else {
+		_, err = p.survey(ctx, plan, take)
+	}
 	return err
+}
+
+// survey runs the rules with the answers of the request.
+func (p *previewing) survey(ctx context.Context, plan *run.Plan, take func(*run.Result, []program.Proposal) error) (*usecase.Previewed, error) {
+	return usecase.Survey(ctx, usecase.SurveyOptions{Plan: plan, Take: take, Answer: func(path string, c program.Proposal) program.Answer {
+		return p.answers[path][c.Key]
+	}})
+}
+
+// named writes the parameters into the details of a file's changes, where the values are marked and nothing else differs.
+func (g *general) named(details []wire.Change) {
+	if len(g.proposals) != len(details) {
+		return
+	}
+	for i := range details {
+		d, marked := &details[i], detail(g.proposals[i], &wire.File{})
+		if d.Key != marked.Key || !bytes.Equal(d.Text, marked.Text) || len(d.Edits) != len(marked.Edits) {
+			continue
+		}
+		for j := range d.Edits {
+			if text := string(marked.Edits[j].New); unmark(text, true) == string(d.Edits[j].New) {
+				d.Edits[j].New = []byte(unmark(text, false))
+			}
+		}
+	}
 }
 
 // unmark returns a text without its marks, with the values or with the parameters.
@@ -213,11 +259,12 @@ func (p *previewing) file(r *run.Result, proposals []program.Proposal) error {
 			return err
 		}
 	}
-	if general := string(p.general[f.Path]); general != "" && unmark(general, true) == string(whole) {
-		f.Diff = []byte(unmark(general, false))
-	}
 	for _, c := range proposals {
 		f.Changes = append(f.Changes, detail(c, f))
+	}
+	if g := p.general[f.Path]; g != nil && unmark(string(g.diff), true) == string(whole) {
+		f.Diff = []byte(unmark(string(g.diff), false))
+		g.named(f.Changes)
 	}
 	p.files++
 	return p.send(wire.Message{File: f})

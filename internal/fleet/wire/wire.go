@@ -29,7 +29,7 @@ const (
 )
 
 // Pulse is how often a host that is at work says that it lives.
-const Pulse = 2 * time.Second
+const Pulse = 500 * time.Millisecond
 
 // A Greeting is the first line of a host.
 type Greeting struct {
@@ -241,8 +241,11 @@ func (r *Reader) Read(to any) error {
 	if err != nil && (len(line) == 0 || !errors.Is(err, io.EOF)) {
 		return err
 	}
-	if err := json.Unmarshal(line, to); err != nil {
-		return fmt.Errorf("a line is not understood: %w", err)
+	switch jsonErr := json.Unmarshal(line, to); {
+	case jsonErr != nil && err != nil: // it was cut off
+		return io.ErrUnexpectedEOF
+	case jsonErr != nil:
+		return fmt.Errorf("a line is not understood: %w", jsonErr)
 	}
 	return nil
 }
