@@ -10,15 +10,20 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// Every event of every command is what the schema says: the first names the version, the
-// last sums up.
-func TestEvents(t *testing.T) {
-	watchSources()
+func eventSchema(t *testing.T) *jsonschema.Schema {
 	c := jsonschema.NewCompiler()
 	c.AssertFormat()
 	c.AssertContent()
 	schema, err := c.Compile("../../docs/events.schema.json")
 	require.NoError(t, err)
+	return schema
+}
+
+// Every event of every command is what the schema says: the first names the version, the
+// last sums up.
+func TestEvents(t *testing.T) {
+	watchSources()
+	schema := eventSchema(t)
 	dir, _ := numbered(t, 0)
 	for name, text := range map[string]string{
 		"conf/a.ini": "[clock]\nhost = depot-3\n", "conf/b.bin": "\x00\x01", "conf/\xff.ini": "depot-3\n",

@@ -14,6 +14,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/santhosh-tekuri/jsonschema/v6"
 	"github.com/stretchr/testify/require"
 )
 
@@ -182,6 +183,35 @@ func TestFleet(t *testing.T) {
 	_, said, status = y.on("undo", "f1")
 	require.Zero(t, status, said)
 	y.all(false)
+}
+
+// Each line of --format json is what the schema says.
+func TestFleetEvents(t *testing.T) {
+	y := newLine(t, 4)
+	schema := eventSchema(t)
+	y.write("kiosk-3", "etc/broken", "")
+	y.mode("kiosk-4", "away")
+	seen := map[string]bool{}
+	for _, args := range [][]string{{"preview"}, {"apply", "--yes", "--skip-unreachable", "--hold", "1m", "--prove", "! test -e " + etc + "/broken"}} {
+		out, said, status := y.fleet(args[0], append(args[1:], "--format", "json")...)
+		require.Equal(t, 4, status, said)
+		for line := range strings.Lines(out) {
+			event, err := jsonschema.UnmarshalJSON(strings.NewReader(line))
+			require.NoError(t, err, line)
+			require.NoError(t, schema.Validate(event), line)
+			fields := event.(map[string]any)
+			seen[fields["event"].(string)] = true
+			if state, ok := fields["state"]; ok {
+				seen[state.(string)] = true
+			}
+		}
+		require.Regexp(t, `"event":"fleet","hosts":4,"hosts_changing":3,[^\n]*\n$`, out)
+	}
+	for _, kind := range []string{"host_change", "host", "would change", "not reached", "on hold", "put back"} {
+		require.True(t, seen[kind], kind)
+	}
+	_, said, _ := y.on("undo", "f1")
+	require.Equal(t, "undone", y.state("f1", "kiosk-1"), said)
 }
 
 // reviews lists the reviews that a host keeps.
