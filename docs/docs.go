@@ -6,5 +6,5 @@ import "embed"
 
 // Pages are the pages, by their names.
 //
-//go:embed tutorial.md language.md reference.md commands.md cookbook.md documents.md performance.md safety.md trust.md architecture.md events.schema.json
+//go:embed tutorial.md language.md reference.md commands.md cookbook.md documents.md fleet.md performance.md safety.md trust.md architecture.md events.schema.json
 var Pages embed.FS

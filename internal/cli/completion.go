@@ -10,6 +10,8 @@ import (
 
 	"frizzel/core/script"
 	"frizzel/internal/exit"
+	"frizzel/internal/fleet"
+	"frizzel/internal/report"
 	"frizzel/internal/terminal"
 	"frizzel/internal/usecase"
 )
@@ -118,8 +120,11 @@ func (a *app) complete(c *cobra.Command) {
 		a.completeOption(c, option, func(*cobra.Command, string) ([]string, bool) { return values, true })
 	}
 	wanted := []string{"text", "json"}
-	if c.Name() == "preview" {
+	switch c.CommandPath() {
+	case "frizzel preview":
 		wanted = formats
+	case "frizzel fleet preview":
+		wanted = fleetFormats
 	}
 	a.completeOption(c, "format", func(*cobra.Command, string) ([]string, bool) { return wanted, true })
 	a.completeOption(c, "on", func(_ *cobra.Command, typed string) ([]string, bool) {
@@ -138,9 +143,11 @@ func (a *app) complete(c *cobra.Command) {
 	switch c.CommandPath() {
 	case "frizzel undo", "frizzel redo", "frizzel keep", "frizzel history show":
 		c.ValidArgsFunction = completeRuns
+	case "frizzel fleet resume", "frizzel fleet keep", "frizzel fleet undo", "frizzel fleet history show":
+		c.ValidArgsFunction = completeFleetRuns
 	case "frizzel check", "frizzel fmt":
 		c.ValidArgsFunction = scriptFiles
-	case "frizzel recover", "frizzel filter", "frizzel settings", "frizzel history", "frizzel history verify", "frizzel history prune":
+	case "frizzel recover", "frizzel filter", "frizzel settings", "frizzel fleet-host", "frizzel fleet history", "frizzel history", "frizzel history verify", "frizzel history prune":
 		c.ValidArgsFunction = cobra.NoFileCompletions
 	}
 	for _, sub := range c.Commands() {
@@ -253,4 +260,18 @@ func completeRuns(_ *cobra.Command, args []string, _ string) ([]string, cobra.Sh
 		out = append(out, r.Name()+"\t"+terminal.Visible([]byte(about)))
 	}
 	return out, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveKeepOrder
+}
+
+// completeFleetRuns completes a run over many hosts.
+func completeFleetRuns(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+	s, err := usecase.OpenStore()
+	if err != nil || len(args) > 0 {
+		return nil, cobra.ShellCompDirectiveNoFileComp
+	}
+	runs, _, _ := fleet.Runs(s)
+	var names []string
+	for _, r := range slices.Backward(runs) {
+		names = append(names, fmt.Sprintf("%s\t%s, %s", r.Name(), r.Time.Local().Format("2006-01-02 15:04"), report.Count(len(r.Hosts), "host")))
+	}
+	return names, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveKeepOrder
 }

@@ -13,6 +13,7 @@ import (
 	"github.com/kballard/go-shellquote"
 	"github.com/spf13/cobra"
 
+	"frizzel/internal/confine"
 	"frizzel/internal/exit"
 	"frizzel/internal/fleet"
 	"frizzel/internal/fleet/member"
@@ -68,6 +69,13 @@ func (a *app) fleetHost() *cobra.Command {
 			}
 			w.Out = output
 			m := &member.Member{In: a.In, Out: a.files.Out, Program: Version, Write: w, Output: output}
+			if a.alone {
+				m.Confine = func() error {
+					confined, err := confine.Begin()
+					a.confined.Store(confined)
+					return err
+				}
+			}
 			return m.Serve(c.Context())
 		},
 	}

@@ -41,16 +41,19 @@ once, with their names; the rarest comes first. Hosts that cannot be reached are
 	}
 	f.order.add(c)
 	fl := c.Flags()
-	fl.StringVar(&f.format, "format", "diff", "diff, summary or json, one object a line")
+	fl.StringVar(&f.format, "format", "diff", oneOf(fleetFormats)+", one object a line")
 	fl.IntVar(&f.lines, "context", 3, "how many `lines` to show around a change")
 	fl.BoolVar(&f.check, "check", false, "exit with status 1 if anything would change")
 	fl.StringArrayVar(&f.hide, "hide", nil, "show ••••• for this `pattern`, such as 'regex \"password = .*\"'; may be repeated")
 	return c
 }
 
+// fleetFormats are the values of --format.
+var fleetFormats = []string{"diff", "summary", "json"}
+
 func (a *app) previewFleet(c *cobra.Command, f *fleetPreviewFlags, paths []string) error {
-	if !slices.Contains([]string{"diff", "summary", "json"}, f.format) {
-		return exit.Wrongf("--format is diff, summary or json, not %q", f.format)
+	if !slices.Contains(fleetFormats, f.format) {
+		return exit.Wrongf("--format is %s, not %q", oneOf(fleetFormats), f.format)
 	}
 	if f.lines < 0 {
 		return exit.Wrongf("--context is at least 0")

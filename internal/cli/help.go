@@ -28,6 +28,7 @@ var topics = []topic{
 	{"cookbook", "ready-made scripts for common tasks", "cookbook.md", ""},
 	{"commands", "every command and option", "commands.md", ""},
 	{"documents", "what is read and changed of office documents", "documents.md", ""},
+	{"many-hosts", "the same rules on many hosts", "fleet.md", ""},
 	{"safety", "what keeps files safe, and what happens when something fails", "safety.md", ""},
 	{"trust", "what scripts, files, settings and seals can do at most", "trust.md", ""},
 	{"architecture", "the packages of the program, and the way of the data", "architecture.md", ""},

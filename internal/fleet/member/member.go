@@ -26,6 +26,8 @@ type Member struct {
 	Write   usecase.Writing // what every run is written with
 	// Output gets what Write says and what commands print; it is sent with the answer.
 	Output *Output
+	// Confine gives up rights that a preview that nothing follows does not need; nil if there are none to give up.
+	Confine func() error
 
 	mu sync.Mutex // guards Out
 }
@@ -98,7 +100,12 @@ func (m *Member) answer(ctx context.Context, d *desk, request *wire.Request) *wi
 	var err error
 	switch request.Op {
 	case wire.Preview:
-		end, err = m.preview(ctx, d, request)
+		if request.Run == "" && m.Confine != nil {
+			err = m.Confine()
+		}
+		if err == nil {
+			end, err = m.preview(ctx, d, request)
+		}
 	case wire.Apply:
 		end, err = m.apply(ctx, d, request)
 	case wire.Ask:
