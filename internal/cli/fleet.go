@@ -309,17 +309,16 @@ func (a *app) endedFleet(r *fleet.Run, err error, quiet bool) error {
 	}
 	counts := r.Counts()
 	written, open := counts[fleet.Held]+counts[fleet.Done], counts[fleet.Waiting]+counts[fleet.Unreached]+counts[fleet.Told]
-	said := fmt.Sprintf("%s of %d written as run %s", report.Count(written, "host"), len(r.Hosts), r.Name())
+	fmt.Fprintf(a.Err, "%s of %d written as run %s\n", report.Count(written, "host"), len(r.Hosts), r.Name())
 	if counts[fleet.Held] > 0 {
-		said += "; to keep it: frizzel fleet keep " + r.Name()
+		fmt.Fprintf(a.Err, "to keep it: frizzel fleet keep %s\n", r.Name())
 	}
 	if open > 0 {
-		said += "; to go on: frizzel fleet resume " + r.Name()
+		fmt.Fprintf(a.Err, "to go on: frizzel fleet resume %s\n", r.Name())
 	}
 	if written+counts[fleet.Told] > 0 {
-		said += "; to take it back: frizzel fleet undo " + r.Name()
+		fmt.Fprintf(a.Err, "to take it back: frizzel fleet undo %s\n", r.Name())
 	}
-	fmt.Fprintln(a.Err, said)
 	if err != nil {
 		return err
 	}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -178,6 +179,8 @@ func (d *Drive) became(h *Planned, a *Answer) error {
 	switch {
 	case a.State == wire.Failed && h.State == Waiting && d.Again:
 		state = Waiting
+	case state == Failed && a.Output != "":
+		why += ": " + lastLine(strings.TrimSpace(a.Output))
 	case state == Expired:
 		why = "nobody kept it in time, so it was put back there"
 	}
