@@ -58,18 +58,7 @@ func (a *app) explaining(c *cobra.Command, f *explainFlags, paths []string) erro
 	if f.how.format != "text" && f.how.format != "json" {
 		return exit.Wrongf("--format is text or json, not %q", f.how.format)
 	}
-	oneOff, err := f.rules.oneOff(c)
-	if err != nil {
-		return err
-	}
-	change, err := oneOff.Script()
-	if err != nil {
-		return err
-	}
-	if len(f.rules.scripts) == 0 && change == nil {
-		return a.noRules(c)
-	}
-	rules, err := f.rules.rules(a, change)
+	rules, err := a.given(c, &f.rules)
 	if err != nil {
 		return err
 	}

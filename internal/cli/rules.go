@@ -137,6 +137,22 @@ func (f *ruleFlags) rules(a *app, oneOff *script.Script) (usecase.Rules, error) 
 	return r, nil
 }
 
+// given returns the rules that are given, with the change on the command line; an error if there are none.
+func (a *app) given(c *cobra.Command, f *ruleFlags) (usecase.Rules, error) {
+	oneOff, err := f.oneOff(c)
+	if err != nil {
+		return usecase.Rules{}, err
+	}
+	change, err := oneOff.Script()
+	if err != nil {
+		return usecase.Rules{}, err
+	}
+	if len(f.scripts) == 0 && change == nil {
+		return usecase.Rules{}, a.noRules(c)
+	}
+	return f.rules(a, change)
+}
+
 // compile reads the scripts and compiles them with the change given on the command
 // line.
 func (a *app) compile(c *cobra.Command, f *ruleFlags) (*usecase.Compiled, error) {

@@ -3,13 +3,11 @@ package fleet
 import (
 	"context"
 	"errors"
-	"fmt"
 	"slices"
 	"strings"
 	"sync"
 	"time"
 
-	"frizzel/internal/exit"
 	"frizzel/internal/fleet/wire"
 )
 
@@ -331,12 +329,4 @@ func (d *Drive) ready(ctx context.Context, h *Planned) error {
 	}
 	h.Digest, h.Store = m.Answer.Digest, m.Answer.Store
 	return d.enter(h, Waiting, "")
-}
-
-// Unfinished returns an error that says how a run goes on that is not at its end.
-func (r *Run) Unfinished() error {
-	if n := r.Counts()[Waiting]; n > 0 {
-		return exit.With(exit.Interrupted, fmt.Errorf("run %s is not at its end; frizzel fleet resume %s goes on, and frizzel fleet undo %s takes all back", r.Name(), r.Name(), r.Name()))
-	}
-	return nil
 }

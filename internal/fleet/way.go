@@ -113,7 +113,7 @@ type call struct {
 	way     *Way
 	fault   *Fault
 	command *exec.Cmd
-	stderr  tail
+	stderr  wire.Tail
 	silence *time.Timer
 	mu      sync.Mutex
 	silent  bool // it was ended since it said nothing
@@ -225,29 +225,4 @@ func (c *call) reason(err error) string {
 func lastLine(text string) string {
 	lines := strings.Split(text, "\n")
 	return strings.TrimSpace(lines[len(lines)-1])
-}
-
-// maxTail is the number of bytes of a program's errors that are kept.
-const maxTail = 2 << 10
-
-// A tail keeps the end of what a program says.
-type tail struct {
-	mu   sync.Mutex
-	text []byte
-}
-
-func (t *tail) Write(p []byte) (int, error) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	t.text = append(t.text, p...)
-	if over := len(t.text) - maxTail; over > 0 {
-		t.text = append(t.text[:0], t.text[over:]...)
-	}
-	return len(p), nil
-}
-
-func (t *tail) String() string {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	return strings.ToValidUTF8(string(t.text), "\uFFFD")
 }

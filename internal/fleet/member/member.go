@@ -9,7 +9,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"strings"
 	"sync"
 	"time"
 
@@ -25,38 +24,11 @@ type Member struct {
 	Program string          // version of frizzel
 	Write   usecase.Writing // what every run is written with
 	// Output gets what Write says and what commands print; it is sent with the answer.
-	Output *Output
+	Output *wire.Tail
 	// Confine gives up rights that a preview that nothing follows does not need; nil if there are none to give up.
 	Confine func() error
 
 	mu sync.Mutex // guards Out
-}
-
-// maxOutput is the number of bytes of output that are sent: the last ones.
-const maxOutput = 16 << 10
-
-// An Output keeps the end of a text.
-type Output struct {
-	mu   sync.Mutex
-	text []byte
-}
-
-// Write appends to the text.
-func (o *Output) Write(p []byte) (int, error) {
-	o.mu.Lock()
-	defer o.mu.Unlock()
-	o.text = append(o.text, p...)
-	if over := len(o.text) - maxOutput; over > 0 {
-		o.text = append(o.text[:0], o.text[over:]...)
-	}
-	return len(p), nil
-}
-
-// String returns the text.
-func (o *Output) String() string {
-	o.mu.Lock()
-	defer o.mu.Unlock()
-	return strings.ToValidUTF8(string(o.text), "\uFFFD")
 }
 
 // Serve greets, reads a request and answers it. Paths are absolute, so the current directory becomes the root.

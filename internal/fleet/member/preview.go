@@ -127,7 +127,7 @@ func (p *previewing) prepare(ctx context.Context) (err error) {
 		}
 		p.sealing = &usecase.Sealing{Rules: p.rules, Diff: p.whole.Text}
 	}
-	if len(request.Differs) > 0 && len(request.Hide) == 0 {
+	if len(request.Differs) > 0 {
 		return p.generalize(ctx)
 	}
 	return nil
@@ -179,6 +179,7 @@ func (p *previewing) generalize(ctx context.Context) error {
 	}
 	p.general = map[string]*general{}
 	drawn := newDrawing(rules, p.request.Context)
+	drawn.Hidden = p.shown.Hidden // what it does not find for the marks differs from what is shown
 	take := func(r *run.Result, proposals []program.Proposal) error {
 		text, err := drawn.diff(r)
 		p.general[r.At.Path] = &general{text, proposals}
@@ -262,7 +263,7 @@ func (p *previewing) file(r *run.Result, proposals []program.Proposal) error {
 	for _, c := range proposals {
 		f.Changes = append(f.Changes, detail(c, f))
 	}
-	if g := p.general[f.Path]; g != nil && unmark(string(g.diff), true) == string(whole) {
+	if g := p.general[f.Path]; g != nil && unmark(string(g.diff), true) == string(f.Diff) {
 		f.Diff = []byte(unmark(string(g.diff), false))
 		g.named(f.Changes)
 	}
