@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -214,6 +215,35 @@ func TestFleetEvents(t *testing.T) {
 	require.Equal(t, "undone", y.state("f1", "kiosk-1"), said)
 }
 
+// settled waits until a host has written what it was told.
+func (y *line) settled(host string) {
+	require.Eventually(y.t, func() bool { return strings.Contains(y.read(host, "etc/kiosk.conf"), "depot-4") }, 5*time.Second, 20*time.Millisecond)
+	time.Sleep(200 * time.Millisecond)
+}
+
+// A host that is told twice to write the same answers as it did before, and writes nothing.
+func TestFleetToldTwice(t *testing.T) {
+	y := newLine(t, 1)
+	_, said, status := y.fleet("apply", "--yes")
+	require.Zero(t, status, said)
+	text, err := os.ReadFile(filepath.Join(os.Getenv("FRIZZEL_STATE"), "fleet", "runs", "f1", "plan"))
+	require.NoError(t, err)
+	var plan struct {
+		Key   string
+		Hosts []struct{ Digest string }
+	}
+	require.NoError(t, json.Unmarshal(text, &plan))
+	for range 2 {
+		c := exec.Command(binary, "fleet-host")
+		c.Env = append(os.Environ(), "FRIZZEL_STATE="+y.path("kiosk-1", "state"))
+		c.Stdin = strings.NewReader(fmt.Sprintf(`{"op":"apply","run":%q,"digest":%q,"write":{}}`+"\n", plan.Key, plan.Hosts[0].Digest))
+		out, err := c.Output()
+		require.NoError(t, err)
+		require.Contains(t, string(out), `"state":"done","run":"1"`)
+	}
+	require.Len(t, y.runs("kiosk-1"), 1)
+}
+
 // reviews lists the reviews that a host keeps.
 func (y *line) reviews(host string) (kept []string) {
 	kept, _ = filepath.Glob(y.path(host, "state/fleet/*.seal"))
@@ -319,6 +349,9 @@ func TestWhatBecomesOfAHost(t *testing.T) {
 			stopped: "done", resumed: "done", undone: "left in part", undoStatus: 6, othersResumed: true, editedInUndo: true},
 		{name: "its history is another one", after: func(y *line) { require.NoError(y.t, os.RemoveAll(y.path("kiosk-3", "state"))) },
 			stopped: "done", resumed: "done", undone: "another history", undoStatus: 3, freshResumed: true, editedInUndo: true, othersResumed: true},
+		{name: "told to write, and its history is another one by now", before: func(y *line) { y.muteAt("kiosk-3", 2) },
+			after:   func(y *line) { y.settled("kiosk-3"); require.NoError(y.t, os.RemoveAll(y.path("kiosk-3", "state"))) },
+			stopped: "no answer", resumed: "another history", resumeStatus: 3, undone: "another history", undoStatus: 3, freshResumed: true, editedInUndo: true, othersResumed: true},
 		{name: "answers that do not fit", before: func(y *line) {
 			y.onCall("kiosk-3", 2, `echo '{"frizzel_fleet":1,"program":"'"$VERSION"'"}'; read -r _; echo '{"end":{"state":"gone"}}'; exit`)
 		},
@@ -523,4 +556,27 @@ func TestFleetSendsTheProgram(t *testing.T) {
 	require.NoError(t, os.WriteFile(sent[0], []byte("#!/bin/sh\necho not this one\n"), 0o700))
 	_, said, status = y.fleet("preview", "--send-program")
 	require.Zero(t, status, said)
+}
+
+// A thousand hosts are reviewed, written and undone, and the control side needs little memory for each.
+func TestFleetOfAThousand(t *testing.T) {
+	if os.Getenv("FRIZZEL_ROUNDS") == "" {
+		t.Skip("it takes half a minute")
+	}
+	y := newLine(t, 1000)
+	out, said, status := y.fleet("preview", "--format", "summary")
+	require.Zero(t, status, said)
+	require.Equal(t, 1, strings.Count(out, "# 1000 hosts"), out)
+	start := time.Now()
+	c := exec.Command(binary, "fleet", "apply", "--yes", "--through", y.dir+"/shell {=host}", "--hosts", "hosts.csv", "-r", "move.friz", "--wave", "100", etc)
+	c.Dir = y.dir
+	text, err := c.CombinedOutput()
+	require.NoError(t, err, string(text))
+	memory := c.ProcessState.SysUsage().(*syscall.Rusage).Maxrss
+	t.Logf("written in %s, with %d KiB on the control side", time.Since(start).Round(time.Second), memory)
+	require.Less(t, memory, int64(100<<10), "KiB")
+	y.all(true)
+	_, said, status = y.on("undo", "f1")
+	require.Zero(t, status, said)
+	y.all(false)
 }
