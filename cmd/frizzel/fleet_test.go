@@ -37,6 +37,8 @@ flood) yes "all that a login says" ;;
 endless) echo '{"frizzel_fleet":1,"program":"'"$VERSION"'"}'; read -r _; yes '{"alive":true}' ;;
 old) echo '{"frizzel_fleet":1,"program":"0.0.1"}'; exec sleep 60 ;;
 outside) "$@" | sed -u 's|"path":"[^"]*"|"path":"/etc/passwd"|' ;;
+edits) "$@" | sed -u 's|"e":[0-9]*|"e":99999|' ;;
+rules) "$@" | sed -u 's|"rule":[0-9]*|"rule":99|' ;;
 dies) "$@" | dd bs=1 count=300 2>/dev/null ;;
 noisy) printf 'Welcome to %s, no ending' "$host"; exec "$@" ;;
 *) exec "$@" ;;
@@ -411,6 +413,18 @@ func (y *line) onCall(host string, n int, shell string) {
 // muteAt has a host do what it is told at its nth call, and not answer.
 func (y *line) muteAt(host string, n int) {
 	y.onCall(host, n, `"$@" | dd bs=1 count=240 2>/dev/null; exit`)
+}
+
+// A host whose changes make no sense is named, and nothing is written.
+func TestFleetWithHostsThatLie(t *testing.T) {
+	y := newLine(t, 3)
+	for _, mode := range []string{"edits", "rules", "outside"} {
+		y.mode("kiosk-2", mode)
+		_, said, status := y.fleet("apply", "--yes")
+		require.Equal(t, 4, status, said)
+		require.Contains(t, said, "its answers do not fit", mode)
+		y.all(false)
+	}
 }
 
 // A wave in which something fails is the last one; with --all-or-none everything goes back. Nothing is written at all if

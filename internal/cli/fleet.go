@@ -14,6 +14,7 @@ import (
 	"frizzel/internal/fleet"
 	"frizzel/internal/fleet/member"
 	"frizzel/internal/fleet/wire"
+	"frizzel/internal/progress"
 	"frizzel/internal/report"
 )
 
@@ -77,12 +78,20 @@ func (a *app) fleetHost() *cobra.Command {
 
 // look asks all hosts what would change. It says how many have answered, if that takes long.
 func (a *app) look(ctx context.Context, o *order, request func(*fleet.Member) *wire.Request) *fleet.Survey {
-	return fleet.Look(ctx, fleet.Order{Way: o.way, AtOnce: o.plan.AtOnce, Members: o.members, Request: request})
+	meter := &progress.Meter{Of: "host"}
+	meter.Begin("asking")
+	s, _ := doing(a, meter, func() (*fleet.Survey, error) {
+		return fleet.Look(ctx, fleet.Order{Way: o.way, AtOnce: o.plan.AtOnce, Members: o.members, Rules: len(o.labels), Request: request, Heard: meter.File}), nil
+	})
+	return s
 }
 
-// names returns hosts as a person reads them: all of few, or the first of many and their number.
-func names(members []*fleet.Member) string {
-	const most = 8
+// names returns hosts as a person reads them: all of few, or the first of many and their number, unless all are wanted.
+func names(members []*fleet.Member, every bool) string {
+	most := 8
+	if every {
+		most = len(members)
+	}
 	var all []string
 	for _, m := range members[:min(len(members), most)] {
 		all = append(all, report.Path(m.Name))

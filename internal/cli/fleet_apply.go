@@ -72,7 +72,7 @@ func (a *app) previewFleet(c *cobra.Command, f *fleetPreviewFlags, paths []strin
 	if f.format == "json" {
 		err = a.fleetEvents(s)
 	} else {
-		err = a.showGroups(s, printer, f.format == "diff")
+		err = a.showGroups(s, printer, f)
 	}
 	if err != nil {
 		return err
@@ -98,12 +98,12 @@ func surveyed(s *fleet.Survey, check bool) error {
 }
 
 // showGroups shows each distinct change once, with its hosts.
-func (a *app) showGroups(s *fleet.Survey, printer *report.Printer, diffs bool) error {
+func (a *app) showGroups(s *fleet.Survey, printer *report.Printer, f *fleetPreviewFlags) error {
 	for _, g := range s.Groups() {
 		if g.Reason != "" {
 			continue
 		}
-		heading := fmt.Sprintf("# %s: %s", report.Count(len(g.Members), "host"), names(g.Members))
+		heading := fmt.Sprintf("# %s: %s", report.Count(len(g.Members), "host"), names(g.Members, f.order.files.verbose))
 		if printer.Terminal {
 			heading = printer.Style.Strong(heading)
 		}
@@ -112,7 +112,7 @@ func (a *app) showGroups(s *fleet.Survey, printer *report.Printer, diffs bool) e
 		}
 		for _, file := range g.Files {
 			err := error(nil)
-			if diffs && len(file.Diff) > 0 {
+			if f.format == "diff" && len(file.Diff) > 0 {
 				err = printer.Unified(file.Diff)
 			} else {
 				_, err = fmt.Fprintf(a.Out, "%s  %s\n", report.Moved(file.Path, file.To), report.Count(file.Count, "change"))
@@ -122,16 +122,16 @@ func (a *app) showGroups(s *fleet.Survey, printer *report.Printer, diffs bool) e
 			}
 		}
 	}
-	a.tellFaults(s)
+	a.tellFaults(s, f.order.files.verbose)
 	fmt.Fprintf(a.Err, "%s asked, %d would change\n", report.Count(len(s.Members), "host"), s.Changing())
 	return nil
 }
 
 // tellFaults names the hosts that gave no answer, or refuse.
-func (a *app) tellFaults(s *fleet.Survey) {
+func (a *app) tellFaults(s *fleet.Survey, every bool) {
 	for _, g := range s.Groups() {
 		if g.Reason != "" {
-			fmt.Fprintf(a.Err, "frizzel: %s: %s\n", names(g.Members), report.Path(g.Reason))
+			fmt.Fprintf(a.Err, "frizzel: %s: %s\n", names(g.Members, every), report.Path(g.Reason))
 		}
 	}
 }
@@ -242,8 +242,7 @@ func (a *app) writeFleet(ctx context.Context, o *order, s *fleet.Survey, f *flee
 	defer r.Close()
 	a.patient.Store(true)
 	fmt.Fprintf(a.Err, "run %s over %s\n", r.Name(), report.Count(len(r.Hosts), "host"))
-	d := &fleet.Drive{Run: r, Way: o.way}
-	err = d.Write(ctx)
+	err = a.driven(&fleet.Drive{Run: r, Way: o.way}, func(d *fleet.Drive) error { return d.Write(ctx) })
 	if f.format == "json" {
 		if eventErr := a.fleetStates(r, s); err == nil {
 			err = eventErr

@@ -58,7 +58,7 @@ func (fr *fleetReview) settle(ctx context.Context) (*fleet.Survey, error) {
 
 // refused returns an error if the hosts' answers speak against writing anywhere.
 func (fr *fleetReview) refused(s *fleet.Survey) error {
-	fr.tellFaults(s)
+	fr.tellFaults(s, fr.flags.order.files.verbose)
 	unreachable := 0
 	for _, m := range s.Members {
 		var fault *fleet.Fault
@@ -151,9 +151,6 @@ func (i *fleetItem) Decide(decide func(program.Proposal) program.Answer) error {
 	for _, c := range i.file.Changes {
 		p := program.Proposal{Key: program.Key(c.Key), Of: report.SubjectOf(c.Of), Rule: c.Rule, Line: c.Line, Text: c.Text}
 		for _, e := range c.Edits {
-			if e.Start < 0 || e.End < e.Start || e.End > len(c.Text) {
-				return fmt.Errorf("%s: a change of %s is none of its text", i.file.Members[0].Name, i.file.Path)
-			}
 			p.Edits = append(p.Edits, edit.Edit{Start: e.Start, End: e.End, New: e.New, Rules: []int{c.Rule}})
 		}
 		if len(p.Edits) == 0 {

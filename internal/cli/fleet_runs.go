@@ -11,6 +11,7 @@ import (
 
 	"frizzel/internal/exit"
 	"frizzel/internal/fleet"
+	"frizzel/internal/progress"
 	"frizzel/internal/report"
 	"frizzel/internal/usecase"
 	"frizzel/internal/vault/store"
@@ -83,6 +84,19 @@ func (a *app) endedFleet(r *fleet.Run, err error, quiet bool) error {
 	return nil
 }
 
+// driven works on a run, and shows how many hosts have answered.
+func (a *app) driven(d *fleet.Drive, work func(*fleet.Drive) error) error {
+	meter := &progress.Meter{Of: "host"}
+	meter.Begin("answered")
+	d.Told = func(h *fleet.Planned) {
+		if h.State != fleet.Told {
+			meter.File()
+		}
+	}
+	_, err := doing(a, meter, func() (struct{}, error) { return struct{}{}, work(d) })
+	return err
+}
+
 // stopped words the error of a person who broke off: hosts may have been told to write.
 func stopped(r *fleet.Run, err error) error {
 	if errors.Is(err, context.Canceled) {
@@ -105,9 +119,12 @@ written twice, and nothing that was not reviewed.`,
 			}
 			defer d.Close()
 			d.Again = again
-			if err = d.Resume(c.Context()); err == nil {
-				err = d.Write(c.Context())
-			}
+			err = a.driven(d, func(d *fleet.Drive) error {
+				if err := d.Resume(c.Context()); err != nil {
+					return err
+				}
+				return d.Write(c.Context())
+			})
 			return a.endedFleet(d.Run, err, false)
 		},
 	}
@@ -125,7 +142,7 @@ func (a *app) fleetKeep() *cobra.Command {
 				return err
 			}
 			defer d.Close()
-			return a.endedFleet(d.Run, d.Keep(c.Context()), false)
+			return a.endedFleet(d.Run, a.driven(d, func(d *fleet.Drive) error { return d.Keep(c.Context()) }), false)
 		},
 	}
 }
@@ -143,7 +160,7 @@ func (a *app) fleetUndo() *cobra.Command {
 			}
 			defer d.Close()
 			d.KeepLater = later
-			err = stopped(d.Run, d.Undo(c.Context()))
+			err = stopped(d.Run, a.driven(d, func(d *fleet.Drive) error { return d.Undo(c.Context()) }))
 			a.table(d.Run)
 			if err == nil && d.Run.Status() != exit.Done {
 				err = exit.Silent(d.Run.Status())

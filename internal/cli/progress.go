@@ -97,8 +97,11 @@ func (w *watched) draw() {
 	}
 	turn := spinner.Dot.Frames[w.turns%len(spinner.Dot.Frames)]
 	w.turns++
-	line := fmt.Sprintf("%s%s: %s, %s, %s", turn, phase, report.Count(int(files), "file"),
-		humanize.Bytes(uint64(bytes)), time.Since(w.begun).Round(time.Second))
+	counted := report.Count(int(files), "file") + ", " + humanize.Bytes(uint64(bytes))
+	if w.meter.Of != "" {
+		counted = report.Count(int(files), w.meter.Of)
+	}
+	line := fmt.Sprintf("%s%s: %s, %s", turn, phase, counted, time.Since(w.begun).Round(time.Second))
 	if width, _, err := term.GetSize(int(w.out.Fd())); err == nil && width > 0 {
 		line = ansi.Truncate(line, width-1, "")
 	}

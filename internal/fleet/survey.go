@@ -43,6 +43,7 @@ type Order struct {
 	Way     *Way
 	AtOnce  int
 	Members []*Member
+	Rules   int // number of rules
 	// Request returns what a host is asked; its op is Preview.
 	Request func(*Member) *wire.Request
 	Heard   func() // is called when a host has answered; nil for nothing
@@ -50,7 +51,7 @@ type Order struct {
 
 // Look gathers what would change.
 func Look(ctx context.Context, o Order) *Survey {
-	g := &gathering{files: map[string]*File{}}
+	g := &gathering{files: map[string]*File{}, rules: o.Rules}
 	all(ctx, o.Members, o.AtOnce, func(m *Member) {
 		g.member(ctx, o.Way, m, o.Request(m))
 		if o.Heard != nil {
@@ -110,6 +111,7 @@ func Forget(ctx context.Context, way *Way, n int, members []*Member, run string)
 
 // A gathering keeps each distinct change once.
 type gathering struct {
+	rules int
 	mu    sync.Mutex
 	files map[string]*File
 }
@@ -123,6 +125,9 @@ func (g *gathering) member(ctx context.Context, way *Way, m *Member, request *wi
 		}
 		if f := msg.File; !within(f.Path, request.Files.Paths) || !within(f.To, request.Files.Paths) && filepath.Dir(f.To) != filepath.Dir(f.Path) {
 			return fmt.Errorf("%w: it names the file %q, which nobody asked for", errStrange, f.Path)
+		}
+		if !g.fits(msg.File) {
+			return errStrange
 		}
 		m.Files = append(m.Files, g.file(msg.File))
 		return nil
@@ -139,6 +144,27 @@ func (g *gathering) member(ctx context.Context, way *Way, m *Member, request *wi
 	if m.Fault != nil {
 		m.Files = nil
 	}
+}
+
+// fits reports whether what a host says of a file's changes makes sense: counts, rules, and edits that lie within their
+// text, one behind the other.
+func (g *gathering) fits(f *wire.File) bool {
+	if f.Count < 0 || len(f.Rules) > g.rules || slices.ContainsFunc(f.Rules, func(n int) bool { return n < 0 }) {
+		return false
+	}
+	for _, c := range f.Changes {
+		if c.Rule < 0 || c.Rule >= g.rules || c.Line < 0 || len(c.Edits) > 0 && c.Text == nil {
+			return false
+		}
+		at := 0
+		for _, e := range c.Edits {
+			if e.Start < at || e.End < e.Start || e.End > len(c.Text) {
+				return false
+			}
+			at = e.End
+		}
+	}
+	return true
 }
 
 // within reports whether a path is one of those that were asked for, or below one.

@@ -309,7 +309,7 @@ func (d *Drive) ready(ctx context.Context, h *Planned) error {
 		}
 	}
 	m := &Member{Host: h.Host}
-	Look(ctx, Order{Way: d.Way, AtOnce: 1, Members: []*Member{m}, Request: func(*Member) *wire.Request { return d.Review(h) }})
+	Look(ctx, Order{Way: d.Way, AtOnce: 1, Members: []*Member{m}, Rules: len(d.Labels), Request: func(*Member) *wire.Request { return d.Review(h) }})
 	var fault *Fault
 	switch {
 	case errors.As(m.Fault, &fault) && fault.Lies:

@@ -8,6 +8,8 @@ import "sync/atomic"
 
 // A Meter counts the files and bytes of a phase of the work. Several goroutines may use it at once.
 type Meter struct {
+	Of string // what is counted instead of files, such as "host"
+
 	phase        atomic.Value // a string
 	files, bytes atomic.Int64
 }
