@@ -93,7 +93,7 @@ func (r *release) pack(kind, architecture string, binary []byte) error {
 	}
 	info := nfpm.WithDefaults(&nfpm.Info{
 		Name: "frizzel", Arch: architecture, Platform: "linux", Version: r.version, Section: "admin", Priority: "optional",
-		Maintainer: "Frizzel <frizzel@fernhollow.example>", MTime: r.time, License: "NOASSERTION",
+		Maintainer: "Frizzel <frizzel@fernhollow.example>", MTime: r.time, License: "Apache-2.0",
 		Description:  "Change text in many files by reusable rules\nPreviews every change as a diff, asks, writes with backups, and takes a whole run\nback on a word.",
 		Overridables: nfpm.Overridables{Contents: contents, RPM: nfpm.RPM{BuildHost: "release"}},
 	})

@@ -25,6 +25,7 @@ func (r *release) bill(path, name string) error {
 	}
 	own := &spdx.Package{
 		PackageName: "frizzel", PackageSPDXIdentifier: "Package-frizzel", PackageVersion: r.version, PackageDownloadLocation: "NOASSERTION",
+		PackageLicenseDeclared: "Apache-2.0", PackageCopyrightText: "The Frizzel Authors",
 		PackageChecksums: []common.Checksum{{Algorithm: common.SHA256, Value: fmt.Sprintf("%x", sha256.Sum256(content))}},
 		PackageComment:   "commit " + r.commit,
 	}

@@ -5,7 +5,8 @@
 //
 //	go run . VERSION COMMIT UNIX-TIME BINARIES DIRECTORY
 //
-// BINARIES is a directory of binaries named frizzel-SYSTEM-ARCHITECTURE; the script release beside this
+// BINARIES is a directory of binaries named frizzel-SYSTEM-ARCHITECTURE, and the file NOTICES with the licences of what
+// is in them; the script release beside this
 // directory builds them and calls this.
 package main
 

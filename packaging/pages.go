@@ -42,12 +42,12 @@ func (r *release) pages(binaries string) (all []file, err error) {
 		}
 		all = append(all, file{path, out})
 	}
-	for _, page := range []string{"README.md", "CHANGELOG.md"} {
-		text, err := os.ReadFile(filepath.Join("..", page))
+	for _, page := range []string{"../README.md", "../CHANGELOG.md", "../SECURITY.md", "../LICENSE", filepath.Join(binaries, "NOTICES")} {
+		text, err := os.ReadFile(page)
 		if err != nil {
 			return nil, err
 		}
-		all = append(all, file{"share/doc/frizzel/" + page, text})
+		all = append(all, file{"share/doc/frizzel/" + filepath.Base(page), text})
 	}
 	return inOrder(all), nil
 }

@@ -6,6 +6,7 @@ import (
 	"go/token"
 	"io/fs"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -29,6 +30,26 @@ func TestReleaseKnowsTheModules(t *testing.T) {
 		}
 		require.True(t, strings.Contains("\n"+string(sums), "\n"+m.Path+" "), "go mod tidy in packaging lets it know %s", m.Path)
 	}
+}
+
+// Every module of the program has a licence that goes with copies of it, and so has Go.
+func TestNotices(t *testing.T) {
+	info, err := buildinfo.ReadFile(binary)
+	require.NoError(t, err)
+	c := exec.Command("go", "run", "./docs/notices", binary)
+	c.Dir = filepath.Join("..", "..")
+	out, err := c.CombinedOutput()
+	require.NoError(t, err, string(out))
+	require.Contains(t, string(out), "\nGo: LICENSE\n")
+	for _, m := range info.Deps {
+		if m.Replace == nil {
+			require.Regexp(t, `(?i)\n`+regexp.QuoteMeta(m.Path+"@"+m.Version)+`: (licen[cs]e|copying)`, string(out))
+		}
+	}
+	own, err := os.ReadFile(filepath.Join("..", "..", "LICENSE"))
+	require.NoError(t, err)
+	require.Contains(t, string(own), "Apache License")
+	require.Contains(t, string(own), "The Frizzel Authors")
 }
 
 // The map has a line for every package, and each package imports only packages on lines below its own.
