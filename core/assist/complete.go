@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 
 	"frizzel/core/script"
 )
@@ -25,9 +26,9 @@ type Item struct {
 }
 
 var (
-	openHole   = regexp.MustCompile(`\{=([a-z0-9-]*)$`)
-	openFilter = regexp.MustCompile(`\{=[a-z0-9-]+(?: [^{}]*)? ([a-z]*)$`)
-	wordPart   = regexp.MustCompile(`[A-Za-z_][A-Za-z0-9_-]*$`)
+	openHole   = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\{=([a-z0-9-]*)$`) })
+	openFilter = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\{=[a-z0-9-]+(?: [^{}]*)? ([a-z]*)$`) })
+	wordPart   = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`[A-Za-z_][A-Za-z0-9_-]*$`) })
 )
 
 // Complete returns what may come at an offset, and the offset from which it replaces what is typed there.
@@ -35,15 +36,15 @@ func (d *Document) Complete(offset int, load Loader) (items []Item, from int) {
 	n := d.lineOf(offset)
 	line := d.Text[d.starts[n]:offset]
 	if d.inText(offset) {
-		if m := openHole.FindStringSubmatch(line); m != nil {
+		if m := openHole().FindStringSubmatch(line); m != nil {
 			return d.placeholders(load), offset - len(m[1])
 		}
-		if m := openFilter.FindStringSubmatch(line); m != nil {
+		if m := openFilter().FindStringSubmatch(line); m != nil {
 			return filters(), offset - len(m[1])
 		}
 		return nil, offset
 	}
-	part := wordPart.FindString(line)
+	part := wordPart().FindString(line)
 	from = offset - len(part)
 	before := lexemesBefore(d.lines[n].read(), from-d.starts[n])
 	if kind, ok := wantsName(before); ok {

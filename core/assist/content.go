@@ -3,6 +3,7 @@ package assist
 import (
 	"regexp"
 	"slices"
+	"sync"
 
 	"frizzel/core/script"
 )
@@ -14,7 +15,7 @@ func contentOf(text string) *content {
 		switch l.Kind {
 		case script.LexString, script.LexMargin:
 			c.names = append(c.names, holes(l)...)
-			for _, m := range group.FindAllStringSubmatch(l.Text, -1) {
+			for _, m := range group().FindAllStringSubmatch(l.Text, -1) {
 				c.groups = append(c.groups, m[1])
 			}
 			if l.Kind == script.LexString && c.is(i-1, "use") && c.lexemes[i-1].Begins {
@@ -66,13 +67,15 @@ func (c *content) named(i int, l script.Lexeme) {
 }
 
 var (
-	hole  = regexp.MustCompile(`\{=(=|[a-z][a-z0-9-]*)(?: [^{}]*?\bby ([a-z][a-z0-9-]*))?`)
-	group = regexp.MustCompile(`\(\?P?<([^>]+)>`)
+	hole = sync.OnceValue(func() *regexp.Regexp {
+		return regexp.MustCompile(`\{=(=|[a-z][a-z0-9-]*)(?: [^{}]*?\bby ([a-z][a-z0-9-]*))?`)
+	})
+	group = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\(\?P?<([^>]+)>`) })
 )
 
 // holes returns the names in the placeholders of a text. They may be parameters, or groups.
 func holes(l script.Lexeme) (all []Name) {
-	for _, at := range hole.FindAllStringSubmatchIndex(l.Text, -1) {
+	for _, at := range hole().FindAllStringSubmatchIndex(l.Text, -1) {
 		name := l.Text[at[2]:at[3]]
 		if name != "=" && !slices.Contains(script.Builtin(), name) {
 			all = append(all, Name{ParamName, name, l.TextStart + at[2], l.TextStart + at[3], false})

@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 
 	"frizzel/core/lines"
 	"frizzel/core/syntax"
@@ -118,10 +119,10 @@ func (l *learner) value(s *state, h hunk) bool {
 	return false
 }
 
-var quotedName = regexp.MustCompile(`\['([A-Za-z_][A-Za-z0-9_-]*)'\]`)
+var quotedName = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\['([A-Za-z_][A-Za-z0-9_-]*)'\]`) })
 
 // plainPath writes the names of a path behind dots.
-func plainPath(path string) string { return quotedName.ReplaceAllString(path, ".$1") }
+func plainPath(path string) string { return quotedName().ReplaceAllString(path, ".$1") }
 
 // freshText returns the text with a hunk done, and the hunk's offset in it.
 func (s *state) freshText(h hunk) ([]byte, int) {
@@ -251,11 +252,11 @@ func commonSuffix(a, b string) (n int) {
 
 // wider takes one more token on each side.
 func wider(old, fresh string, start, end, freshEnd int) (int, int, int) {
-	before := tokens.FindAllStringIndex(old[:start], -1)
+	before := tokens().FindAllStringIndex(old[:start], -1)
 	if n := len(before); n > 0 {
 		start = before[n-1][0]
 	}
-	if behind := tokens.FindStringIndex(old[end:]); behind != nil {
+	if behind := tokens().FindStringIndex(old[end:]); behind != nil {
 		end, freshEnd = end+behind[1], freshEnd+behind[1]
 	}
 	return start, end, freshEnd

@@ -3,6 +3,7 @@ package learn
 import (
 	"regexp"
 	"strings"
+	"sync"
 
 	"frizzel/core/lines"
 )
@@ -18,14 +19,14 @@ func contents(text []byte) (all []string) {
 }
 
 var (
-	header  = regexp.MustCompile(`^\s*\[+([^\[\]]+)\]+\s*$`)
-	heading = regexp.MustCompile(`^#{1,6} +(.*?)\s*$`)
-	keyed   = regexp.MustCompile(`^(\s*)([\pL\pN_.\-/"']+)(\s*[=:]\s*|[ \t]+)`)
+	header  = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^\s*\[+([^\[\]]+)\]+\s*$`) })
+	heading = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^#{1,6} +(.*?)\s*$`) })
+	keyed   = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^(\s*)([\pL\pN_.\-/"']+)(\s*[=:]\s*|[ \t]+)`) })
 )
 
 // keyOf returns the key of a line, with what separates it from its value; "" if it has none.
 func keyOf(line string) string {
-	m := keyed.FindStringSubmatch(line)
+	m := keyed().FindStringSubmatch(line)
 	if m == nil {
 		return ""
 	}
@@ -41,11 +42,11 @@ func places(text []byte, at int) []string {
 		start := lines.Previous(text, 0, up)
 		line := string(lines.Content(text[start:up]))
 		up = start
-		if m := header.FindStringSubmatch(line); m != nil && section == "" {
+		if m := header().FindStringSubmatch(line); m != nil && section == "" {
 			section = m[1]
 			break
 		}
-		if m := heading.FindStringSubmatch(line); m != nil && section == "" {
+		if m := heading().FindStringSubmatch(line); m != nil && section == "" {
 			section = m[1]
 		}
 		if strings.TrimSpace(line) == "" {

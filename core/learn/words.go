@@ -7,6 +7,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 	"unicode/utf8"
 
@@ -16,12 +17,12 @@ import (
 )
 
 // tokens are words, and any other character by itself.
-var tokens = regexp.MustCompile(`(?s)[\pL\pN_]+|.`)
+var tokens = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`(?s)[\pL\pN_]+|.`) })
 
 // tokenLines returns a text with each token on a line of its own.
 func tokenLines(text []byte) []byte {
 	var b bytes.Buffer
-	for _, t := range tokens.FindAll(text, -1) {
+	for _, t := range tokens().FindAll(text, -1) {
 		if len(t) == 1 && t[0] == '\n' {
 			t = []byte("\\n")
 		}
@@ -53,14 +54,14 @@ func numbered(text []byte, start int, word string) string {
 	if word == "" || strings.Trim(word, "0123456789") != "" {
 		return ""
 	}
-	before := numberedWord.FindSubmatch(text[:start])
+	before := numberedWord().FindSubmatch(text[:start])
 	if before == nil {
 		return ""
 	}
 	return string(before[1]) + word
 }
 
-var numberedWord = regexp.MustCompile(`([\pL]+ )$`)
+var numberedWord = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`([\pL]+ )$`) })
 
 func isWord(r rune) bool { return r == '_' || unicode.IsLetter(r) || unicode.IsDigit(r) }
 
@@ -193,7 +194,7 @@ func swapsIn(old, fresh []byte, level level) (all []swap) {
 	if lines.Count(old) != lines.Count(fresh) {
 		return nil
 	}
-	from, to := tokens.FindAllIndex(old, -1), tokens.FindAllIndex(fresh, -1)
+	from, to := tokens().FindAllIndex(old, -1), tokens().FindAllIndex(fresh, -1)
 	row, shift := 0, 0 // of tokens; the fresh ones are shift further on
 	oldRows := tokenLines(old)
 	at := 0

@@ -9,6 +9,7 @@ import (
 	"regexp/syntax"
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 )
 
@@ -116,7 +117,7 @@ func repeated(re *syntax.Regexp) string {
 }
 
 // classes are the words for frequent classes, by what the parser makes of them.
-var classes = func() map[string]string {
+var classes = sync.OnceValue(func() map[string]string {
 	all := map[string]string{}
 	for source, words := range map[string]string{
 		`\d`: "a digit", `\D`: "no digit", `\w`: "a letter, a digit or _", `\W`: "no letter, no digit and no _",
@@ -129,14 +130,14 @@ var classes = func() map[string]string {
 		}
 	}
 	return all
-}()
+})
 
 // maxRanges is the number of ranges of a class that are listed.
 const maxRanges = 12
 
 // class returns the words for a class of characters.
 func class(re *syntax.Regexp) string {
-	if words, ok := classes[string(re.Rune)]; ok {
+	if words, ok := classes()[string(re.Rune)]; ok {
 		return words
 	}
 	runes, begin := re.Rune, "one of "
@@ -149,7 +150,7 @@ func class(re *syntax.Regexp) string {
 		if runes = others; len(runes) == 0 {
 			return "any character"
 		}
-		if words, ok := classes[string(runes)]; ok {
+		if words, ok := classes()[string(runes)]; ok {
 			return "any character but " + words
 		}
 	}

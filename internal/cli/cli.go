@@ -134,7 +134,11 @@ func (a *app) run(ctx context.Context, args []string) (status exit.Status) {
 			status = exit.Internal
 		}
 	}()
-	root := a.root()
+	only := ""
+	if len(args) > 0 && args[0] != "completion" {
+		only = args[0]
+	}
+	root := a.root(only)
 	root.SetArgs(args)
 	err := root.ExecuteContext(ctx)
 	if err == nil { // not every library that writes tells
@@ -220,10 +224,28 @@ A rule script holds such changes for good, to be read, checked and run again:
 
 // Command returns the tree of all commands, for whoever writes about them.
 func Command() *cobra.Command {
-	return newApp(Streams{In: os.Stdin, Out: os.Stdout, Err: os.Stderr}, func() {}).root()
+	return newApp(Streams{In: os.Stdin, Out: os.Stdout, Err: os.Stderr}, func() {}).root("")
 }
 
-func (a *app) root() *cobra.Command {
+// A command is a command that is made when it is needed: all of them take longer to make than many a search.
+type command struct {
+	name string
+	make func() *cobra.Command
+}
+
+// commands returns all commands, in the order of the work.
+func (a *app) commands(root *cobra.Command) []command {
+	return []command{
+		{"find", a.find}, {"edit", a.edit}, {"try", a.try}, {"new", a.new}, {"explain", a.explain}, {"check", a.check}, {"fmt", a.fmt},
+		{"preview", a.preview}, {"apply", a.apply}, {"undo", a.undo}, {"redo", a.redo}, {"history", a.history}, {"recover", a.recover},
+		{"keep", a.keep}, {"fleet", a.fleet}, {"filter", a.filter}, {"stamp", a.stamp}, {"settings", a.showSettings},
+		{"language-server", a.languageServer}, {"demo", a.demo}, {"completion", func() *cobra.Command { return a.completion(root) }},
+		{"version", a.version}, {"guard", a.guard}, {"fleet-host", a.fleetHost},
+	}
+}
+
+// root returns the program's command. only is the name of the only command that it is made with, if there is such a one.
+func (a *app) root(only string) *cobra.Command {
 	cobra.EnableCommandSorting = false // the order of the work
 	root := &cobra.Command{
 		Use:           "frizzel",
@@ -254,8 +276,14 @@ func (a *app) root() *cobra.Command {
 		}
 		return nil
 	}
-	root.AddCommand(a.find(), a.edit(), a.try(), a.new(), a.explain(), a.check(), a.fmt(), a.preview(), a.apply(), a.undo(), a.redo(), a.history(),
-		a.recover(), a.keep(), a.filter(), a.stamp(), a.showSettings(), a.languageServer(), a.demo(), a.completion(root), a.version(), a.guard(), a.fleet(), a.fleetHost())
+	commands := a.commands(root)
+	one := slices.IndexFunc(commands, func(c command) bool { return c.name == only })
+	if one >= 0 {
+		commands = commands[one : one+1]
+	}
+	for _, c := range commands {
+		root.AddCommand(c.make())
+	}
 	root.SetHelpCommand(a.helpCommand(root))
 	a.complete(root)
 	return root

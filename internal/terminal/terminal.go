@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"sync"
 	"syscall"
 	"unicode"
 	"unicode/utf8"
@@ -17,7 +18,7 @@ import (
 
 // mark is the prefix of the program's own escape sequences until they are written. It is random, so a file cannot
 // contain it.
-var mark = "\x1b" + rand.Text()
+var mark = sync.OnceValue(func() string { return "\x1b" + rand.Text() })
 
 // Paint returns text between a colour sequence (ECMA-48, SGR) with the parameters and one
 // that ends it.
@@ -25,16 +26,16 @@ func Paint(text string, parameters ...string) string {
 	if text == "" || len(parameters) == 0 {
 		return text
 	}
-	return mark + "[" + strings.Join(parameters, ";") + "m" + text + mark + "[0m"
+	return mark() + "[" + strings.Join(parameters, ";") + "m" + text + mark() + "[0m"
 }
 
 // ClearLine goes back to the start of the line and clears it.
-func ClearLine() string { return mark + "[1G" + mark + "[K" }
+func ClearLine() string { return mark() + "[1G" + mark() + "[K" }
 
 // Render returns text for a terminal: the program's own escape sequences are unchanged, and all control characters
 // except newlines and tabs are made visible.
 func Render(text string) string {
-	own := strings.Split(text, mark)
+	own := strings.Split(text, mark())
 	for i, part := range own {
 		sequence := ""
 		if i > 0 {

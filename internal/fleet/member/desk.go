@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"strings"
+	"sync"
 	"time"
 
 	"frizzel/internal/disk"
@@ -25,9 +26,9 @@ type desk struct {
 }
 
 // runNames are the names of runs, which become parts of names of files.
-var runNames = regexp.MustCompile(`^[a-z0-9-]{0,64}$`)
+var runNames = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^[a-z0-9-]{0,64}$`) })
 
-func (d *desk) named() bool               { return runNames.MatchString(d.run) }
+func (d *desk) named() bool               { return runNames().MatchString(d.run) }
 func (d *desk) dir() string               { return filepath.Join(d.store.Path(), store.FleetName) }
 func (d *desk) path(suffix string) string { return filepath.Join(d.dir(), d.run+suffix) }
 func (d *desk) read(suffix string) string { return readLine(d.path(suffix)) }
