@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"frizzel/core/script"
+	"frizzel/core/syntax"
 	"frizzel/internal/exit"
 	"frizzel/internal/fleet"
 	"frizzel/internal/report"
@@ -111,13 +112,37 @@ func (a *app) completion(root *cobra.Command) *cobra.Command {
 	}
 }
 
+// optionValues are the values of options: all that there are, or the usual ones, or none where a shell would offer files for a
+// text.
+var optionValues = map[string][]string{
+	"color": coloring, "ask": waysToAsk, "syntax": syntax.Names(),
+	"encoding": {"utf-8", "utf-8-bom", "utf-16le", "utf-16be", "iso-8859-1", "iso-8859-15", "windows-1252", "koi8-r", "shift_jis"},
+	"context":  {"0", "1", "3", "10"}, "depth": {"1", "2", "3"}, "max-size": {"1MB", "10MB", "100MB"}, "joiners": {"-", "-."}, "beside": {".old", ".before"},
+	"hold": {"5m", "10m", "1h"}, "prove-time": {"30s", "1m", "5m"}, "older-than": {"30d", "90d", "365d", "never"}, "total": {"500MB", "2GiB", "any"}, "newest": {"10", "100"},
+	"wait": {"20s", "1m"}, "at-once": {"8", "32", "100"}, "first-wave": {"1", "2", "5"}, "wave": {"5", "10", "32"}, "old-git": {"HEAD", "HEAD~1"}, "start-with": {"sudo -n"},
+	"hide": {"text", "word", "regex"}, "text": nil, "word": nil, "regex": nil, "with": nil, "note": nil, "show": nil, "each": nil,
+}
+
+// suffixes are those of the files that options name.
+var suffixes = map[string][]string{
+	"param-file": {"toml", "yaml", "yml", "json"}, "rows": {"csv", "tsv", "toml", "yaml", "yml", "json"},
+	"hosts": {"csv", "tsv", "toml", "yaml", "yml", "json", "txt"}, "report": {"html"},
+}
+
 // complete says how a command's options and arguments are completed.
 func (a *app) complete(c *cobra.Command) {
-	for option, values := range map[string][]string{
-		"color": coloring, "ask": waysToAsk,
-		"encoding": {"utf-8", "utf-8-bom", "utf-16le", "utf-16be", "iso-8859-1", "iso-8859-15", "windows-1252", "koi8-r", "shift_jis"},
-	} {
+	for option, values := range optionValues {
 		a.completeOption(c, option, func(*cobra.Command, string) ([]string, bool) { return values, true })
+	}
+	for option, suffixes := range suffixes {
+		if c.Flags().Lookup(option) != nil {
+			_ = c.MarkFlagFilename(option, suffixes...)
+		}
+	}
+	for _, option := range []string{"into", "allow-read", "programs"} {
+		if c.Flags().Lookup(option) != nil {
+			_ = c.MarkFlagDirname(option)
+		}
 	}
 	wanted := []string{"text", "json"}
 	switch c.CommandPath() {
@@ -136,6 +161,7 @@ func (a *app) complete(c *cobra.Command) {
 	a.completeOption(c, "rule", func(c *cobra.Command, typed string) ([]string, bool) {
 		return append(nextWords(typed, script.Complete), ruleNames(c, typed)...), false
 	})
+	a.completeOption(c, "hosts-with", func(c *cobra.Command, _ string) ([]string, bool) { return hostColumns(c), false })
 	a.completeOption(c, "param", func(c *cobra.Command, typed string) ([]string, bool) { return params(c), false })
 	if c.Flags().Lookup("rules") != nil {
 		_ = c.RegisterFlagCompletionFunc("rules", scriptFiles)
@@ -274,4 +300,25 @@ func completeFleetRuns(_ *cobra.Command, args []string, _ string) ([]string, cob
 		names = append(names, fmt.Sprintf("%s\t%s, %s", r.Name(), r.Time.Local().Format("2006-01-02 15:04"), report.Count(len(r.Hosts), "host")))
 	}
 	return names, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveKeepOrder
+}
+
+// hostColumns returns the columns of the list of hosts that is given, as --hosts-with takes them.
+func hostColumns(c *cobra.Command) (out []string) {
+	path, _ := c.Flags().GetString("hosts")
+	hosts, err := fleet.ReadHosts(path, nil)
+	if err != nil {
+		return nil
+	}
+	for _, h := range hosts {
+		for name, value := range h.Values {
+			if option := name + "=" + value; name != "host" && !slices.Contains(out, option) {
+				out = append(out, option)
+			}
+		}
+		if len(out) > 100 {
+			break
+		}
+	}
+	slices.Sort(out)
+	return out
 }
