@@ -1,6 +1,7 @@
 package main
 
 import (
+	"encoding/json"
 	"os"
 	"path/filepath"
 	"strings"
@@ -17,6 +18,26 @@ func eventSchema(t *testing.T) *jsonschema.Schema {
 	schema, err := c.Compile("../../docs/events.schema.json")
 	require.NoError(t, err)
 	return schema
+}
+
+// Each event has an example in the schema, which is one.
+func TestEventExamples(t *testing.T) {
+	text, err := os.ReadFile("../../docs/events.schema.json")
+	require.NoError(t, err)
+	var schema struct {
+		OneOf []map[string]string
+		Defs  map[string]struct{ Examples []map[string]any } `json:"$defs"`
+	}
+	require.NoError(t, json.Unmarshal(text, &schema))
+	valid := eventSchema(t)
+	for _, one := range schema.OneOf {
+		name := filepath.Base(one["$ref"])
+		require.NotEmpty(t, schema.Defs[name].Examples, name)
+		for _, example := range schema.Defs[name].Examples {
+			require.Equal(t, name, example["event"])
+			require.NoError(t, valid.Validate(example), name)
+		}
+	}
 }
 
 // Every event of every command is what the schema says: the first names the version, the
