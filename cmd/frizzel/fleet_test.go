@@ -217,9 +217,21 @@ func TestFleetEvents(t *testing.T) {
 	require.Equal(t, "undone", y.state("f1", "kiosk-1"), said)
 }
 
+// expires waits until the holds of all hosts are over, and their files put back.
+func (y *line) expires() {
+	require.Eventually(y.t, func() bool {
+		for _, h := range y.hosts {
+			if strings.Contains(y.read(h, "etc/kiosk.conf"), "depot-4") || strings.Contains(y.read(h, "etc/clock.ini"), "depot-4") {
+				return false
+			}
+		}
+		return true
+	}, 30*time.Second, 100*time.Millisecond)
+}
+
 // settled waits until a host has written what it was told.
 func (y *line) settled(host string) {
-	require.Eventually(y.t, func() bool { return strings.Contains(y.read(host, "etc/kiosk.conf"), "depot-4") }, 5*time.Second, 20*time.Millisecond)
+	require.Eventually(y.t, func() bool { return strings.Contains(y.read(host, "etc/kiosk.conf"), "depot-4") }, 30*time.Second, 20*time.Millisecond)
 	time.Sleep(200 * time.Millisecond)
 }
 
@@ -342,7 +354,7 @@ func TestWhatBecomesOfAHost(t *testing.T) {
 			after: func(y *line) { require.NoError(y.t, os.Remove(y.path("kiosk-3", "etc/broken"))) }, resume: []string{"--again"},
 			stopped: "put back", resumed: "done", undone: "put back", undoStatus: 3, freshResumed: true, othersResumed: true},
 		{name: "on hold", apply: []string{"--hold", "1h"}, stopped: "on hold", resumed: "on hold", undone: "undone", freshResumed: true, othersResumed: true},
-		{name: "hold expired there", apply: []string{"--hold", "1s"}, after: func(*line) { time.Sleep(2500 * time.Millisecond) },
+		{name: "hold expired there", apply: []string{"--hold", "3s"}, after: func(y *line) { y.expires() },
 			stopped: "on hold", resumed: "hold expired", resumeStatus: 3, undone: "hold expired", undoStatus: 3},
 		{name: "done", stopped: "done", resumed: "done", undone: "undone", freshResumed: true, othersResumed: true},
 		{name: "undone there by hand", after: func(y *line) { y.local("kiosk-3", "undo", "--yes") },
@@ -463,12 +475,12 @@ func TestFleetWaves(t *testing.T) {
 // A hold is renewed while waves are written, kept by a word, and ends by itself where nobody says it.
 func TestFleetHold(t *testing.T) {
 	y := newLine(t, 3)
-	_, said, status := y.fleet("apply", "--yes", "--wave", "1", "--hold", "3s", "--prove", "sleep 2")
+	_, said, status := y.fleet("apply", "--yes", "--wave", "1", "--hold", "5s", "--prove", "sleep 2")
 	require.Zero(t, status, said) // it takes six seconds, and the first host's hold is not over
 	y.all(true)
 	_, said, status = y.on("keep", "f1")
 	require.Zero(t, status, said)
-	time.Sleep(3500 * time.Millisecond)
+	time.Sleep(5500 * time.Millisecond)
 	y.all(true)
 	require.Equal(t, "done", y.state("f1", "kiosk-1"))
 }

@@ -1,6 +1,7 @@
 package textfile
 
 import (
+	"bytes"
 	"cmp"
 	"path"
 	"regexp"
@@ -20,26 +21,27 @@ type Said struct {
 
 // declaration is how an encoding is declared at the beginning of a file.
 type declaration struct {
-	within int // bytes
+	within int    // bytes
+	needs  string // what each match holds, so that most files cost no expression; "" for nothing
 	expr   *regexp.Regexp
 	names  map[string]string // of encodings that are called otherwise there
 }
 
 var (
-	xmlDeclaration   = once(200, `^(?:\xef\xbb\xbf)?<\?xml\s[^>]*?encoding\s*=\s*["']([A-Za-z][\w.:-]*)["']`)
-	htmlDeclaration  = once(1024, `(?i)<meta\s[^>]*?charset\s*=\s*["']?\s*([a-z][\w.:-]*)`)
-	cssDeclaration   = once(200, `^@charset "([A-Za-z][\w.:-]*)";`)
-	poDeclaration    = once(4096, `(?m)^"Content-Type: text/plain; charset=([A-Za-z][\w.:-]*)`)
+	xmlDeclaration   = once(200, "encoding", `^(?:\xef\xbb\xbf)?<\?xml\s[^>]*?encoding\s*=\s*["']([A-Za-z][\w.:-]*)["']`)
+	htmlDeclaration  = once(1024, "", `(?i)<meta\s[^>]*?charset\s*=\s*["']?\s*([a-z][\w.:-]*)`)
+	cssDeclaration   = once(200, "@charset", `^@charset "([A-Za-z][\w.:-]*)";`)
+	poDeclaration    = once(4096, "charset=", `(?m)^"Content-Type: text/plain; charset=([A-Za-z][\w.:-]*)`)
 	latexDeclaration = sync.OnceValue(func() declaration {
-		return declaration{4096, regexp.MustCompile(`(?m)^[^%\n]*\\usepackage\[(\w+)\]\{inputenc\}`), latexNames}
+		return declaration{4096, "inputenc", regexp.MustCompile(`(?m)^[^%\n]*\\usepackage\[(\w+)\]\{inputenc\}`), latexNames}
 	})
 	// modeLine is a line for editors, or the coding line of a script.
-	modeLine = once(400, `^(?:[^\n]*\n)?(?:[ \t\f]*#[^\n]*?coding[:=][ \t]*|[^\n]*-\*-[^\n]*?coding:[ \t]*)([A-Za-z][\w.-]*)`)
-	editLine = once(800, `(?m)^[^\n]*\b(?:vim?|ex):[^\n]*?\b(?:fileencoding|fenc)=([A-Za-z][\w-]*)`)
+	modeLine = once(400, "coding", `^(?:[^\n]*\n)?(?:[ \t\f]*#[^\n]*?coding[:=][ \t]*|[^\n]*-\*-[^\n]*?coding:[ \t]*)([A-Za-z][\w.-]*)`)
+	editLine = once(800, "enc=", `(?m)^[^\n]*\b(?:vim?|ex):[^\n]*?\b(?:fileencoding|fenc)=([A-Za-z][\w-]*)`)
 )
 
-func once(within int, expr string) func() declaration {
-	return sync.OnceValue(func() declaration { return declaration{within, regexp.MustCompile(expr), nil} })
+func once(within int, needs, expr string) func() declaration {
+	return sync.OnceValue(func() declaration { return declaration{within, needs, regexp.MustCompile(expr), nil} })
 }
 
 // latexNames are encodings as LaTeX calls them, where others have another name.
@@ -75,7 +77,11 @@ func declared(head []byte, name string) (*Encoding, string) {
 func declaredBy(head []byte, all ...func() declaration) (*Encoding, string) {
 	for _, of := range all {
 		d := of()
-		m := d.expr.FindSubmatch(head[:min(len(head), d.within)])
+		first := head[:min(len(head), d.within)]
+		if !bytes.Contains(first, []byte(d.needs)) {
+			continue
+		}
+		m := d.expr.FindSubmatch(first)
 		if m == nil {
 			continue
 		}

@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"bufio"
+	"cmp"
 	"context"
 	"fmt"
 
@@ -138,6 +140,7 @@ type applying struct {
 	*app
 	printer *report.Printer
 	events  *report.Events // for JSON
+	lines   *bufio.Writer  // of files, if nothing is asked; nil before there is one
 	// begin, if it is not nil, gives the first answers of a review.
 	begin func(*review.Session) error
 	noted func() []string // what there is to know on the last page; nil for nothing
@@ -151,12 +154,29 @@ func (ap *applying) show(r *run.Result) error {
 	if !r.Writes() {
 		return nil
 	}
-	_, err := fmt.Fprintf(ap.Out, "%s  %s\n", report.Names(r), report.Count(r.Changes(), "change"))
+	if ap.lines == nil {
+		ap.lines = bufio.NewWriter(ap.Out)
+	}
+	_, err := fmt.Fprintf(ap.lines, "%s  %s\n", report.Names(r), report.Count(r.Changes(), "change"))
+	if err == nil && ap.printer.Terminal {
+		err = ap.lines.Flush()
+	}
 	return err
+}
+
+// flush writes the lines of files.
+func (ap *applying) flush() error {
+	if ap.lines == nil {
+		return nil
+	}
+	return ap.lines.Flush()
 }
 
 // ready prints a summary before anything is written.
 func (ap *applying) ready(a *usecase.Applied) error {
+	if err := ap.flush(); err != nil {
+		return err
+	}
 	if ap.events == nil {
 		ap.printer.Summary(a.Summary, "to be written")
 	}
@@ -182,6 +202,7 @@ func (ap *applying) problems(reasons []string) error {
 
 // end prints the result of the run, and the command that undoes it.
 func (ap *applying) end(a *usecase.Applied, err error, tellChanged bool) error {
+	err = cmp.Or(err, ap.flush())
 	if ap.events != nil && a != nil && a.Summary != nil {
 		id := ""
 		if a.Run != nil {
