@@ -68,15 +68,19 @@ func TestTry(t *testing.T) {
 // Each rule's change of a file is shown as that rule makes it.
 func TestTryManyRules(t *testing.T) {
 	dir, _ := numbered(t, 0)
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "clock.ini"), []byte("[clock]\nserver = 192.0.2.30\nhost = depot-3\npath = /srv/depot3/\n"), 0o644))
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "all.friz"), []byte(`in section "clock" {
-    settle regex '^server' as "server = 192.0.2.40"
+	_, said, status := frizzel(t, dir, "demo", "railway")
+	require.Zero(t, status, said)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "all.friz"), []byte(`replace word "depot-3" with "depot-4"
+rule clock {
+    files "*.ini"
+    in section "clock" {
+        settle regex '^server\s*=' as "server = 192.0.2.40" commented by "#" ";"
+    }
 }
-replace word "depot-3" with "depot-4"
 replace text "/depot3/" with "/depot4/"
 `), 0o644))
-	term := atTerminalOf(t, 110, 36, dir, "try", "-r", "all.friz", "clock.ini")
-	term.shows("-server = 192.0.2.30", "+server = 192.0.2.40", "-host = depot-3", "+host = depot-4", "-path = /srv/depot3/", "+path = /srv/depot4/")
+	term := atTerminalOf(t, 110, 36, dir, "try", "-r", "all.friz", "railway/conf/clock.ini")
+	term.shows("-server = 192.0.2.30", "+server = 192.0.2.40", "-host = depot-3", "+host = depot-4", "-path = /var/opt/railway/depot3/", "+path = /var/opt/railway/depot4/")
 	term.press("\rx")
 	term.ends(0)
 }
