@@ -52,7 +52,7 @@ func run(out io.Writer, binaries []string) error {
 // linked returns the modules of binaries, as path@version, without those that a directory of this module replaces.
 func linked(binaries []string) (modules []string, err error) {
 	if len(binaries) == 0 {
-		return nil, errors.New("usage: notices BINARY...")
+		return nil, errors.New("name at least one binary")
 	}
 	for _, path := range binaries {
 		info, err := buildinfo.ReadFile(path)
