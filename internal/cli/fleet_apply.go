@@ -240,6 +240,9 @@ func (a *app) writeFleet(ctx context.Context, o *order, s *fleet.Survey, f *flee
 		return err
 	}
 	defer r.Close()
+	if a.kept.For > 0 {
+		fleet.Tidy(st, a.kept.For)
+	}
 	a.patient.Store(true)
 	fmt.Fprintf(a.Err, "run %s over %s\n", r.Name(), report.Count(len(r.Hosts), "host"))
 	err = a.driven(&fleet.Drive{Run: r, Way: o.way}, func(d *fleet.Drive) error { return d.Write(ctx) })

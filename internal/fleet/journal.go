@@ -272,6 +272,17 @@ func Runs(s *store.Store) (runs []*Run, damaged []string, err error) {
 	return runs, damaged, err
 }
 
+// Tidy deletes the journals of runs that are older than an age and at their end. The hosts' own histories stay.
+func Tidy(s *store.Store, age time.Duration) {
+	runs, _, _ := Runs(s)
+	for _, r := range runs {
+		counts := r.Counts()
+		if open := counts[Waiting] + counts[Unreached] + counts[Told] + counts[Held]; open == 0 && time.Since(r.Time) > age {
+			_ = os.RemoveAll(r.path)
+		}
+	}
+}
+
 // Open reads the run that a person names, f17 or 17, to work on it. The caller closes it.
 func Open(s *store.Store, name string) (*Run, error) {
 	r, err := Find(s, name)
