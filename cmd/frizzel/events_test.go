@@ -108,6 +108,7 @@ func TestEvents(t *testing.T) {
 			require.Equal(t, i == len(lines)-1, kind == last, args)
 		}
 	}
+	_, _, _ = frizzel(t, dir, "undo", "--yes") // which ends the guard of the hold
 	for _, kind := range []string{"statement", "step", "why", "match", "file", "link", "directory", "skip", "unchanged", "problem", "script_problem", "example", "run", "damaged", "done", "held", "taken_back"} {
 		require.True(t, seen[kind], kind)
 	}
