@@ -258,6 +258,16 @@ func TestFleetToldTwice(t *testing.T) {
 	require.Len(t, y.runs("kiosk-1"), 1)
 }
 
+// A host whose review is another one by the time that it is to be written refuses.
+func TestFleetReviewReplaced(t *testing.T) {
+	y := newLine(t, 1)
+	y.onCall("kiosk-1", 2, `for f in "$root"/state/fleet/*.digest; do echo another >"$f"; done`)
+	out, said, status := y.fleet("apply", "--yes")
+	require.Equal(t, 3, status, said)
+	require.Contains(t, out, "the review that is kept here is another one than was shown")
+	y.all(false)
+}
+
 // reviews lists the reviews that a host keeps.
 func (y *line) reviews(host string) (kept []string) {
 	kept, _ = filepath.Glob(y.path(host, "state/fleet/*.seal"))
