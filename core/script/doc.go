@@ -11,3 +11,6 @@
 //
 // The package does not resolve names or compile patterns; package compile does.
 package script
+
+// Suffix ends the names of scripts.
+const Suffix = ".friz"

@@ -194,7 +194,7 @@ func (a *app) noRules(c *cobra.Command) error {
 		if _, err := os.Stat(args[0]); err != nil {
 			said = fmt.Sprintf("say how %q is meant: --word %s%s for the whole word, --text for the characters anywhere, --regex for an expression",
 				args[0], hook.Quote(args[0]), with)
-		} else if strings.HasSuffix(args[0], ".friz") {
+		} else if strings.HasSuffix(args[0], script.Suffix) {
 			said = "no rules are given: a script is named with -r " + hook.Quote(args[0])
 		}
 	}

@@ -20,6 +20,7 @@ import (
 	"github.com/creachadair/jrpc2/handler"
 
 	"frizzel/core/assist"
+	"frizzel/core/script"
 	"frizzel/internal/exit"
 	"frizzel/internal/usecase"
 )
@@ -275,7 +276,7 @@ func (s *server) loader(t *text) assist.Loader {
 		if open := s.opened(name); open != nil {
 			return open.Document
 		}
-		if !strings.HasSuffix(name, ".friz") {
+		if !strings.HasSuffix(name, script.Suffix) {
 			return nil
 		}
 		content, err := read(name)

@@ -11,6 +11,7 @@ import (
 	"syscall"
 
 	"frizzel/core/program"
+	"frizzel/core/script"
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
 )
@@ -211,7 +212,7 @@ func (w *walker) listed(path string) error {
 	case err != nil:
 		w.skip(Skip{path, Unreadable, err, nil})
 		return nil
-	case info.Kind == disk.Regular && script(at):
+	case info.Kind == disk.Regular && isScript(at):
 		w.skip(Skip{path, Own, nil, nil})
 		disk.Close(above)
 		return nil
@@ -389,7 +390,7 @@ func (w *walker) entry(at dir, e fs.DirEntry) error {
 		w.skip(Skip{at.shown, SymbolicLink, nil, at.abs})
 	case !mode.IsRegular():
 		w.skip(Skip{at.shown, Special, nil, at.abs})
-	case strings.HasPrefix(e.Name(), change.TempPrefix), script(e.Name()):
+	case strings.HasPrefix(e.Name(), change.TempPrefix), isScript(e.Name()):
 		w.skip(Skip{at.shown, Own, nil, at.abs})
 	case w.names[e.Name()] && w.Rules[at.abs()]:
 		w.skip(Skip{at.shown, InUse, nil, at.abs})
@@ -402,9 +403,9 @@ func (w *walker) entry(at dir, e fs.DirEntry) error {
 	return nil
 }
 
-// script reports whether a name is that of a rule script, which names what it looks for. Only a script that a person
+// isScript reports whether a name is that of a rule script, which names what it looks for. Only a script that a person
 // names is read.
-func script(name string) bool { return strings.HasSuffix(name, ".friz") }
+func isScript(name string) bool { return strings.HasSuffix(name, script.Suffix) }
 
 // inner takes a directory below, unless it is too deep or on another file system.
 func (w *walker) inner(at dir, name string) error {

@@ -5,6 +5,7 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
+	"frizzel/core/script"
 	"frizzel/internal/editor"
 	"frizzel/internal/report"
 	"frizzel/internal/run"
@@ -47,7 +48,7 @@ func (m *screen) keepAs(name string) {
 		return
 	}
 	if filepath.Ext(name) == "" {
-		name += ".friz"
+		name += script.Suffix
 	}
 	drafted, err := m.Draft.Compile(m.Change) // the search may not have come to it yet
 	if err != nil {

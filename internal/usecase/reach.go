@@ -10,6 +10,7 @@ import (
 
 	"golang.org/x/sys/unix"
 
+	"frizzel/core/script"
 	"frizzel/internal/disk"
 )
 
@@ -62,7 +63,7 @@ func (dirs reach) load(path string) ([]byte, error) {
 		return nil, err
 	}
 	most := int64(maxTable)
-	if strings.HasSuffix(path, ".friz") {
+	if strings.HasSuffix(path, script.Suffix) {
 		most = maxScript
 	}
 	last := error(&OutsideError{path})

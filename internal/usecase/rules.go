@@ -205,7 +205,7 @@ func ScriptsIn(paths []string) ([]string, error) {
 			continue
 		}
 		err = filepath.WalkDir(p, func(path string, d os.DirEntry, err error) error {
-			if err == nil && d.Type().IsRegular() && filepath.Ext(path) == ".friz" {
+			if err == nil && d.Type().IsRegular() && filepath.Ext(path) == script.Suffix {
 				scripts = append(scripts, path)
 			}
 			return err
