@@ -297,7 +297,7 @@ func TestFleetWithHostsThatMisbehave(t *testing.T) {
 	}
 }
 
-// misbehaving previews three hosts of which the second has a mode, with the environment of its own.
+// misbehaving previews three hosts, the second of which misbehaves. The tests run in parallel, so each has its own environment.
 func misbehaving(t *testing.T, mode string) (out, said string, status int) {
 	dir := t.TempDir()
 	y := &line{t: t, dir: dir}
@@ -557,9 +557,10 @@ func (y *line) runs(host string) (runs []string) {
 func TestFleetReview(t *testing.T) {
 	y := newLine(t, 5)
 	y.write("kiosk-2", "etc/kiosk.conf", "upstream = depot-3 # east\n")
+	y.write("kiosk-1", "etc/boards.yaml", "boards:\n  - feed: depot-3\n")
 	term := atTerminalOf(t, 110, 24, y.dir, "fleet", "apply", "--through", y.dir+"/shell {=host}", "--hosts", "hosts.csv", "-r", "move.friz", etc)
-	term.shows("kiosk.conf @kiosk-2", "kiosk.conf ×4", "clock.ini ×5")
-	term.press("\x1b[C\x1b[C") // to the clocks
+	term.shows("boards.yaml @kiosk-1", "kiosk.conf @kiosk-2", "kiosk.conf ×4", "clock.ini ×5", "$['boards'][0]['feed']")
+	term.press("\x1b[C\x1b[C\x1b[C") // to the clocks
 	term.shows("+server = {=gate}")
 	term.press(" ")
 	term.press("w")

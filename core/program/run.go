@@ -1,6 +1,8 @@
 package program
 
 import (
+	"slices"
+
 	"frizzel/core/edit"
 	"frizzel/core/lines"
 	"frizzel/core/outline"
@@ -80,6 +82,25 @@ type Answer struct {
 	// New, if not nil, is written instead of the proposed text of a Proposal with one edit. For a value it
 	// is the new meaning, not its notation.
 	New []byte
+}
+
+// Answered returns the edits of the proposal, against its Text, with the text of an answer. The list is the caller's, and
+// stays valid.
+func (p *Proposal) Answered(a Answer) edit.List {
+	switch {
+	case a.New == nil:
+	case p.Of != script.Content:
+		return edit.One(p.Text, a.New, p.Rule)
+	case p.Value != nil:
+		if edits := p.Value.Write(a.New); len(edits) > 0 {
+			return edits
+		}
+	case len(p.Edits) == 1:
+		edits := slices.Clone(p.Edits)
+		edits[0].New = a.New
+		return edits
+	}
+	return slices.Clone(p.Edits)
 }
 
 // A Result is the result of a program for one text.

@@ -10,6 +10,7 @@ import (
 
 	"frizzel/core/edit"
 	"frizzel/core/program"
+	"frizzel/core/script"
 	"frizzel/internal/exit"
 	"frizzel/internal/fleet"
 	"frizzel/internal/fleet/wire"
@@ -149,7 +150,7 @@ func (i *fleetItem) Edits() edit.List { return nil }
 // again.
 func (i *fleetItem) Decide(decide func(program.Proposal) program.Answer) error {
 	for _, c := range i.file.Changes {
-		p := program.Proposal{Key: program.Key(c.Key), Of: report.SubjectOf(c.Of), Rule: c.Rule, Line: c.Line, Text: c.Text}
+		p := program.Proposal{Key: program.Key(c.Key), Of: script.Subject(c.Of), Rule: c.Rule, Line: c.Line, Text: c.Text}
 		for _, e := range c.Edits {
 			p.Edits = append(p.Edits, edit.Edit{Start: e.Start, End: e.End, New: e.New, Rules: []int{c.Rule}})
 		}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -39,7 +40,7 @@ func (a *app) drive(name string) (*fleet.Drive, error) {
 }
 
 // table prints a line for each host.
-func (a *app) table(r *fleet.Run) {
+func (a *app) table(r *fleet.Run) error {
 	rows := [][]string{{"HOST", "STATE", "FILES", "RUN", "WHY"}}
 	for _, h := range r.Hosts {
 		files, why := "", h.Why
@@ -55,13 +56,15 @@ func (a *app) table(r *fleet.Run) {
 		}
 		rows = append(rows, []string{report.Path(h.Name), string(h.State), files, run, report.Path(why)})
 	}
-	report.Table(a.Out, report.Style{On: a.printer().Style.On}, rows)
+	return report.Table(a.Out, a.printer().Style, rows)
 }
 
 // endedFleet prints the table, unless it is quiet, and how the run goes on, and returns its status.
 func (a *app) endedFleet(r *fleet.Run, err error, quiet bool) error {
 	if !quiet {
-		a.table(r)
+		if tableErr := a.table(r); err == nil {
+			err = tableErr
+		}
 	}
 	counts := r.Counts()
 	written, open := counts[fleet.Held]+counts[fleet.Done], counts[fleet.Waiting]+counts[fleet.Unreached]+counts[fleet.Told]
@@ -161,7 +164,7 @@ func (a *app) fleetUndo() *cobra.Command {
 			defer d.Close()
 			d.KeepLater = later
 			err = stopped(d.Run, a.driven(d, func(d *fleet.Drive) error { return d.Undo(c.Context()) }))
-			a.table(d.Run)
+			err = cmp.Or(err, a.table(d.Run))
 			if err == nil && d.Run.Status() != exit.Done {
 				err = exit.Silent(d.Run.Status())
 			}
@@ -194,8 +197,7 @@ func (a *app) fleetHistory() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			a.table(r)
-			return nil
+			return a.table(r)
 		},
 	})
 	return c
@@ -219,7 +221,9 @@ func (a *app) listFleet(s *store.Store) error {
 		rows = append(rows, []string{r.Name(), r.Time.Local().Format("2006-01-02 15:04"), report.Path(r.User), fmt.Sprint(len(r.Hosts)),
 			strings.Join(states, ", "), report.Path(strings.Join(labels, ", ")), report.Path(r.Write.Note)})
 	}
-	report.Table(a.Out, a.printer().Style, rows)
+	if err := report.Table(a.Out, a.printer().Style, rows); err != nil {
+		return err
+	}
 	for _, d := range damaged {
 		fmt.Fprintf(a.Err, "frizzel: %s\n", d)
 	}

@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"sync"
 
@@ -65,7 +66,7 @@ exec "$p" fleet-host`
 
 // words returns what is started on the host.
 func (p *Program) words(start []string) []string {
-	return append(append([]string{}, start...), "sh", "-c", receiver)
+	return append(slices.Clone(start), "sh", "-c", receiver)
 }
 
 // bring gives the host its program. out is then what follows. heard is called whenever something went through.
@@ -100,27 +101,13 @@ func (p *Program) bring(in io.Writer, out *io.Reader, heard func()) error {
 	if strings.TrimSpace(answer) != "want" {
 		return nil
 	}
-	for part := range chunks(b.content) {
+	for part := range slices.Chunk(b.content, 64<<10) {
 		if _, err := in.Write(part); err != nil {
 			return err
 		}
 		heard()
 	}
 	return nil
-}
-
-// chunks yields a text in pieces.
-func chunks(text []byte) func(yield func([]byte) bool) {
-	const size = 64 << 10
-	return func(yield func([]byte) bool) {
-		for len(text) > 0 {
-			n := min(size, len(text))
-			if !yield(text[:n]) {
-				return
-			}
-			text = text[n:]
-		}
-	}
 }
 
 // systems and machines are what uname calls them, and what Go does.

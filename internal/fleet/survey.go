@@ -10,6 +10,9 @@ import (
 	"strings"
 	"sync"
 
+	"golang.org/x/sync/errgroup"
+
+	"frizzel/core/script"
 	"frizzel/internal/exit"
 	"frizzel/internal/fleet/wire"
 )
@@ -83,21 +86,17 @@ func Look(ctx context.Context, o Order) *Survey {
 
 // all calls do for each member, for at most n at once, and returns when all have ended.
 func all(ctx context.Context, members []*Member, n int, do func(*Member)) {
-	slots := make(chan struct{}, max(n, 1))
-	var wg sync.WaitGroup
+	var group errgroup.Group
+	group.SetLimit(max(n, 1))
 	for _, m := range members {
-		select {
-		case slots <- struct{}{}:
-		case <-ctx.Done():
-			m.Fault = ctx.Err()
-			continue
-		}
-		wg.Go(func() {
-			defer func() { <-slots }()
-			do(m)
+		group.Go(func() error {
+			if m.Fault = ctx.Err(); m.Fault == nil {
+				do(m)
+			}
+			return nil
 		})
 	}
-	wg.Wait()
+	_ = group.Wait() // none of them fails
 }
 
 // Forget has hosts give up the reviews that they keep for a run.
@@ -146,14 +145,14 @@ func (g *gathering) member(ctx context.Context, way *Way, m *Member, request *wi
 	}
 }
 
-// fits reports whether what a host says of a file's changes makes sense: counts, rules, and edits that lie within their
-// text, one behind the other.
+// fits reports whether what a host says of a file's changes is possible: its counts and rules, and edits that lie within
+// their text, in order.
 func (g *gathering) fits(f *wire.File) bool {
 	if f.Count < 0 || len(f.Rules) > g.rules || slices.ContainsFunc(f.Rules, func(n int) bool { return n < 0 }) {
 		return false
 	}
 	for _, c := range f.Changes {
-		if c.Rule < 0 || c.Rule >= g.rules || c.Line < 0 || len(c.Edits) > 0 && c.Text == nil {
+		if c.Of < 0 || c.Of >= script.Subjects || c.Rule < 0 || c.Rule >= g.rules || c.Line < 0 || len(c.Edits) > 0 && c.Text == nil {
 			return false
 		}
 		at := 0

@@ -1,12 +1,14 @@
 package fleet
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"slices"
 	"strings"
-	"sync"
 	"time"
+
+	"golang.org/x/sync/errgroup"
 
 	"frizzel/internal/fleet/wire"
 )
@@ -86,27 +88,17 @@ func (d *Drive) failed(ctx context.Context) error {
 
 // at calls do for hosts, for some at once, and returns when all have ended.
 func (d *Drive) at(ctx context.Context, hosts []*Planned, do func(context.Context, *Planned) error) error {
-	slots := make(chan struct{}, max(d.AtOnce, 1))
-	var wg sync.WaitGroup
-	var mu sync.Mutex
-	var errs []error
+	var group errgroup.Group
+	group.SetLimit(max(d.AtOnce, 1))
 	for _, h := range hosts {
-		slots <- struct{}{}
-		if ctx.Err() != nil {
-			<-slots
-			break
-		}
-		wg.Go(func() {
-			defer func() { <-slots }()
-			if err := do(ctx, h); err != nil {
-				mu.Lock()
-				errs = append(errs, err)
-				mu.Unlock()
+		group.Go(func() error {
+			if err := ctx.Err(); err != nil {
+				return err
 			}
+			return do(ctx, h)
 		})
 	}
-	wg.Wait()
-	return errors.Join(append(errs, ctx.Err())...)
+	return cmp.Or(group.Wait(), ctx.Err())
 }
 
 // enter notes the state of a host, and tells it.

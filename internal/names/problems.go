@@ -81,7 +81,7 @@ type checking struct {
 	leaves map[string]*Item // by old names
 	gets   map[string]*Item // by new names
 	folded map[string]*Item // by new names, without their case
-	fold   *bool            // whether the directory does not tell upper from lower case; nil if that is not known yet
+	fold   *bool            // whether the directory ignores case; nil if unknown
 	names  map[string]string
 }
 
@@ -133,7 +133,7 @@ func (c *checking) mount(item *Item, mounted map[string]bool) bool {
 	return err == nil && info.Device != c.dir.ID().Device
 }
 
-// itself reports whether a new name is the item's own in another case, on a file system that does not tell the cases apart.
+// itself reports whether a new name is the item's own in another case, on a file system that ignores case.
 func (c *checking) itself(item *Item, name string) bool {
 	if !strings.EqualFold(item.Name.Old, name) {
 		return false
@@ -170,7 +170,7 @@ func (c *checking) sameBut(item *Item, name string) string {
 	other := c.folded[low]
 	c.folded[low] = item
 	if other != nil && c.folds(item) {
-		return fmt.Sprintf("its new name %s and that of %s, %s, differ in upper and lower case only, which this file system does not tell apart", name, other.At.Path, other.Name.Now())
+		return fmt.Sprintf("its new name %s and the new name %s of %s differ only in case, and this file system ignores case", name, other.Name.Now(), other.At.Path)
 	}
 	return ""
 }

@@ -5,8 +5,8 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"text/tabwriter"
 
-	"frizzel/core/script"
 	"frizzel/internal/terminal"
 )
 
@@ -17,18 +17,18 @@ func (p *Printer) Unified(text []byte) error {
 		_, err := p.Out.Write(text)
 		return err
 	}
-	inHunk := 0 // lines that the hunk still has, of either side
+	inHunk := false
 	for line := range bytes.Lines(text) {
 		shown := terminal.Visible(bytes.TrimRight(line, "\n"))
 		switch {
 		case bytes.HasPrefix(line, []byte("@@")):
-			inHunk = 1
+			inHunk = true
 			at, about, _ := strings.Cut(strings.TrimPrefix(shown, "@@"), "@@")
 			shown = p.Style.place("@@"+at+"@@") + p.Style.rule(about)
-		case bytes.HasPrefix(line, []byte("--- ")) && inHunk == 0, bytes.HasPrefix(line, []byte("+++ ")) && inHunk == 0:
+		case bytes.HasPrefix(line, []byte("--- ")) && !inHunk, bytes.HasPrefix(line, []byte("+++ ")) && !inHunk:
 			shown = p.Style.head(shown)
 		case bytes.HasPrefix(line, []byte("diff --git ")):
-			inHunk, shown = 0, p.Style.Soft(shown)
+			inHunk, shown = false, p.Style.Soft(shown)
 		case line[0] == '-':
 			shown = p.Style.remove(shown)
 		case line[0] == '+':
@@ -41,34 +41,15 @@ func (p *Printer) Unified(text []byte) error {
 	return nil
 }
 
-// Table writes rows in columns, the first of which is a header.
-func Table(out io.Writer, style Style, rows [][]string) {
-	widths := make([]int, len(rows[0]))
+// Table writes rows in columns. The first one is their header.
+func Table(out io.Writer, style Style, rows [][]string) error {
+	var text strings.Builder
+	w := tabwriter.NewWriter(&text, 0, 0, 2, ' ', 0)
 	for _, row := range rows {
-		for i, cell := range row {
-			widths[i] = max(widths[i], Width(cell))
-		}
+		fmt.Fprintln(w, strings.TrimRight(strings.Join(row, "\t"), "\t"))
 	}
-	for n, row := range rows {
-		var line strings.Builder
-		for i, cell := range row {
-			line.WriteString(cell)
-			if i < len(row)-1 {
-				line.WriteString(strings.Repeat(" ", widths[i]-Width(cell)+2))
-			}
-		}
-		text := strings.TrimRight(line.String(), " ")
-		if n == 0 {
-			text = style.Strong(text)
-		}
-		fmt.Fprintln(out, text)
-	}
-}
-
-// SubjectOf returns the subject with a number, that of contents for one that there is not.
-func SubjectOf(number int) script.Subject {
-	if number < 0 || number >= script.Subjects {
-		return script.Content
-	}
-	return script.Subject(number)
+	_ = w.Flush() // to memory
+	head, body, _ := strings.Cut(text.String(), "\n")
+	_, err := fmt.Fprintf(out, "%s\n%s", style.Strong(head), body)
+	return err
 }

@@ -173,18 +173,7 @@ func (f *File) again() error {
 			return answer
 		}
 		c := Change{Proposal: p, Left: answer.Leave}
-		c.Edits = slices.Clone(p.Edits)
-		switch {
-		case answer.New == nil:
-		case p.Of != script.Content:
-			c.Edits = edit.One(p.Text, answer.New, p.Rule)
-		case p.Value != nil:
-			if edits := p.Value.Write(answer.New); len(edits) > 0 {
-				c.Edits = edits
-			}
-		case len(c.Edits) == 1:
-			c.Edits[0].New = answer.New
-		}
+		c.Edits = p.Answered(answer)
 		f.Changes = append(f.Changes, c)
 		return answer
 	})

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"io"
 	"os"
-	"slices"
 
 	"frizzel/core/document"
 	"frizzel/core/edit"
@@ -191,7 +190,7 @@ func (s *Sample) changes(ctx context.Context, now *reader, max int) error {
 	n := 0
 	r, err := pending.run(ctx, now, program.Input{File: asFile(s.At), Before: pending.before, Decide: func(p program.Proposal) program.Answer {
 		if n++; n <= max {
-			p.Edits = slices.Clone(p.Edits) // they are valid during the call alone
+			p.Edits = p.Answered(program.Answer{}) // which stay valid
 			s.Proposals = append(s.Proposals, p)
 		} else if now.large != nil {
 			cancel(errEnough)

@@ -2,11 +2,8 @@ package usecase
 
 import (
 	"context"
-	"slices"
 
-	"frizzel/core/edit"
 	"frizzel/core/program"
-	"frizzel/core/script"
 	"frizzel/internal/run"
 )
 
@@ -15,8 +12,9 @@ type SurveyOptions struct {
 	Plan *run.Plan
 	// Answer returns the answer to a proposal for a file, by the file's path.
 	Answer func(path string, p program.Proposal) program.Answer
-	// Take is called with each file that changes, in path order, and with the proposals that were accepted.
-	Take func(r *run.Result, proposals []program.Proposal) error
+	// Take is called with each file that changes, in path order, and with the proposals that were accepted. valueAt returns
+	// the path of the value at a byte of a proposal's text, or "".
+	Take func(r *run.Result, proposals []program.Proposal, valueAt func(text []byte, at int) string) error
 }
 
 // Survey runs rules with answers that were given beforehand. It writes nothing.
@@ -47,7 +45,8 @@ func (o *SurveyOptions) file(ctx context.Context, pending *run.Pending) error {
 	err := pending.Decide(ctx, func(p program.Proposal) program.Answer {
 		answer := o.Answer(pending.At.Path, p)
 		if !answer.Leave {
-			proposals = append(proposals, answered(p, answer))
+			p.Edits = p.Answered(answer)
+			proposals = append(proposals, p)
 		}
 		return answer
 	})
@@ -58,20 +57,5 @@ func (o *SurveyOptions) file(ctx context.Context, pending *run.Pending) error {
 	if err != nil {
 		return err
 	}
-	return o.Take(r, proposals)
-}
-
-// answered returns a proposal as it is after an answer, with edits that stay valid.
-func answered(p program.Proposal, answer program.Answer) program.Proposal {
-	p.Edits = slices.Clone(p.Edits)
-	switch {
-	case answer.New == nil:
-	case p.Of != script.Content:
-		p.Edits = edit.One(p.Text, answer.New, p.Rule)
-	case p.Value != nil:
-		p.Edits = p.Value.Write(answer.New)
-	case len(p.Edits) == 1:
-		p.Edits[0].New = answer.New
-	}
-	return p
+	return o.Take(r, proposals, pending.ValueAt)
 }

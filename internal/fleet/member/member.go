@@ -6,7 +6,6 @@ package member
 import (
 	"context"
 	"errors"
-	"fmt"
 	"io"
 	"os"
 	"sync"
@@ -130,5 +129,5 @@ func badRequest(what string) error { return exit.Wrongf("the request has no %s",
 
 // unknownRun is the error of a run that this host has no review and no record of.
 func unknownRun(run string) error {
-	return exit.Refusedf("%s", fmt.Sprintf("there is no review and no run of %s here", run))
+	return exit.Refusedf("there is no review and no run of %s here", run)
 }

@@ -13,6 +13,7 @@ import (
 	"frizzel/core/compile"
 	"frizzel/core/lines"
 	"frizzel/core/program"
+	"frizzel/core/script"
 	"frizzel/internal/exit"
 	"frizzel/internal/fleet/wire"
 	"frizzel/internal/report"
@@ -86,7 +87,7 @@ func (m *Member) preview(ctx context.Context, d *desk, request *wire.Request) (*
 	}
 	var done *usecase.Previewed
 	if request.Run == "" {
-		done, err = usecase.Preview(ctx, usecase.PreviewOptions{Plan: plan, Show: func(r *run.Result) error { return p.file(r, nil) }})
+		done, err = usecase.Preview(ctx, usecase.PreviewOptions{Plan: plan, Show: func(r *run.Result) error { return p.file(r, nil, nil) }})
 	} else {
 		done, err = p.survey(ctx, plan, p.file)
 	}
@@ -180,13 +181,13 @@ func (p *previewing) generalize(ctx context.Context) error {
 	p.general = map[string]*general{}
 	drawn := newDrawing(rules, p.request.Context)
 	drawn.Hidden = p.shown.Hidden // what it does not find for the marks differs from what is shown
-	take := func(r *run.Result, proposals []program.Proposal) error {
+	take := func(r *run.Result, proposals []program.Proposal, _ func([]byte, int) string) error {
 		text, err := drawn.diff(r)
 		p.general[r.At.Path] = &general{text, proposals}
 		return err
 	}
 	if p.request.Run == "" {
-		_, err = usecase.Preview(ctx, usecase.PreviewOptions{Plan: plan, Show: func(r *run.Result) error { return take(r, nil) }})
+		_, err = usecase.Preview(ctx, usecase.PreviewOptions{Plan: plan, Show: func(r *run.Result) error { return take(r, nil, nil) }})
 	} else {
 		_, err = p.survey(ctx, plan, take)
 	}
@@ -194,7 +195,7 @@ func (p *previewing) generalize(ctx context.Context) error {
 }
 
 // survey runs the rules with the answers of the request.
-func (p *previewing) survey(ctx context.Context, plan *run.Plan, take func(*run.Result, []program.Proposal) error) (*usecase.Previewed, error) {
+func (p *previewing) survey(ctx context.Context, plan *run.Plan, take func(*run.Result, []program.Proposal, func([]byte, int) string) error) (*usecase.Previewed, error) {
 	return usecase.Survey(ctx, usecase.SurveyOptions{Plan: plan, Take: take, Answer: func(path string, c program.Proposal) program.Answer {
 		return p.answers[path][c.Key]
 	}})
@@ -239,7 +240,7 @@ func unmark(text string, values bool) string {
 }
 
 // file sends the changes of a file.
-func (p *previewing) file(r *run.Result, proposals []program.Proposal) error {
+func (p *previewing) file(r *run.Result, proposals []program.Proposal, valueAt func(text []byte, at int) string) error {
 	if p.sealing != nil {
 		if err := p.sealing.Add(r); err != nil {
 			return err
@@ -261,7 +262,11 @@ func (p *previewing) file(r *run.Result, proposals []program.Proposal) error {
 		}
 	}
 	for _, c := range proposals {
-		f.Changes = append(f.Changes, detail(c, f))
+		change := detail(c, f)
+		if c.Of == script.Content && len(c.Edits) > 0 {
+			change.Value = valueAt(c.Text, c.Edits[0].Start)
+		}
+		f.Changes = append(f.Changes, change)
 	}
 	if g := p.general[f.Path]; g != nil && unmark(string(g.diff), true) == string(f.Diff) {
 		f.Diff = []byte(unmark(string(g.diff), false))
@@ -273,7 +278,7 @@ func (p *previewing) file(r *run.Result, proposals []program.Proposal) error {
 
 // detail returns a proposal with the lines around it.
 func detail(p program.Proposal, f *wire.File) wire.Change {
-	c := wire.Change{Key: wire.Key(p.Key), Of: int(p.Of), Rule: p.Rule, Line: p.Line, Editable: p.Value != nil || len(p.Edits) == 1}
+	c := wire.Change{Key: wire.Key(p.Key), Of: int(p.Of), Rule: p.Rule, Line: p.Line}
 	sent := 0
 	for _, other := range f.Changes {
 		sent += len(other.Text)

@@ -140,8 +140,6 @@ type Change struct {
 	Text  []byte `json:"text,omitempty"` // lines that the edits are against
 	Edits []Edit `json:"edits,omitempty"`
 	Value string `json:"value,omitempty"` // path of the value
-	// Editable is set if the new text may be replaced by a person.
-	Editable bool `json:"editable,omitempty"`
 }
 
 // An Edit replaces a half-open range of bytes of a Change's Text.
