@@ -205,15 +205,12 @@ func (c *compiler) checkValues() {
 		if slices.Contains(names, name) {
 			continue
 		}
-		remedy := "declare it with param " + name
-		if near := script.Nearest(name, names); near != "" {
-			remedy = "did you mean " + near + "?"
-		}
+		remedy, _ := script.Meant(name, names, "declare it with param "+name)
 		c.errorf(script.Pos{}, remedy, "a value is given for %s, and no parameter has that name", name)
 	}
 	for _, name := range slices.Sorted(maps.Keys(c.options.Shared)) {
-		if near := script.Nearest(name, names); near != "" && !slices.Contains(names, name) {
-			c.warn(script.Pos{}, "did you mean "+near+"?", "a file gives a value for %s, and no parameter has that name", name)
+		if remedy, near := script.Meant(name, names, ""); near != "" {
+			c.warn(script.Pos{}, remedy, "a file gives a value for %s, and no parameter has that name", name)
 		}
 	}
 }
@@ -376,14 +373,7 @@ func (c *compiler) condition(n *script.When) program.Condition {
 	if n.By != "" {
 		i, ok := c.rules[n.By]
 		if !ok {
-			var names []string
-			for name := range c.rules {
-				names = append(names, name)
-			}
-			remedy, near := "the rule must stand before this one", script.Nearest(n.By, names)
-			if near != "" {
-				remedy = "did you mean " + near + "?"
-			}
+			remedy, near := script.Meant(n.By, slices.Sorted(maps.Keys(c.rules)), "the rule must come before this one")
 			c.errorf(n.Pos, remedy, "no rule %s runs before this one", n.By)
 			c.near(n.Pos, n.By, near)
 		}

@@ -121,8 +121,8 @@ func (c *compiler) try(s *script.Script, e *script.Example) (*Trial, script.Prob
 		i, ok := c.rules[e.Of]
 		if !ok {
 			p := script.Problem{Source: s.Source, Pos: e.Pos, Reason: "there is no rule " + e.Of}
-			if near := script.Nearest(e.Of, slices.Sorted(maps.Keys(c.rules))); near != "" {
-				p.Remedy = "did you mean " + near + "?"
+			var near string
+			if p.Remedy, near = script.Meant(e.Of, slices.Sorted(maps.Keys(c.rules)), ""); near != "" {
 				p.Fixes = []script.Fix{{Title: "write " + near, Pos: e.Pos, Old: e.Of, New: near}}
 			}
 			return nil, script.Problems{p}

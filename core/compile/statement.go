@@ -143,10 +143,7 @@ func (c *compiler) insertAtEdge(n *script.Insert) {
 func (c *compiler) knownSyntax(name *script.Text) {
 	s, ok := syntax.Named(c.fixed(name))
 	if !ok {
-		remedy, near := "one of "+syntax.List(), script.Nearest(c.fixed(name), syntax.Names())
-		if near != "" {
-			remedy = "did you mean " + near + "?"
-		}
+		remedy, near := script.Meant(c.fixed(name), syntax.Names(), "one of "+syntax.List())
 		c.errorf(name.Pos, remedy, "there is no syntax %q", c.fixed(name))
 		c.near(name.Pos, name.Raw, near)
 	}

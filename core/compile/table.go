@@ -70,11 +70,7 @@ func (c *compiler) tableNamed(name string, pos script.Pos) *lookup {
 	if t, ok := c.tables[name]; ok {
 		return t
 	}
-	remedy := "declare it with table " + name + ` from "…", or table ` + name + " { … }"
-	near := script.Nearest(name, slices.Collect(maps.Keys(c.tables)))
-	if near != "" {
-		remedy = "did you mean " + near + "?"
-	}
+	remedy, near := script.Meant(name, slices.Sorted(maps.Keys(c.tables)), "declare it with table "+name+` from "…", or table `+name+" { … }")
 	c.errorf(pos, remedy, "there is no table %s", name)
 	c.near(pos, name, near)
 	return &lookup{}

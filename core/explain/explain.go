@@ -351,7 +351,7 @@ func (x *explaining) guarded(l *leaf) string {
 			holds = (len(x.find(l, nil, w.Pattern)) > 0) != w.Lacks
 		}
 		if !holds {
-			return "its guard does not hold: it runs " + When(w)
+			return "its guard does not hold: it runs " + when(w)
 		}
 	}
 	return ""

@@ -165,8 +165,39 @@ func assert(n *script.Assert) string {
 	return "nothing is written unless " + pattern(n.Pattern) + " is found " + n.Bound.String() + " times in the end"
 }
 
-// When returns what a guard asks for.
-func When(n *script.When) string {
+// Declaration returns what a declaration means, as a sentence without its full stop, or "" for one that says it itself.
+// Values are those given to parameters.
+func Declaration(n script.Node, values map[string]string) string {
+	switch n := n.(type) {
+	case *script.Param:
+		value, given := values[n.Name]
+		switch {
+		case given:
+			return fmt.Sprintf("parameter %s is “%s” (given)", n.Name, value)
+		case n.Default != nil:
+			return fmt.Sprintf("parameter %s is “%s” (its default)", n.Name, n.Default.Raw)
+		}
+		return fmt.Sprintf("parameter %s has no value: give one with --param %s=VALUE", n.Name, n.Name)
+	case *script.Files:
+		var globs []string
+		for _, g := range n.Globs {
+			globs = append(globs, g.Raw)
+		}
+		not := ""
+		if n.Not {
+			not = "not "
+		}
+		return "it is " + not + "for files that match " + strings.Join(globs, " or ")
+	case *script.Joiners:
+		return "the characters " + n.Text.Raw + " join words: a word with one of them before or behind it is another word"
+	case *script.When:
+		return "it runs " + when(n)
+	}
+	return ""
+}
+
+// when returns what a guard asks for.
+func when(n *script.When) string {
 	switch {
 	case n.By != "":
 		return "only in files that the rule " + n.By + " changed"

@@ -26,10 +26,16 @@ func Nearest(word string, known []string) string {
 	return best
 }
 
-// didYouMean words the remedy for a mistyped word.
-func didYouMean(word string, known []string) string {
-	if near := Nearest(word, known); near != "" && near != word {
-		return meant + near + "?"
+// Meant returns the remedy for a mistyped word, which asks for the nearest known one, and that word; otherwise and ""
+// if none is near.
+func Meant(word string, known []string, otherwise string) (remedy, near string) {
+	if near = Nearest(word, known); near == "" || near == word {
+		return otherwise, ""
 	}
-	return ""
+	return meant + near + "?", near
+}
+
+func didYouMean(word string, known []string) string {
+	remedy, _ := Meant(word, known, "")
+	return remedy
 }

@@ -22,6 +22,9 @@ var ErrBinary = errors.New("binary")
 // SniffLen is the number of bytes that are checked to recognize a binary file.
 const SniffLen = 8 << 10
 
+// HeadSize is the number of bytes of a file that are read first: they tell whether it is a document, binary or text.
+const HeadSize = 64 << 10
+
 // File is a text file: its bytes, and the same as UTF-8.
 type File struct {
 	Raw  []byte

@@ -166,26 +166,12 @@ func (x *explainer) item(s *script.Script, n script.Node, e *usecase.Explained) 
 	switch n := n.(type) {
 	case *script.Title:
 		x.line("%s", style.Strong(n.Text.Raw))
-	case *script.Param:
-		value, given := e.Compiled.Values[n.Name]
-		from := "given"
-		if !given && n.Default != nil {
-			value, from = n.Default.Raw, "its own"
-		}
-		if value == "" && !given {
-			x.line("  parameter %s has no value: give one with --param %s=VALUE", n.Name, n.Name)
-		} else {
-			x.line("  parameter %s is “%s” (%s)", n.Name, value, from)
-		}
-	case *script.Files:
-		x.files(n)
-	case *script.Joiners:
-		x.line("  The characters %s join words: a word with one of them before or behind it is another word.", n.Text.Raw)
 	case *script.Rule:
 		x.loose = false
 		return x.rule(n)
 	default:
 		if script.Declares(n) {
+			x.declaration(n, e.Compiled.Values)
 			return nil
 		}
 		name := fmt.Sprintf("%s:%d", s.Source.Name, n.Place().Line)
@@ -201,17 +187,11 @@ func (x *explainer) item(s *script.Script, n script.Node, e *usecase.Explained) 
 	return nil
 }
 
-// files prints which files a script or a rule is for.
-func (x *explainer) files(n *script.Files) {
-	var globs []string
-	for _, g := range n.Globs {
-		globs = append(globs, g.Raw)
+// declaration prints what a declaration of a script or a rule means, if a reader would ask.
+func (x *explainer) declaration(n script.Node, values map[string]string) {
+	if said := explain.Declaration(n, values); said != "" {
+		x.line("  %s.", capital(said))
 	}
-	not := ""
-	if n.Not {
-		not = "not "
-	}
-	x.line("  It is %sfor files that match %s.", not, strings.Join(globs, " or "))
 }
 
 // rule prints what a rule does.
@@ -226,15 +206,10 @@ func (x *explainer) rule(r *script.Rule) error {
 	x.line("%s%s", x.printer.Style.Strong("rule "+r.Name), about)
 	for _, n := range r.Body {
 		var err error
-		switch n := n.(type) {
-		case *script.Files:
-			x.files(n)
-		case *script.When:
-			x.line("  It runs %s.", explain.When(n))
-		default:
-			if !script.Declares(n) {
-				err = x.sentence(r.Name, n)
-			}
+		if script.Declares(n) {
+			x.declaration(n, nil)
+		} else {
+			err = x.sentence(r.Name, n)
 		}
 		if err != nil {
 			return err

@@ -156,9 +156,6 @@ func (p *Plan) one(ctx context.Context, j *job, flight *flight, buffer []byte, w
 // maxKept is the maximum size in bytes of a buffer that is reused.
 const maxKept = 8 << 20
 
-// headSize is the number of bytes that are checked before the rest of a file is read.
-const headSize = 64 << 10
-
 // inflated is the estimated ratio of a document's memory to its file size.
 const inflated = 20
 
@@ -177,7 +174,7 @@ func (p *Plan) open(ctx context.Context, j *job, flight *flight, buffer []byte, 
 	if info.Links > 1 {
 		j.id = info.ID
 	}
-	if need := int(min(info.Size+1, headSize)); cap(buffer) < need {
+	if need := int(min(info.Size+1, textfile.HeadSize)); cap(buffer) < need {
 		buffer = make([]byte, 0, need)
 	}
 	n, err := f.ReadAt(buffer[:cap(buffer)], 0)

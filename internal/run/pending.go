@@ -180,7 +180,7 @@ func (r *reader) open(ctx context.Context, plan *Plan, at selection.File) error 
 	if err != nil {
 		return err
 	}
-	head := make([]byte, min(info.Size, headSize))
+	head := make([]byte, min(info.Size, textfile.HeadSize))
 	n, err := r.ReadAt(head, 0)
 	if err != nil && !errors.Is(err, io.EOF) {
 		return err
@@ -200,7 +200,7 @@ func (r *reader) whole(plan *Plan, at selection.File) error {
 		return err
 	}
 	r.digest = digest.Of(raw)
-	r.file, err = plan.decode(at, document.Claims(at.Name, raw[:min(len(raw), headSize)]), raw)
+	r.file, err = plan.decode(at, document.Claims(at.Name, raw[:min(len(raw), textfile.HeadSize)]), raw)
 	return err
 }
 

@@ -6,6 +6,7 @@ import (
 	"io"
 
 	"frizzel/core/program"
+	"frizzel/core/textfile"
 	"frizzel/internal/disk"
 	"frizzel/internal/selection"
 )
@@ -13,7 +14,7 @@ import (
 // Piped runs the program over a stream that was spooled to a temporary file of size bytes, as if it were the
 // file at. It returns nil if the text must be read as a whole.
 func (p *Plan) Piped(ctx context.Context, kept io.ReaderAt, size int64, at selection.File) (*Result, error) {
-	head := make([]byte, min(size, headSize))
+	head := make([]byte, min(size, textfile.HeadSize))
 	if _, err := kept.ReadAt(head, 0); err != nil {
 		return nil, err
 	}

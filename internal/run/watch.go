@@ -11,6 +11,7 @@ import (
 	"frizzel/core/edit"
 	"frizzel/core/program"
 	"frizzel/core/revision"
+	"frizzel/core/textfile"
 	"frizzel/internal/disk"
 	"frizzel/internal/names"
 	"frizzel/internal/selection"
@@ -157,7 +158,7 @@ func (p *Plan) reread(ctx context.Context, at selection.File) (*reader, error) {
 	}
 	r := &reader{File: f}
 	info, err := f.Stat()
-	head := make([]byte, min(info.Size, headSize))
+	head := make([]byte, min(info.Size, textfile.HeadSize))
 	if err == nil {
 		_, err = f.ReadAt(head, 0)
 	}

@@ -201,7 +201,7 @@ func (o *LearnOptions) pairs(sides []side) (pairs []seenPair, err error) {
 }
 
 func (o *LearnOptions) decode(name string, raw []byte) (*textfile.File, error) {
-	head := raw[:min(len(raw), 64<<10)]
+	head := raw[:min(len(raw), textfile.HeadSize)]
 	if document.Claims(name, head) {
 		return textfile.OfDocument(name, raw)
 	}
