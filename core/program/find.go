@@ -1,6 +1,9 @@
 package program
 
-import "slices"
+import (
+	"slices"
+	"sync"
+)
 
 // A Match is a match of an assertion, or a place that a rule would change.
 type Match struct {
@@ -22,7 +25,9 @@ type Match struct {
 // counts.
 func (p *Program) Find(in Input) ([]Match, *Result) {
 	var found []Match
-	r := p.start(in)
+	r := looking.Get().(*run)
+	*r = run{program: p, in: in}
+	r.begin()
 	for _, rule := range p.Rules {
 		r.rule = rule
 		if !rule.selects(in.File) {
@@ -45,8 +50,14 @@ func (p *Program) Find(in Input) ([]Match, *Result) {
 			})
 		}
 	}
-	return inOrder(found), r.result
+	result := r.result
+	*r = run{}
+	looking.Put(r)
+	return inOrder(found), result
 }
+
+// looking are runs of Find to use again: most files have no match, and then nothing else is made of them.
+var looking = sync.Pool{New: func() any { return new(run) }}
 
 // Matches returns the places that the program's rules would change, each rule applied to the original text,
 // by offset, and a result with notes and counts.

@@ -168,20 +168,32 @@ type Unchanged struct {
 // start returns a run over one text.
 func (p *Program) start(in Input) *run {
 	r := &run{program: p, in: in, room: in.Room[:0]}
+	r.begin()
+	return r
+}
+
+// begin makes a run over r.in ready.
+func (r *run) begin() {
+	p, in := r.program, &r.in
 	r.text = r.read(in.Text)
 	r.ended = len(in.Text) == 0 || lines.Ending(in.Text) != ""
+	numbers := make([]int, len(p.Rules)+p.Statements+p.assertions())
+	count := func(n int) []int {
+		first := numbers[:n:n]
+		numbers = numbers[n:]
+		return first
+	}
 	r.result = &Result{
 		program:   p,
-		Changes:   make([]int, len(p.Rules)),
-		Found:     make([]int, p.Statements),
+		Changes:   count(len(p.Rules)),
+		Found:     count(p.Statements),
 		asked:     make([]bool, len(p.Rules)),
 		Counters:  in.Before.next(p.Statements),
 		addressed: make([]selected, len(p.Addresses)),
 		foreign:   make([]bool, len(p.Addresses)),
-		asserted:  make([]int, p.assertions()),
+		asserted:  count(p.assertions()),
 		known:     len(in.Text),
 	}
-	return r
 }
 
 func (p *Program) assertions() (n int) {

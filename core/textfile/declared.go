@@ -22,6 +22,7 @@ type Said struct {
 // declaration is how an encoding is declared at the beginning of a file.
 type declaration struct {
 	within int    // bytes
+	lines  int    // 0 for any number
 	needs  string // what each match holds, so that most files cost no expression; "" for nothing
 	expr   *regexp.Regexp
 	names  map[string]string // of encodings that are called otherwise there
@@ -33,15 +34,19 @@ var (
 	cssDeclaration   = once(200, "@charset", `^@charset "([A-Za-z][\w.:-]*)";`)
 	poDeclaration    = once(4096, "charset=", `(?m)^"Content-Type: text/plain; charset=([A-Za-z][\w.:-]*)`)
 	latexDeclaration = sync.OnceValue(func() declaration {
-		return declaration{4096, "inputenc", regexp.MustCompile(`(?m)^[^%\n]*\\usepackage\[(\w+)\]\{inputenc\}`), latexNames}
+		return declaration{within: 4096, needs: "inputenc", expr: regexp.MustCompile(`(?m)^[^%\n]*\\usepackage\[(\w+)\]\{inputenc\}`), names: latexNames}
 	})
 	// modeLine is a line for editors, or the coding line of a script.
-	modeLine = once(400, "coding", `^(?:[^\n]*\n)?(?:[ \t\f]*#[^\n]*?coding[:=][ \t]*|[^\n]*-\*-[^\n]*?coding:[ \t]*)([A-Za-z][\w.-]*)`)
+	modeLine = sync.OnceValue(func() declaration {
+		d := once(400, "coding", `^(?:[^\n]*\n)?(?:[ \t\f]*#[^\n]*?coding[:=][ \t]*|[^\n]*-\*-[^\n]*?coding:[ \t]*)([A-Za-z][\w.-]*)`)()
+		d.lines = 2
+		return d
+	})
 	editLine = once(800, "enc=", `(?m)^[^\n]*\b(?:vim?|ex):[^\n]*?\b(?:fileencoding|fenc)=([A-Za-z][\w-]*)`)
 )
 
 func once(within int, needs, expr string) func() declaration {
-	return sync.OnceValue(func() declaration { return declaration{within, needs, regexp.MustCompile(expr), nil} })
+	return sync.OnceValue(func() declaration { return declaration{within: within, needs: needs, expr: regexp.MustCompile(expr)} })
 }
 
 // latexNames are encodings as LaTeX calls them, where others have another name.
@@ -78,7 +83,10 @@ func declaredBy(head []byte, all ...func() declaration) (*Encoding, string) {
 	for _, of := range all {
 		d := of()
 		first := head[:min(len(head), d.within)]
-		if !bytes.Contains(first, []byte(d.needs)) {
+		if d.lines > 0 {
+			first = firstLines(first, d.lines)
+		}
+		if !holds(first, d.needs) {
 			continue
 		}
 		m := d.expr.FindSubmatch(first)
@@ -95,6 +103,35 @@ func declaredBy(head []byte, all ...func() declaration) (*Encoding, string) {
 		}
 	}
 	return nil, ""
+}
+
+// firstLines returns the first n lines of a text.
+func firstLines(text []byte, n int) []byte {
+	end := 0
+	for ; n > 0; n-- {
+		i := bytes.IndexByte(text[end:], '\n')
+		if i < 0 {
+			return text
+		}
+		end += i + 1
+	}
+	return text[:end]
+}
+
+// holds is bytes.Contains for a text whose last byte is rare in the first lines of most files.
+func holds(head []byte, text string) bool {
+	if text == "" {
+		return true
+	}
+	for last, at := len(text)-1, 0; ; at++ {
+		i := bytes.IndexByte(head[at:], text[last])
+		if i < 0 {
+			return false
+		}
+		if at += i; at >= last && string(head[at-last:at]) == text[:last] {
+			return true
+		}
+	}
 }
 
 // contradicted returns what the bytes of a file say that declares an encoding: the name of another one, or that they are not

@@ -44,8 +44,11 @@ func (m *Meter) Now() (phase string, files, bytes int64) {
 }
 
 // Through counts the given bytes in proportion to the steps done. The caller calls step with the steps done of all,
-// and end after the last one.
+// and end after the last one. Of few bytes nobody would see the steps: then step is nil.
 func (m *Meter) Through(bytes int64) (step func(done, of int), end func()) {
+	if bytes < 1<<20 {
+		return nil, func() { m.Add(bytes) }
+	}
 	counted := int64(0)
 	to := func(n int64) {
 		m.Add(n - counted)

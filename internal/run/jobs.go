@@ -45,9 +45,13 @@ type job struct {
 	unknown  bool // the encoding is unknown, and a pattern is not ASCII
 }
 
-// ahead is the maximum number of files in flight, so that files after a large one do not wait for it. Each may
-// keep a directory open. Memory is limited by their bytes, see flight.
-const ahead = 64
+const (
+	// waiting is the maximum number of files that wait for a worker. Each may keep a directory open.
+	waiting = 64
+	// ahead is the maximum number of files between the first that is not done and the last that was found, so that
+	// small files behind a large one do not wait for it. Memory is limited by their bytes, see flight.
+	ahead = 1024
+)
 
 // all calls work for every file, from several workers, and then take, in path order.
 func (p *Plan) all(ctx context.Context, s *Summary, work worker, take func(*job) error) error {
@@ -56,8 +60,8 @@ func (p *Plan) all(ctx context.Context, s *Summary, work worker, take func(*job)
 	if p.Program.Sequential {
 		workers = 1
 	}
-	ordered := make(chan *job, max(ahead, 2*workers)) // in path order
-	jobs := make(chan *job, cap(ordered))
+	ordered := make(chan *job, ahead) // in path order
+	jobs := make(chan *job, max(waiting, 2*workers))
 	var walkErr error
 	var working sync.WaitGroup
 	defer working.Wait()
