@@ -83,6 +83,7 @@ func (c *compiler) assert(n *script.Assert) {
 		if a.Pattern, a.Shown = c.pattern(n.Pattern, within), describe(n.Pattern); a.Pattern == nil {
 			return
 		}
+		c.program.Rare.Add(a.Pattern)
 	}
 	c.rule.Asserts = append(c.rule.Asserts, a)
 }

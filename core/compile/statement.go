@@ -198,6 +198,7 @@ func (c *compiler) replace(n *script.Replace) program.Action {
 	if p == nil {
 		return nil
 	}
+	c.program.Rare.Add(p)
 	c.lintReplace(n, p, r.With)
 	if p.SpansLines() || c.breaksLines(n.With) {
 		c.moves(n.Pos)

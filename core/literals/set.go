@@ -16,10 +16,8 @@ import (
 // stands there and is accepted, from left to right, none overlapping another. It
 // is safe for use by several goroutines at once.
 //
-// A window of the shortest literal's length slides over the text, by as much as
-// its last bytes allow (Wu and Manber, "A fast algorithm for multi-pattern
-// searching", 1994); if it cannot rule a literal out, those of each length are
-// asked for by their hash, or a trie where there are very many lengths. If case is
+// Some bytes of each window, as long as the shortest literal, rule out most places (see [grams]); if they cannot,
+// those of each length are asked for by their hash, or a trie if there are very many lengths. If case is
 // ignored, or a literal is shorter than a window may be, the trie is asked at each character.
 type Set struct {
 	whole      bool // at whole-word boundaries
@@ -30,8 +28,8 @@ type Set struct {
 	first      [utf8.RuneSelf]int32 // the root's edges for ASCII, node 0 for none
 
 	window int     // bytes, 0 if the text is walked character by character
-	shift  []uint8 // by the hash of a window's last three bytes
-	heads  heads   // what stands in windows
+	grams  grams   // in windows
+	heads  heads   // what windows begin with
 	all    *hashed // nil if there is no window, or they have very many lengths
 }
 
@@ -183,36 +181,17 @@ func (s *Set) step(n int32, r rune) int32 {
 	return 0
 }
 
-const (
-	blockBytes = 3
-	hashBits   = 15
-)
-
-func hash(a, b, c byte) uint32 {
-	return (uint32(a) | uint32(b)<<8 | uint32(c)<<16) * 0x9e3779b1 >> (32 - hashBits)
-}
-
-// makeWindow fills the table of shifts.
+// makeWindow determines the window and what it holds.
 func (s *Set) makeWindow(literals []string) {
 	s.window = 255
 	for _, l := range literals {
 		s.window = min(s.window, len(l))
 	}
-	if s.window < blockBytes {
+	if s.window < Fewest {
 		s.window = 0
 		return
 	}
-	s.heads = headsOf(literals, s.window)
-	s.shift = make([]uint8, 1<<hashBits)
-	for i := range s.shift {
-		s.shift[i] = uint8(s.window - blockBytes + 1)
-	}
-	for _, l := range literals {
-		for end := blockBytes; end <= s.window; end++ {
-			h := hash(l[end-3], l[end-2], l[end-1])
-			s.shift[h] = min(s.shift[h], uint8(s.window-end))
-		}
-	}
+	s.heads, s.grams = headsOf(literals, s.window), gramsOf(literals, s.window)
 }
 
 // Find calls yield with each match in text[lo:hi], whole lines, and the index of
@@ -251,18 +230,7 @@ func (s *Set) skip(text []byte, at int) int {
 	if s.all != nil && s.all.many() {
 		return s.next(text, at)
 	}
-	for end := at + s.window; end <= len(text); {
-		shift := s.shift[hash(text[end-3], text[end-2], text[end-1])]
-		if shift > 0 {
-			end += int(shift)
-			continue
-		}
-		if start := end - s.window; s.begins(text, start) {
-			return start
-		}
-		end++
-	}
-	return len(text)
+	return s.grams.skip(text, at, func(at int) bool { return at+s.window <= len(text) && s.begins(text, at) })
 }
 
 // begins reports whether a literal may begin at text[at].

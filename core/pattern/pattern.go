@@ -91,6 +91,14 @@ func (p *Pattern) MatchesEmpty() bool {
 	return p.regex != nil && p.regex.re.MatchString("")
 }
 
+// Holds returns a text within one line that each match holds, in this case, or "".
+func (p *Pattern) Holds() string {
+	if p.literal == nil || p.literal.runes != nil || p.literal.lines {
+		return ""
+	}
+	return p.spec.Source
+}
+
 // Has reports whether the whole lines text[lo:hi] hold a match.
 func (p *Pattern) Has(text []byte, lo, hi int) bool {
 	found := false

@@ -57,6 +57,7 @@ func (a *Assertion) each(r *run, act func(in *run, loc []int)) { a.look(r, a.Add
 
 func (a *Assertion) look(r *run, within []*Address, act func(*run, []int)) {
 	switch {
+	case len(within) == 0 && r.lacks(a.Pattern):
 	case len(within) == 0:
 		for _, span := range r.parts() {
 			a.Pattern.Find(r.text.Bytes, span.Start, span.End, func(loc []int) bool {

@@ -28,6 +28,7 @@ type Program struct {
 	AllowUnreadable bool
 	// AllowBroken permits writing a text that no longer parses in its file's syntax.
 	AllowBroken bool
+	Rare        Rare     // texts that patterns look for
 	Statements  int      // number of statements
 	Looks       []Look   // indexed by statement
 	Tables      []*Table // tables of `replace each`

@@ -388,3 +388,41 @@ func seeds(n int) uint64 {
 	}
 	return uint64(n)
 }
+
+// Several rules at once do what each of them does by itself, one after the other: a text that rules out all of them at the
+// start may be written by one of them, or be the meaning of a value that is written otherwise.
+func TestRulesTogether(t *testing.T) {
+	g := generator{Rand: rand.New(rand.NewPCG(5, seeds(300)))}
+	words := []string{"depot", "depot-3", "pot-30", "kiosk", "gate", "yard"}
+	for range seeds(300) {
+		rules := make([]string, 3+g.IntN(4))
+		for i := range rules {
+			rules[i] = fmt.Sprintf("replace %s %q with %q", g.one("text", "word"), g.one(words...), g.one(words...))
+			switch g.IntN(5) {
+			case 0:
+				rules[i] = fmt.Sprintf("replace regex 'si\\w+' with %q", g.one(words...))
+			case 1:
+				rules[i] = "at '$..*' { " + rules[i] + " }"
+			}
+		}
+		text := `{"a": "` + g.one("signal box", "si", "depo\\u0074 3", "yard", "the depot-30") + `", "b": "` + g.one("x", "kiosk", "po\\u0074-30") + "\"}\n"
+		run := func(text, source string) (string, int) {
+			made := compileText(t, source).Run(program.Input{Text: []byte(text), File: program.File{Path: "a.json", Rel: "a.json"}})
+			found := 0
+			for _, n := range made.Found {
+				found += n
+			}
+			return string(made.Edits.Apply([]byte(text))), found
+		}
+		all := strings.Join(rules, "\n")
+		together, found := run(text, all)
+		now, sum := text, 0
+		for _, r := range rules {
+			var n int
+			now, n = run(now, r)
+			sum += n
+		}
+		require.Equal(t, now, together, "%s\n%s", text, all)
+		require.Equal(t, sum, found, "%s\n%s", text, all)
+	}
+}

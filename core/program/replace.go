@@ -169,6 +169,9 @@ func (s *Replace) needs(acted) lineNeeds {
 }
 
 func (s *Replace) do(r *run) {
+	if r.lacks(s.Pattern) {
+		return
+	}
 	c, f := r.changes(), r.filler()
 	s.occurrences(r, func(loc []int) {
 		e := edit.Edit{Start: loc[0], End: loc[1]}

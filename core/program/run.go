@@ -322,7 +322,8 @@ type run struct {
 	// acts on the whole file.
 	stack []selection
 
-	tree reading // the current text, parsed
+	tree reading  // the current text, parsed
+	rare presence // of the texts of program.Rare in Input.Text
 	// unproven is set if the text was changed since it was last parsed.
 	unproven bool
 	value    *value // the value that the text is; nil if the text is a file's
