@@ -16,7 +16,15 @@ import (
 type row struct {
 	old, beside string
 	pos         script.Pos
-	where       string // "record 3 of hosts.csv: ", or ""
+	record      int // 1-based, in a CSV file; 0 in a script
+}
+
+// where begins a message about the row of a table at path.
+func (r row) where(path string) string {
+	if r.record == 0 {
+		return ""
+	}
+	return fmt.Sprintf("%s, record %d: ", path, r.record)
 }
 
 // A lookup is a named table: what stands beside each text, and the texts in their order.
@@ -40,11 +48,12 @@ func (c *compiler) scoped(outer map[string]*lookup, items []script.Node) (restor
 			c.errorf(n.Pos, "choose another name", "the name %q is taken by another table", n.Name)
 			continue
 		}
-		t := &lookup{beside: map[string]string{}}
+		rows := c.rowsOf(n)
+		t := &lookup{beside: make(map[string]string, len(rows))}
 		c.tables[n.Name] = t
-		for _, r := range c.rowsOf(n) {
+		for _, r := range rows {
 			if _, twice := t.beside[r.old]; twice {
-				c.errorf(r.pos, "keep one of them", "%s%q stands twice in the table", r.where, r.old)
+				c.errorf(r.pos, "keep one of them", "%s%q stands twice in the table", r.where(c.pathOf(n.Table)), r.old)
 				break
 			}
 			t.beside[r.old] = r.beside
@@ -86,23 +95,27 @@ func (c *compiler) table(n *script.Table, ignoreCase bool, with *[]*program.Temp
 			rows = append(rows, row{old: old, beside: named.beside[old], pos: n.Pos})
 		}
 	} else {
-		t.Path = script.Beside(c.source.Name, c.constant(n.Path))
+		t.Path = c.pathOf(n)
 		rows = c.records(n)
 	}
-	seen := map[string]bool{}
-	for _, r := range rows {
+	seen := make(map[string]bool, len(rows))
+	t.Rows, *with = make([]string, 0, len(rows)), slices.Grow(*with, len(rows))
+	templates, parts := make([]program.Template, len(rows)), make([]program.Part, len(rows))
+	for i, r := range rows {
 		key := folded(r.old, ignoreCase)
 		switch {
 		case r.old == "" || strings.Contains(r.old, "\n"):
-			c.errorf(r.pos, "", "%san old text is some text within one line", r.where)
+			c.errorf(r.pos, "", "%san old text is some text within one line", r.where(t.Path))
 			return nil
 		case seen[key]:
-			c.errorf(r.pos, "keep one of them", "%s%q is replaced twice", r.where, r.old)
+			c.errorf(r.pos, "keep one of them", "%s%q is replaced twice", r.where(t.Path), r.old)
 			return nil
 		}
 		seen[key] = true
 		t.Rows = append(t.Rows, r.old)
-		*with = append(*with, &program.Template{Parts: []program.Part{{Literal: r.beside}}})
+		parts[i].Literal = r.beside
+		templates[i].Parts = parts[i : i+1 : i+1]
+		*with = append(*with, &templates[i])
 	}
 	if len(t.Rows) == 0 {
 		return nil
@@ -111,9 +124,17 @@ func (c *compiler) table(n *script.Table, ignoreCase bool, with *[]*program.Temp
 	return t
 }
 
+// pathOf returns the path of a table's file, "" if there is none.
+func (c *compiler) pathOf(n *script.Table) string {
+	if n == nil || n.Path == nil {
+		return ""
+	}
+	return script.Beside(c.source.Name, c.constant(n.Path))
+}
+
 // records reads a CSV file of pairs; nil after an error.
 func (c *compiler) records(n *script.Table) (rows []row) {
-	name := script.Beside(c.source.Name, c.constant(n.Path))
+	name := c.pathOf(n)
 	text, ok := c.read(n.Path, name)
 	if !ok {
 		return nil
@@ -127,13 +148,15 @@ func (c *compiler) records(n *script.Table) (rows []row) {
 	if !ok {
 		return nil
 	}
+	rows = make([]row, 0, len(records)-first)
 	for i, rec := range records[first:] {
-		where := fmt.Sprintf("%s, record %d: ", name, i+first+1)
+		r := row{pos: n.Path.Pos, record: i + first + 1}
 		if n.Old == nil && len(rec) != 2 || max(from, to) >= len(rec) {
-			c.errorf(n.Path.Pos, `or name two of them: columns "old" "new"`, "%s%d columns, where two are wanted", where, len(rec))
+			c.errorf(n.Path.Pos, `or name two of them: columns "old" "new"`, "%s%d columns, where two are wanted", r.where(name), len(rec))
 			return nil
 		}
-		rows = append(rows, row{rec[from], rec[to], n.Path.Pos, where})
+		r.old, r.beside = rec[from], rec[to]
+		rows = append(rows, r)
 	}
 	if len(rows) == 0 {
 		c.errorf(n.Path.Pos, "", "%s holds no pairs", name)

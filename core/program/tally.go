@@ -233,6 +233,17 @@ func (t *Tally) Idle() []string {
 
 // UnusedRows returns, by table, the old texts that no file contained.
 func (t *Tally) UnusedRows() map[string][]string {
+	out := map[string][]string{}
+	if len(t.program.Tables) == 1 {
+		table := t.program.Tables[0]
+		hits := t.hits[table]
+		for i, old := range table.Rows {
+			if !hits[i] {
+				out[table.Path] = append(out[table.Path], old)
+			}
+		}
+		return out
+	}
 	hit := map[[2]string]bool{} // by path and text: another statement may use the same table
 	for _, table := range t.program.Tables {
 		for i, old := range table.Rows {
@@ -241,7 +252,6 @@ func (t *Tally) UnusedRows() map[string][]string {
 			}
 		}
 	}
-	out := map[string][]string{}
 	for _, table := range t.program.Tables {
 		for _, old := range table.Rows {
 			if row := [2]string{table.Path, old}; !hit[row] {
