@@ -2,6 +2,7 @@ package pattern
 
 import (
 	"bytes"
+	"math/bits"
 	"regexp/syntax"
 	"unicode"
 	"unicode/utf8"
@@ -15,13 +16,19 @@ type pivot struct {
 	at            byte
 	before, after *byteSet // nil if anything may
 	share         float64  // of the bytes of a text that are one, about
+
+	// kinds has, if the byte itself is frequent, a bit 1 for it, and a bit 2 for each byte of after.
+	kinds *[256]uint64
 }
 
 // byteSet are bytes; of characters above ASCII all or none.
 type byteSet [256]bool
 
-// rare is up to which share of the bytes a pivot is worth to be searched for.
-const rare = 0.002
+// Up to which share of the bytes a pivot is worth being searched for, and up to which the byte itself is searched for.
+const (
+	rare     = 0.015
+	rareByte = 0.02
+)
 
 // pivotOf returns the rarest pivot of an expression, nil if none is rare.
 func pivotOf(re *syntax.Regexp) *pivot {
@@ -29,6 +36,15 @@ func pivotOf(re *syntax.Regexp) *pivot {
 	best.seek(re, nil, nil)
 	if best.share > rare {
 		return nil
+	}
+	if frequency.Of(best.at) > rareByte && best.after != nil {
+		best.kinds = new([256]uint64)
+		for b, in := range best.after {
+			if in {
+				best.kinds[b] = 2
+			}
+		}
+		best.kinds[best.at] |= 1
 	}
 	return best
 }
@@ -76,6 +92,9 @@ func (p *pivot) literal(re *syntax.Regexp, before, after *byteSet) {
 
 // from returns the first offset of the pivot at or after at, or -1.
 func (p *pivot) from(text []byte, at int) int {
+	if p.kinds != nil {
+		return p.fromFrequent(text, at)
+	}
 	for {
 		i := bytes.IndexByte(text[at:], p.at)
 		if i < 0 {
@@ -87,6 +106,23 @@ func (p *pivot) from(text []byte, at int) int {
 		}
 		at++
 	}
+}
+
+// fromFrequent is from for a frequent byte. The kinds of 32 bytes are computed as bits first, without branches.
+func (p *pivot) fromFrequent(text []byte, at int) int {
+	const bytes = 0x5555555555555555
+	for ; at < len(text)-1; at += 31 { // the last byte of a block is the first one of the next
+		kinds := uint64(0)
+		for i, c := range text[at:min(at+32, len(text))] {
+			kinds |= p.kinds[c] << (2 * i & 63)
+		}
+		for pairs := kinds & (kinds >> 3) & bytes; pairs != 0; pairs &= pairs - 1 {
+			if found := at + bits.TrailingZeros64(pairs)/2; p.before.holds(text, found-1) {
+				return found
+			}
+		}
+	}
+	return -1
 }
 
 // holds reports whether the set contains the byte at at.

@@ -25,6 +25,7 @@ type Match struct {
 // counts.
 func (p *Program) Find(in Input) ([]Match, *Result) {
 	var found []Match
+	var groups []int // of several matches
 	r := looking.Get().(*run)
 	*r = run{program: p, in: in}
 	r.begin()
@@ -38,7 +39,11 @@ func (p *Program) Find(in Input) ([]Match, *Result) {
 				continue
 			}
 			a.each(r, func(at *run, loc []int) {
-				m := Match{Rule: rule.Index, Start: loc[0], End: loc[1], Groups: slices.Clone(loc)}
+				if cap(groups)-len(groups) < len(loc) {
+					groups = make([]int, 0, max(len(loc), min(2*cap(groups), 4096)))
+				}
+				groups = append(groups, loc...)
+				m := Match{Rule: rule.Index, Start: loc[0], End: loc[1], Groups: groups[len(groups)-len(loc) : len(groups) : len(groups)]}
 				if v := at.value; v != nil {
 					if m.Whole = a.Pattern == nil; m.Whole {
 						m.Written[0], m.Written[1] = v.node.Written()
