@@ -229,7 +229,7 @@ func TestPipesAndSignals(t *testing.T) {
 	require.Zero(t, status)
 	sh(apply + " --prove 'kill -INT $PPID; sleep 5' . > ../out 2>&1")
 	require.Equal(t, map[string]int{"depot-3": 7}, hosts(t, dir))
-	sh("mkfifo ../pipe; frizzel check ../pipe > ../out 2>&1 & pid=$!; sleep 0.3; kill -TERM $pid; wait $pid; echo $? > ../status")
+	sh("mkfifo ../pipe; frizzel check ../pipe > ../out 2>&1 & pid=$!; sleep 1; kill -TERM $pid; wait $pid; echo $? > ../status")
 	text, err := os.ReadFile(filepath.Join(filepath.Dir(dir), "status"))
 	require.NoError(t, err)
 	require.Equal(t, "130\n", string(text))

@@ -23,54 +23,56 @@ With a DIRECTORY, the files are left there to play with, and nothing is run.`
 
 // step is one command of the demo.
 type step struct {
-	why  string
-	args []string
+	why   string
+	args  []string
+	piped string // a remark about the output if it is not a terminal's
 }
 
 var steps = []step{
 	{
-		"Depot 3 closes, and its machines answer as depot 4. Where is it named?",
-		[]string{"find", "--word", "depot-3", "--joiners", "-"},
+		why:  "Depot 3 closes, and its machines answer as depot 4. Where is it named?",
+		args: []string{"find", "--word", "depot-3", "--joiners", "-"},
 	},
 	{
-		"Rules for the move are written already. Are they in order?",
-		[]string{"check", "rules"},
+		why:  "Rules for the move are written already. Are they in order?",
+		args: []string{"check", "rules"},
 	},
 	{
-		"What would they change?",
-		[]string{"preview", "-r", "rules/move-depot.friz"},
+		why:   "What would they change?",
+		args:  []string{"preview", "-r", "rules/move-depot.friz"},
+		piped: "Lines of an office document begin with # in a file or a pipe, so that patch and git apply pass over them; a terminal shows\nthem without. A file in UTF-16, such as announcer.ini, keeps its bytes there.",
 	},
 	{
-		"Note what stayed: depot-30, old-depot-3, the port of the other virtual hosts, the binary font.\nThis is right. Write it; the old contents are kept.",
-		[]string{"apply", "-r", "rules/move-depot.friz", "--yes", "--note", "notice 17", "."},
+		why:  "Note what stayed: depot-30, old-depot-3, the port of the other virtual hosts, the binary font.\nThis is right. Write it; the old contents are kept.",
+		args: []string{"apply", "-r", "rules/move-depot.friz", "--yes", "--note", "notice 17", "."},
 	},
 	{
-		"Is anything left of depot-3, in any spelling? Rule scripts, which name what they look for, are not searched.",
-		[]string{"find", "--word", "depot-3", "--ignore-case", "--joiners", "-", "--count"},
+		why:  "Is anything left of depot-3, in any spelling? Rule scripts, which name what they look for, are not searched.",
+		args: []string{"find", "--word", "depot-3", "--ignore-case", "--joiners", "-", "--count"},
 	},
 	{
-		"What was done here so far?",
-		[]string{"history"},
+		why:  "What was done here so far?",
+		args: []string{"history"},
 	},
 	{
-		"Depot 3 stays open after all. Everything back, to the last byte.",
-		[]string{"undo", "--yes"},
+		why:  "Depot 3 stays open after all. Everything back, to the last byte.",
+		args: []string{"undo", "--yes"},
 	},
 	{
-		"Files, a directory and a link are called by the depot as well. The same rules rename them, and undo takes it back.",
-		[]string{"preview", "-r", "rules/names.friz", "kiosks"},
+		why:  "Files, a directory and a link are called by the depot as well. The same rules rename them, and undo takes it back.",
+		args: []string{"preview", "-r", "rules/names.friz", "kiosks"},
 	},
 	{
-		"What feeds the boards? The values at a path, whatever the layout.",
-		[]string{"find", "--at", "$.boards[*].feed", "conf"},
+		why:  "What feeds the boards? The values at a path, whatever the layout.",
+		args: []string{"find", "--at", "$.boards[*].feed", "conf"},
 	},
 	{
-		"Platform 2 alone goes to depot 4: its board in YAML, its signs in XML, one row of a table.",
-		[]string{"preview", "-r", "rules/platform-2.friz", "conf", "data", "signage"},
+		why:  "Platform 2 alone goes to depot 4: its board in YAML, its signs in XML, one row of a table.",
+		args: []string{"preview", "-r", "rules/platform-2.friz", "conf", "data", "signage"},
 	},
 	{
-		"Handover note, inventory and slides say it too. What no rule may change there, a formula, is told.",
-		[]string{"preview", "--text", "platform 2", "--with", "platform 4", "office"},
+		why:  "Handover note, inventory and slides say it too. What no rule may change there, a formula, is told.",
+		args: []string{"preview", "--text", "platform 2", "--with", "platform 4", "office"},
 	},
 }
 
@@ -123,7 +125,11 @@ func (a *app) walkDemo(ctx context.Context) error {
 	prompt := &review.Prompt{In: a.In, Out: a.Out, Style: style}
 	guided := review.Terminal(a.In, a.files.Out)
 	for i, s := range steps {
-		fmt.Fprintf(a.Out, "\n%s\n%s\n\n", style.Soft("# "+strings.ReplaceAll(s.why, "\n", "\n# ")), style.Strong("$ "+commandLine(s.args)))
+		why := s.why
+		if s.piped != "" && !guided {
+			why += "\n" + s.piped
+		}
+		fmt.Fprintf(a.Out, "\n%s\n%s\n\n", style.Soft("# "+strings.ReplaceAll(why, "\n", "\n# ")), style.Strong("$ "+commandLine(s.args)))
 		if guided {
 			if err := prompt.Pause(ctx, "Press a key to run it"); err != nil {
 				return nil

@@ -16,8 +16,9 @@ import (
 
 const previewLong = `Show what rules would change, as a diff for each file, and write nothing.
 
-Standard output holds the diff alone, which "git apply" and "patch -p1" take as it
-is; the count of what would change goes to standard error.`
+Standard output holds only the diff, for "git apply" and "patch -p1"; the count of what would
+change goes to standard error. No patch can change an office document, so its lines begin with #
+in a file or a pipe. A terminal shows them without.`
 
 const previewExample = `  # a host's new name, but not in depot-30 or old-depot-3
   frizzel preview --word depot-3 --with depot-4 --joiners "-" conf docs
