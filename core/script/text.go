@@ -231,6 +231,12 @@ func NewText(s string, prefer byte) (*Text, bool) {
 	return t, t.Quoted(prefer)
 }
 
+// Quoted returns a string of a literal text, which some quote must fit.
+func Quoted(s string) *Text {
+	t, _ := NewText(s, '"')
+	return t
+}
+
 // Quoted picks the quote that t is printed in, one that it does not hold, preferring the one given, or a
 // margin block for several lines. It reports false if t holds all three.
 func (t *Text) Quoted(prefer byte) bool {

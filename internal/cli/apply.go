@@ -102,11 +102,11 @@ func (a *app) applyRules(c *cobra.Command, f *applyFlags, paths []string) error 
 	if f.yes && len(paths) == 0 && f.files.from == "" {
 		return exit.Wrongf("apply --yes wants its paths said; . is the current directory")
 	}
-	rules, err := a.compile(c, &f.rules)
+	compiled, err := a.compile(c, &f.rules)
 	if err != nil {
 		return err
 	}
-	plan, err := a.plan(&f.files, rules, paths)
+	plan, err := a.plan(&f.files, compiled, paths)
 	if err != nil {
 		return err
 	}
@@ -121,11 +121,11 @@ func (a *app) applyRules(c *cobra.Command, f *applyFlags, paths []string) error 
 		return err
 	}
 	ap := &applying{app: a, printer: a.printer()}
-	ap.printer.Rules, ap.printer.Verbose = rules.Labels, f.files.verbose
+	ap.printer.Rules, ap.printer.Verbose = compiled.Labels, f.files.verbose
 	if f.format == "json" {
-		ap.events = report.NewEvents(a.Out, "apply", rules.Labels)
+		ap.events = report.NewEvents(a.Out, "apply", compiled.Labels)
 	}
-	o := usecase.ApplyOptions{Rules: rules, Plan: plan, Write: w, Show: ap.show, Ready: ap.ready, SkipUnreadable: f.how.skipUnreadable}
+	o := usecase.ApplyOptions{Rules: compiled, Plan: plan, Write: w, Show: ap.show, Ready: ap.ready, SkipUnreadable: f.how.skipUnreadable}
 	ap.noted = func() []string { return report.Dangling(plan.Names) }
 	if !f.yes {
 		o.Ask = ap.asker(a.wayToAsk(f.ask))

@@ -10,7 +10,7 @@ import (
 	"frizzel/internal/event"
 	"frizzel/internal/exit"
 	"frizzel/internal/report"
-	"frizzel/internal/usecase"
+	"frizzel/internal/rules"
 )
 
 const checkLong = `Report all problems of rule scripts, each with its place, its reason and, if one is
@@ -24,7 +24,7 @@ const checkExample = `  frizzel check move-depot.friz
   frizzel check --format json .    # for an editor or a job`
 
 func (a *app) check() *cobra.Command {
-	var rules ruleFlags
+	var flags ruleFlags
 	var format string
 	c := &cobra.Command{
 		Use:     "check [SCRIPT or DIRECTORY]...",
@@ -35,12 +35,12 @@ func (a *app) check() *cobra.Command {
 			if format != "text" && format != "json" {
 				return exit.Wrongf("--format is text or json, not %q", format)
 			}
-			r, err := rules.rules(a, nil)
+			r, err := flags.rules(a, nil)
 			if err != nil {
 				return err
 			}
 			ch := &checking{app: a, json: format == "json"}
-			done, err := usecase.Check(c.Context(), usecase.CheckOptions{
+			done, err := rules.Check(c.Context(), rules.CheckOptions{
 				Paths: paths, Stdin: a.In, Rules: r, Problems: ch.problems, Trial: ch.trial,
 			})
 			if err != nil {
@@ -49,7 +49,7 @@ func (a *app) check() *cobra.Command {
 			return ch.end(done)
 		},
 	}
-	rules.addValues(c)
+	flags.addValues(c)
 	c.Flags().StringVar(&format, "format", "text", "text or json, one object a line")
 	return c
 }
@@ -123,7 +123,7 @@ func (ch *checking) event(e event.Event) error {
 	return ch.events.Write(e)
 }
 
-func (ch *checking) end(c *usecase.Checked) error {
+func (ch *checking) end(c *rules.Checked) error {
 	var err error
 	if ch.json {
 		err = ch.event(event.Checked{Scripts: c.Scripts, Errors: c.Errors, Warnings: c.Warnings, Passed: c.Passed, Failed: c.Failed})

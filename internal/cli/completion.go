@@ -13,6 +13,7 @@ import (
 	"frizzel/internal/exit"
 	"frizzel/internal/fleet"
 	"frizzel/internal/report"
+	"frizzel/internal/rules"
 	"frizzel/internal/terminal"
 	"frizzel/internal/usecase"
 )
@@ -228,7 +229,7 @@ func scripts(c *cobra.Command) (out []*script.Script) {
 		if path == "-" || slices.Contains(paths[:i], path) {
 			continue
 		}
-		if text, err := usecase.ReadScript(path, nil); err == nil {
+		if text, err := rules.ReadScript(path, nil); err == nil {
 			s, _ := script.Parse(filepath.ToSlash(path), text)
 			out = append(out, s)
 		}

@@ -7,10 +7,12 @@ import (
 	"github.com/spf13/cobra"
 
 	"frizzel/core/script"
+	"frizzel/internal/authoring"
 	"frizzel/internal/editor"
 	"frizzel/internal/exit"
 	"frizzel/internal/report"
 	"frizzel/internal/review"
+	"frizzel/internal/rules"
 	"frizzel/internal/run"
 	"frizzel/internal/usecase"
 )
@@ -87,7 +89,7 @@ func (a *app) editing(c *cobra.Command, f *editFlags, paths []string) error {
 	if err := canSave(f.save); err != nil {
 		return err
 	}
-	keeper := &usecase.Keeper{}
+	keeper := &authoring.Keeper{}
 	if f.save != "" {
 		o.Keep, o.KeepName = keeper.Add, keeper.AddName
 	}
@@ -133,7 +135,7 @@ func (a *app) editing(c *cobra.Command, f *editFlags, paths []string) error {
 }
 
 // saveLearned keeps what was done by hand as a script.
-func (a *app) saveLearned(k *usecase.Keeper, path string) error {
+func (a *app) saveLearned(k *authoring.Keeper, path string) error {
 	text, err := k.Script()
 	if err != nil {
 		return fmt.Errorf("the changes are written, but not kept as a script: %w", err)
@@ -162,16 +164,16 @@ func (a *app) editOptions(c *cobra.Command, f *editFlags, paths []string) (o use
 			return o, nil, err
 		}
 	}
-	rules, err := f.rules.rules(a, change)
+	given, err := f.rules.rules(a, change)
 	if err != nil {
 		return o, nil, err
 	}
 	if what == run.Assertions { // the search itself asserts nothing of what a person writes
-		rules.Scripts = nil
-		if o.Rules, err = usecase.Compile(rules); err != nil {
+		given.Scripts = nil
+		if o.Rules, err = rules.Compile(given); err != nil {
 			return o, nil, err
 		}
-	} else if err := usecase.Listable(rules); err != nil {
+	} else if err := usecase.Listable(given); err != nil {
 		return o, nil, err
 	}
 	o.Hand, err = a.plan(&f.files, o.Rules, paths)
@@ -179,7 +181,7 @@ func (a *app) editOptions(c *cobra.Command, f *editFlags, paths []string) (o use
 }
 
 // compileListed compiles what is to be listed: what rules change, or what is found.
-func (a *app) compileListed(c *cobra.Command, f *ruleFlags) (*usecase.Compiled, run.Sought, error) {
+func (a *app) compileListed(c *cobra.Command, f *ruleFlags) (*rules.Compiled, run.Sought, error) {
 	if !c.Flags().Changed("with") {
 		return a.compileFind(c, f)
 	}

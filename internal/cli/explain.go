@@ -14,6 +14,7 @@ import (
 	"frizzel/core/script"
 	"frizzel/internal/event"
 	"frizzel/internal/exit"
+	"frizzel/internal/oneoff"
 	"frizzel/internal/report"
 	"frizzel/internal/run"
 	"frizzel/internal/usecase"
@@ -58,11 +59,11 @@ func (a *app) explaining(c *cobra.Command, f *explainFlags, paths []string) erro
 	if f.how.format != "text" && f.how.format != "json" {
 		return exit.Wrongf("--format is text or json, not %q", f.how.format)
 	}
-	rules, err := a.given(c, &f.rules)
+	given, err := a.given(c, &f.rules)
 	if err != nil {
 		return err
 	}
-	explained, err := usecase.Explain(rules)
+	explained, err := usecase.Explain(given)
 	if err != nil {
 		return err
 	}
@@ -175,7 +176,7 @@ func (x *explainer) item(s *script.Script, n script.Node, e *usecase.Explained) 
 			return nil
 		}
 		name := fmt.Sprintf("%s:%d", s.Source.Name, n.Place().Line)
-		if s.Source.Name == usecase.OneOffName {
+		if s.Source.Name == oneoff.Name {
 			name = explain.OneChange
 		}
 		if !x.loose && x.said {

@@ -12,6 +12,7 @@ import (
 
 	"frizzel/internal/disk"
 	"frizzel/internal/exit"
+	"frizzel/internal/rules"
 	"frizzel/internal/run"
 	"frizzel/internal/usecase"
 )
@@ -48,7 +49,7 @@ func (f *fileFlags) add(c *cobra.Command) {
 }
 
 // plan checks the paths and joins them with the rules.
-func (a *app) plan(f *fileFlags, rules *usecase.Compiled, paths []string) (*run.Plan, error) {
+func (a *app) plan(f *fileFlags, rules *rules.Compiled, paths []string) (*run.Plan, error) {
 	files, err := a.fileSet(f, paths)
 	if err != nil {
 		return nil, err

@@ -9,9 +9,9 @@ import (
 	"frizzel/core/script"
 	"frizzel/internal/exit"
 	"frizzel/internal/report"
+	"frizzel/internal/rules"
 	"frizzel/internal/run"
 	"frizzel/internal/terminal"
-	"frizzel/internal/usecase"
 )
 
 const findLong = `Show where a pattern is found, or where a script's rules would change something.
@@ -112,7 +112,7 @@ func (how *findFlags) check(c *cobra.Command) error {
 }
 
 // compileFind compiles the search: for a pattern, or for everything that rules would change.
-func (a *app) compileFind(c *cobra.Command, f *ruleFlags) (*usecase.Compiled, run.Sought, error) {
+func (a *app) compileFind(c *cobra.Command, f *ruleFlags) (*rules.Compiled, run.Sought, error) {
 	oneOff, err := f.oneOff(c)
 	if err != nil {
 		return nil, 0, err
@@ -149,7 +149,7 @@ type finding struct {
 	counted program.Counters // for --show
 }
 
-func (a *app) finding(c *cobra.Command, rules *usecase.Compiled, how *findFlags, verbose bool) (*finding, error) {
+func (a *app) finding(c *cobra.Command, rules *rules.Compiled, how *findFlags, verbose bool) (*finding, error) {
 	f := &finding{app: a, findFlags: how, printer: a.printer()}
 	f.printer.Rules = rules.Labels
 	f.printer.Context, f.printer.Verbose = how.context, verbose

@@ -13,7 +13,7 @@ import (
 	"frizzel/internal/fleet"
 	"frizzel/internal/fleet/wire"
 	"frizzel/internal/report"
-	"frizzel/internal/usecase"
+	"frizzel/internal/rules"
 )
 
 // wayFlags say how hosts are reached.
@@ -138,11 +138,11 @@ func cleaned(paths []string) (all []string) {
 
 // compileFor compiles the rules for each host, so that a mistake in a value is found before any host is reached.
 func (a *app) compileFor(c *cobra.Command, f *orderFlags, hosts []fleet.Host, o *order) error {
-	rules, err := a.given(c, &f.rules)
+	given, err := a.given(c, &f.rules)
 	if err != nil {
 		return err
 	}
-	bundler, err := usecase.NewBundler(rules)
+	bundler, err := rules.NewBundler(given)
 	if err != nil {
 		return err
 	}

@@ -16,10 +16,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"frizzel/core/compile"
+	"frizzel/internal/authoring"
 	"frizzel/internal/disk"
 	"frizzel/internal/exit"
 	"frizzel/internal/report"
-	"frizzel/internal/usecase"
 )
 
 const newLong = `Write a rule script from the flags of a change on the command line: with comments, with
@@ -108,14 +108,14 @@ func (a *app) learn(ctx context.Context, f *shownFlags) (string, error) {
 			return "", problems
 		}
 	}
-	o := usecase.LearnOptions{Old: f.old, New: f.fresh, Encoding: f.encoding, NoExample: len(f.hide) > 0}
+	o := authoring.LearnOptions{Old: f.old, New: f.fresh, Encoding: f.encoding, NoExample: len(f.hide) > 0}
 	o.Passed = func(path string) {
 		fmt.Fprintf(a.Err, "note: %s is on one side only, and passed over\n", report.Path(path))
 	}
 	if f.git != "" {
 		o.Before = func(path string) ([]byte, error) { return gitShow(ctx, f.git, path) }
 	}
-	return usecase.Learn(o)
+	return authoring.Learn(o)
 }
 
 // gitShow returns what git has of a file in a revision.

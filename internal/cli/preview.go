@@ -9,6 +9,7 @@ import (
 	"frizzel/core/compile"
 	"frizzel/internal/exit"
 	"frizzel/internal/report"
+	"frizzel/internal/rules"
 	"frizzel/internal/run"
 	"frizzel/internal/seal"
 	"frizzel/internal/usecase"
@@ -131,7 +132,7 @@ type previewing struct {
 	seal    *usecase.Sealing // nil without --seal
 }
 
-func (a *app) previewing(rules *usecase.Compiled, how *previewFlags) (*previewing, error) {
+func (a *app) previewing(rules *rules.Compiled, how *previewFlags) (*previewing, error) {
 	if err := canFormat(how.format); err != nil {
 		return nil, err
 	}

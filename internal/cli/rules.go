@@ -13,13 +13,14 @@ import (
 	"frizzel/core/syntax"
 	"frizzel/internal/exit"
 	"frizzel/internal/hook"
-	"frizzel/internal/usecase"
+	"frizzel/internal/oneoff"
+	"frizzel/internal/rules"
 )
 
 // ruleFlags say which rules are to run.
 type ruleFlags struct {
 	scripts         []string
-	change          usecase.OneOff
+	change          oneoff.Change
 	kinds           []string // options of change.Kind that were given
 	with            string
 	refining        *pflag.FlagSet // options that mean nothing without something to look for
@@ -89,7 +90,7 @@ func (k *kindFlag) Set(old string) error {
 // typed.
 type whereFlag struct {
 	opening string
-	all     *[]usecase.Where
+	all     *[]oneoff.Where
 }
 
 func (*whereFlag) String() string { return "" }
@@ -97,7 +98,7 @@ func (*whereFlag) Type() string   { return "stringArray" }
 
 // Set appends an address.
 func (w *whereFlag) Set(text string) error {
-	*w.all = append(*w.all, usecase.Where{Opening: w.opening, Text: text})
+	*w.all = append(*w.all, oneoff.Where{Opening: w.opening, Text: text})
 	return nil
 }
 
@@ -119,8 +120,8 @@ func given(c *cobra.Command, names ...string) (out []string) {
 }
 
 // rules returns the rules that the flags name, with the one-off change as a script.
-func (f *ruleFlags) rules(a *app, oneOff *script.Script) (usecase.Rules, error) {
-	r := usecase.Rules{Scripts: f.scripts, Stdin: a.In, OneOff: oneOff, ValueFiles: f.valueFiles, AllowRead: f.allowRead, Values: map[string]string{}, AllowUnreadable: f.allowUnreadable, AllowBroken: f.allowBroken}
+func (f *ruleFlags) rules(a *app, oneOff *script.Script) (rules.Given, error) {
+	r := rules.Given{Scripts: f.scripts, Stdin: a.In, OneOff: oneOff, ValueFiles: f.valueFiles, AllowRead: f.allowRead, Values: map[string]string{}, AllowUnreadable: f.allowUnreadable, AllowBroken: f.allowBroken}
 	if f.syntax != "" {
 		var ok bool
 		if r.Syntax, ok = syntax.Named(f.syntax); !ok {
@@ -138,24 +139,24 @@ func (f *ruleFlags) rules(a *app, oneOff *script.Script) (usecase.Rules, error) 
 }
 
 // given returns the rules that are given, with the change on the command line; an error if there are none.
-func (a *app) given(c *cobra.Command, f *ruleFlags) (usecase.Rules, error) {
+func (a *app) given(c *cobra.Command, f *ruleFlags) (rules.Given, error) {
 	oneOff, err := f.oneOff(c)
 	if err != nil {
-		return usecase.Rules{}, err
+		return rules.Given{}, err
 	}
 	change, err := oneOff.Script()
 	if err != nil {
-		return usecase.Rules{}, err
+		return rules.Given{}, err
 	}
 	if len(f.scripts) == 0 && change == nil {
-		return usecase.Rules{}, a.noRules(c)
+		return rules.Given{}, a.noRules(c)
 	}
 	return f.rules(a, change)
 }
 
 // compile reads the scripts and compiles them with the change given on the command
 // line.
-func (a *app) compile(c *cobra.Command, f *ruleFlags) (*usecase.Compiled, error) {
+func (a *app) compile(c *cobra.Command, f *ruleFlags) (*rules.Compiled, error) {
 	oneOff, err := f.oneOff(c)
 	if err != nil {
 		return nil, err
@@ -168,7 +169,7 @@ func (a *app) compile(c *cobra.Command, f *ruleFlags) (*usecase.Compiled, error)
 }
 
 // compileWith compiles the scripts and oneOff, which may be nil.
-func (a *app) compileWith(c *cobra.Command, f *ruleFlags, oneOff *script.Script) (*usecase.Compiled, error) {
+func (a *app) compileWith(c *cobra.Command, f *ruleFlags, oneOff *script.Script) (*rules.Compiled, error) {
 	if len(f.scripts) == 0 && oneOff == nil {
 		return nil, a.noRules(c)
 	}
@@ -176,7 +177,7 @@ func (a *app) compileWith(c *cobra.Command, f *ruleFlags, oneOff *script.Script)
 	if err != nil {
 		return nil, err
 	}
-	compiled, err := usecase.Compile(r)
+	compiled, err := rules.Compile(r)
 	if err == nil && (len(f.scripts)+len(f.change.Statements) > 0 || c.Flags().Changed("with")) { // not of a mere search
 		a.warn(compiled.Warnings)
 	}
@@ -209,7 +210,7 @@ func (a *app) warn(warnings script.Problems) {
 }
 
 // oneOff returns the change that the flags define.
-func (f *ruleFlags) oneOff(c *cobra.Command) (*usecase.OneOff, error) {
+func (f *ruleFlags) oneOff(c *cobra.Command) (*oneoff.Change, error) {
 	if len(f.kinds) > 1 {
 		return nil, exit.Wrongf("%s do not go together: give one of them", strings.Join(f.kinds, " and "))
 	}

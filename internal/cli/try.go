@@ -11,8 +11,10 @@ import (
 	"github.com/spf13/pflag"
 
 	"frizzel/core/script"
+	"frizzel/internal/authoring"
 	"frizzel/internal/exit"
 	"frizzel/internal/hook"
+	"frizzel/internal/oneoff"
 	"frizzel/internal/review"
 	"frizzel/internal/run"
 	"frizzel/internal/try"
@@ -78,27 +80,27 @@ func (a *app) trying(c *cobra.Command, f *applyFlags, paths []string) error {
 }
 
 // draft returns what trying starts from.
-func (a *app) draft(c *cobra.Command, f *applyFlags, paths []string) (*usecase.Draft, usecase.OneOff, error) {
+func (a *app) draft(c *cobra.Command, f *applyFlags, paths []string) (*authoring.Draft, oneoff.Change, error) {
 	if slices.Contains(f.rules.scripts, "-") || f.files.from == "-" {
-		return nil, usecase.OneOff{}, exit.Wrongf("try reads keys from standard input, so no script and no list of paths can come from there")
+		return nil, oneoff.Change{}, exit.Wrongf("try reads keys from standard input, so no script and no list of paths can come from there")
 	}
 	oneOff, err := f.rules.oneOff(c)
 	if err != nil {
-		return nil, usecase.OneOff{}, err
+		return nil, oneoff.Change{}, err
 	}
-	rules, err := f.rules.rules(a, nil)
+	given, err := f.rules.rules(a, nil)
 	if err != nil {
-		return nil, usecase.OneOff{}, err
+		return nil, oneoff.Change{}, err
 	}
 	files, err := a.fileSet(&f.files, paths)
 	if err != nil {
-		return nil, usecase.OneOff{}, err
+		return nil, oneoff.Change{}, err
 	}
-	return usecase.NewDraft(rules, *oneOff, files)
+	return authoring.NewDraft(given, *oneOff, files)
 }
 
 // reviewTried goes on to the review of what was tried, with the answers given so far.
-func (a *app) reviewTried(c *cobra.Command, rules *usecase.Drafted, tried *review.Session, command string) error {
+func (a *app) reviewTried(c *cobra.Command, rules *authoring.Drafted, tried *review.Session, command string) error {
 	w, err := a.writing()
 	if err != nil {
 		return err
@@ -117,7 +119,7 @@ func (a *app) reviewTried(c *cobra.Command, rules *usecase.Drafted, tried *revie
 }
 
 // sameCommand returns the command line that does what the screen showed.
-func sameCommand(c *cobra.Command, f *applyFlags, draft *usecase.Draft, drafted *usecase.Drafted, out try.Outcome, paths []string) string {
+func sameCommand(c *cobra.Command, f *applyFlags, draft *authoring.Draft, drafted *authoring.Drafted, out try.Outcome, paths []string) string {
 	words := []string{"frizzel", "preview"}
 	if out.Change.With == nil && out.Change.Old != "" {
 		words[1] = "find"
@@ -162,7 +164,7 @@ func scriptWords(scripts []string, old, fresh string) (words []string) {
 }
 
 // changeWords returns the options of a change. Addresses that no option takes make it a statement.
-func changeWords(o usecase.OneOff) (words []string) {
+func changeWords(o oneoff.Change) (words []string) {
 	where, fits := whereWords(o)
 	if o.Joiners != "" {
 		defer func() { words = append(words, "--joiners", o.Joiners) }()
@@ -194,7 +196,7 @@ func changeWords(o usecase.OneOff) (words []string) {
 }
 
 // whereWords returns the options of a change's addresses, false if they need a statement.
-func whereWords(o usecase.OneOff) (words []string, fits bool) {
+func whereWords(o oneoff.Change) (words []string, fits bool) {
 	all, err := o.Addresses()
 	if err != nil {
 		return nil, false

@@ -7,6 +7,7 @@ package exit
 import (
 	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"strings"
 	"syscall"
@@ -86,4 +87,20 @@ func isSystem(err error) bool {
 		errno syscall.Errno
 	)
 	return errors.As(err, &path) || errors.As(err, &link) || errors.As(err, &call) || errors.As(err, &errno)
+}
+
+// NotRead returns the error for a file of the command line that cannot be read. what is the kind of file for the
+// message.
+func NotRead(what, path string, err error) error {
+	var p *fs.PathError
+	if errors.Is(err, fs.ErrNotExist) {
+		return Wrongf("there is no %s %q", what, path)
+	}
+	if errors.As(err, &p) {
+		err = p.Err
+	}
+	if errors.Is(err, syscall.EISDIR) {
+		return Wrongf("%q is a directory, not a %s", path, what)
+	}
+	return Wrongf("the %s %q cannot be read: %w", what, path, err)
 }

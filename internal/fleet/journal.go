@@ -19,7 +19,7 @@ import (
 	"frizzel/internal/disk"
 	"frizzel/internal/exit"
 	"frizzel/internal/fleet/wire"
-	"frizzel/internal/usecase"
+	"frizzel/internal/rules"
 	"frizzel/internal/vault/store"
 )
 
@@ -60,27 +60,27 @@ func (s State) Status() exit.Status {
 
 // A Plan is a run over many hosts before anything is written.
 type Plan struct {
-	Format    int             `json:"frizzel_fleet_run"`
-	Key       string          `json:"key"` // identifies the run on the hosts
-	Time      time.Time       `json:"time"`
-	User      string          `json:"user"`
-	Rules     *usecase.Bundle `json:"rules"`
-	Labels    []string        `json:"labels"`
-	Differs   []string        `json:"differs,omitempty"`
-	Files     *wire.Files     `json:"files"`
-	Context   int             `json:"context"`
-	Write     wire.Write      `json:"write"`
-	Through   []string        `json:"through,omitempty"`
-	StartWith []string        `json:"start_with,omitempty"`
-	Send      bool            `json:"send,omitempty"`
-	Programs  string          `json:"programs,omitempty"`
-	Wait      time.Duration   `json:"wait"`
-	AtOnce    int             `json:"at_once"`
-	First     int             `json:"first_wave"`
-	Wave      int             `json:"wave"`
-	AllOrNone bool            `json:"all_or_none,omitempty"`
-	Shown     []string        `json:"shown"` // sums of the changes that were accepted
-	Hosts     []*Planned      `json:"hosts"`
+	Format    int           `json:"frizzel_fleet_run"`
+	Key       string        `json:"key"` // identifies the run on the hosts
+	Time      time.Time     `json:"time"`
+	User      string        `json:"user"`
+	Rules     *rules.Bundle `json:"rules"`
+	Labels    []string      `json:"labels"`
+	Differs   []string      `json:"differs,omitempty"`
+	Files     *wire.Files   `json:"files"`
+	Context   int           `json:"context"`
+	Write     wire.Write    `json:"write"`
+	Through   []string      `json:"through,omitempty"`
+	StartWith []string      `json:"start_with,omitempty"`
+	Send      bool          `json:"send,omitempty"`
+	Programs  string        `json:"programs,omitempty"`
+	Wait      time.Duration `json:"wait"`
+	AtOnce    int           `json:"at_once"`
+	First     int           `json:"first_wave"`
+	Wave      int           `json:"wave"`
+	AllOrNone bool          `json:"all_or_none,omitempty"`
+	Shown     []string      `json:"shown"` // sums of the changes that were accepted
+	Hosts     []*Planned    `json:"hosts"`
 }
 
 // A Planned is a host of a Plan.

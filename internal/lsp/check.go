@@ -9,7 +9,7 @@ import (
 	"frizzel/core/assist"
 	"frizzel/core/compile"
 	"frizzel/core/script"
-	"frizzel/internal/usecase"
+	"frizzel/internal/rules"
 )
 
 // How long typing rests before the script is checked, and before its examples are run.
@@ -52,7 +52,7 @@ func (s *server) checkOne(ctx context.Context, t *text) {
 		return
 	}
 	parsed, problems := t.Parsed()
-	c, err := usecase.CheckText(parsed, problems, func(name string) (string, bool) {
+	c, err := rules.CheckText(parsed, problems, func(name string) (string, bool) {
 		if open := s.opened(name); open != nil {
 			return open.Text, true
 		}

@@ -22,7 +22,7 @@ import (
 	"frizzel/core/assist"
 	"frizzel/core/script"
 	"frizzel/internal/exit"
-	"frizzel/internal/usecase"
+	"frizzel/internal/rules"
 )
 
 // Error codes of the protocol.
@@ -271,7 +271,7 @@ func (s *server) opened(path string) *text {
 
 // loader returns what reads the scripts that a document uses: open ones as they are typed, others from their files.
 func (s *server) loader(t *text) assist.Loader {
-	read := usecase.ReaderFor(t.Name)
+	read := rules.ReaderFor(t.Name)
 	return func(name string) *assist.Document {
 		if open := s.opened(name); open != nil {
 			return open.Document

@@ -6,10 +6,10 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"frizzel/core/script"
+	"frizzel/internal/authoring"
 	"frizzel/internal/editor"
 	"frizzel/internal/report"
 	"frizzel/internal/run"
-	"frizzel/internal/usecase"
 )
 
 // goOn leaves the screen for the review.
@@ -68,7 +68,7 @@ func (m *screen) keepAs(name string) {
 }
 
 // seen returns the selected change, nil if there is none whose file can be read.
-func (m *screen) seen() *usecase.Seen {
+func (m *screen) seen() *authoring.Seen {
 	f, c := m.list.Selected()
 	if c == nil || f.Item.(*item).Pending == nil {
 		return nil
@@ -80,11 +80,11 @@ func (m *screen) seen() *usecase.Seen {
 	}
 	file, edits, held := r.Held()
 	if !held {
-		return &usecase.Seen{Name: it.At.Rel, Text: c.Proposal.Text, Edits: c.Edits, At: c.Edits[0]}
+		return &authoring.Seen{Name: it.At.Rel, Text: c.Proposal.Text, Edits: c.Edits, At: c.Edits[0]}
 	}
 	for _, e := range edits { // the change is one of them, unless other rules come before it
 		if n := lineOf(file.Text, e.Start); n >= c.Line {
-			return &usecase.Seen{Name: it.At.Rel, Text: file.Text, Edits: edits, At: e}
+			return &authoring.Seen{Name: it.At.Rel, Text: file.Text, Edits: edits, At: e}
 		}
 	}
 	return nil

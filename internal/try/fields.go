@@ -7,8 +7,8 @@ import (
 	"charm.land/bubbles/v2/textinput"
 	tea "charm.land/bubbletea/v2"
 
+	"frizzel/internal/oneoff"
 	"frizzel/internal/terminal"
-	"frizzel/internal/usecase"
 )
 
 // The fields, in order, and the list behind them.
@@ -40,7 +40,7 @@ var (
 	cases = []string{"as written", "any case", "keep case"}
 )
 
-func newFields(c *usecase.OneOff) *fields {
+func newFields(c *oneoff.Change) *fields {
 	f := &fields{kind: c.Kind, cases: cases[0]}
 	with := ""
 	if c.With != nil {
@@ -70,13 +70,13 @@ func newFields(c *usecase.OneOff) *fields {
 func (f *fields) text(i int) string { return f.inputs[i].Text(f.inputs[i].Value()) }
 
 // change returns c with what the fields hold.
-func (f *fields) change(c usecase.OneOff) usecase.OneOff {
+func (f *fields) change(c oneoff.Change) oneoff.Change {
 	c.Kind, c.Old, c.With = f.kind, f.text(oldField), nil
 	if with := f.text(newField); with != "" || f.remove {
 		c.With = &with
 	}
 	c.IgnoreCase, c.KeepCase = f.cases == cases[1], f.cases == cases[2]
-	c.Where = []usecase.Where{{Text: f.text(whereField)}}
+	c.Where = []oneoff.Where{{Text: f.text(whereField)}}
 	return c
 }
 

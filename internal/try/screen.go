@@ -14,17 +14,18 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
+	"frizzel/internal/authoring"
+	"frizzel/internal/oneoff"
 	"frizzel/internal/report"
 	"frizzel/internal/review"
 	"frizzel/internal/run"
 	"frizzel/internal/selection"
-	"frizzel/internal/usecase"
 )
 
 // Options are what trying starts from.
 type Options struct {
-	Draft  *usecase.Draft
-	Change usecase.OneOff
+	Draft  *authoring.Draft
+	Change oneoff.Change
 	Style  report.Style
 	// Save keeps a script under a name, which must be a new one.
 	Save func(name string, text []byte) error
@@ -32,7 +33,7 @@ type Options struct {
 
 // An Outcome is how a person left the screen.
 type Outcome struct {
-	Change  usecase.OneOff
+	Change  oneoff.Change
 	Session *review.Session // with the answers given so far
 	Saved   string          // the name that this version of the rules was kept under, or ""
 	Review  bool            // go on to the review
@@ -70,7 +71,7 @@ type screen struct {
 	stop    context.CancelFunc // ends it
 	ended   chan struct{}      // closed when it has ended
 	turn    chan struct{}      // of the searches of the files on the screen
-	drafted *usecase.Drafted   // the last rules without a mistake, whose result the list has
+	drafted *authoring.Drafted // the last rules without a mistake, whose result the list has
 	mistake error              // of the current rules
 	news    progress           // the last report on the list
 	fresh   bool               // the list is of the current search

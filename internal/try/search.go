@@ -6,10 +6,11 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
+	"frizzel/internal/authoring"
 	"frizzel/internal/exit"
+	"frizzel/internal/oneoff"
 	"frizzel/internal/run"
 	"frizzel/internal/selection"
-	"frizzel/internal/usecase"
 )
 
 // Limits on what is retained of a search. Counts go on beyond them.
@@ -29,8 +30,8 @@ const maxFirst = 25 * time.Millisecond
 // A search runs one version of the rules over the files.
 type search struct {
 	number int
-	draft  *usecase.Draft
-	change usecase.OneOff
+	draft  *authoring.Draft
+	change oneoff.Change
 	shown  []selection.File // the files on the screen
 	rows   int              // of the screen
 	send   func(tea.Msg)
@@ -38,7 +39,7 @@ type search struct {
 	before <-chan struct{} // closed when the search before has ended
 	after  chan<- struct{} // closed when this one has
 
-	drafted *usecase.Drafted
+	drafted *authoring.Drafted
 	news    progress
 	sampled int // changes that were sampled
 	edits   int
@@ -48,7 +49,7 @@ type search struct {
 // A compiled is the message that rules were compiled, or that they have a mistake.
 type compiled struct {
 	number  int
-	drafted *usecase.Drafted
+	drafted *authoring.Drafted
 	err     error
 }
 

@@ -9,11 +9,11 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"frizzel/core/script"
+	"frizzel/internal/oneoff"
 	"frizzel/internal/report"
 	"frizzel/internal/review"
 	"frizzel/internal/run"
 	"frizzel/internal/terminal"
-	"frizzel/internal/usecase"
 )
 
 // The minimum size of the screen, in columns and rows.
@@ -304,7 +304,7 @@ func (m *screen) wrong() (field int, text string) {
 			field = oldField
 		case "--with":
 			field = newField
-		case usecase.WhereName:
+		case oneoff.WhereName:
 			field = whereField
 		default:
 			text = p.Error()

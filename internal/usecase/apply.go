@@ -7,6 +7,7 @@ import (
 	"frizzel/internal/change"
 	"frizzel/internal/disk"
 	"frizzel/internal/exit"
+	"frizzel/internal/rules"
 	"frizzel/internal/run"
 	"frizzel/internal/vault/store"
 	"frizzel/internal/vault/transaction"
@@ -14,7 +15,7 @@ import (
 
 // ApplyOptions are the options of Apply.
 type ApplyOptions struct {
-	Rules *Compiled
+	Rules *rules.Compiled
 	Plan  *run.Plan
 	Write Writing
 	// Show is called for each changed file, in path order, if no questions are asked.

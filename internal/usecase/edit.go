@@ -23,6 +23,7 @@ import (
 	"frizzel/internal/disk"
 	"frizzel/internal/exit"
 	"frizzel/internal/names"
+	"frizzel/internal/rules"
 	"frizzel/internal/run"
 	"frizzel/internal/selection"
 	"frizzel/internal/vault/store"
@@ -33,9 +34,9 @@ import (
 type EditOptions struct {
 	Find    *run.Plan // finds what is listed
 	What    run.Sought
-	Hand    *run.Plan // writes what a person made of it: the same files, the rules without a search
-	Context int       // lines around what was found
-	Rules   *Compiled // of Hand
+	Hand    *run.Plan       // writes what a person made of it: the same files, the rules without a search
+	Context int             // lines around what was found
+	Rules   *rules.Compiled // of Hand
 	Write   Writing
 	// Open opens a file in the person's editor, at a 1-based line, until it is closed.
 	Open func(ctx context.Context, path string, line int) error
@@ -80,12 +81,12 @@ func moves(scripts []*script.Script) error {
 }
 
 // Listable returns an error if the rules move or sort lines.
-func Listable(r Rules) error {
-	read, err := r.read()
+func Listable(r rules.Given) error {
+	read, err := r.Parse()
 	if err != nil {
 		return err
 	}
-	return moves(read.scripts)
+	return moves(read.Scripts)
 }
 
 // A listed is a file of the list.

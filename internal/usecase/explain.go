@@ -10,35 +10,36 @@ import (
 	"frizzel/core/revision"
 	"frizzel/core/script"
 	"frizzel/internal/disk"
+	"frizzel/internal/rules"
 	"frizzel/internal/run"
 )
 
 // Explained is what there is to say of rules: the scripts, and those that they use, in the order in which they run.
 type Explained struct {
 	explain.Script
-	Compiled *Compiled
+	Compiled *rules.Compiled
 }
 
 // Explain reads rules to explain them.
-func Explain(r Rules) (*Explained, error) {
-	read, err := r.read()
+func Explain(r rules.Given) (*Explained, error) {
+	read, err := r.Parse()
 	if err != nil {
 		return nil, err
 	}
-	compiled, err := read.compile(nil)
+	compiled, err := read.Compile(nil)
 	if err != nil {
 		return nil, err
 	}
 	e := &Explained{Compiled: compiled}
-	e.Options = read.options
-	e.Options.Load = read.load
+	e.Options = read.Options
+	e.Options.Load = read.Load
 	e.Options.Lenient = true
 	seen := map[string]bool{}
-	for _, s := range read.scripts {
+	for _, s := range read.Scripts {
 		e.add(read, s, seen)
 	}
 	// A statement is compiled with the parameters of its own script: values of others are none of its mistakes.
-	e.Options.Values, e.Options.Shared = nil, merged(read.options.Shared, read.options.Values)
+	e.Options.Values, e.Options.Shared = nil, merged(read.Options.Shared, read.Options.Values)
 	return e, nil
 }
 
@@ -53,7 +54,7 @@ func merged(maps ...map[string]string) map[string]string {
 }
 
 // add adds a script behind those that it uses.
-func (e *Explained) add(read *readRules, s *script.Script, seen map[string]bool) {
+func (e *Explained) add(read *rules.Parsed, s *script.Script, seen map[string]bool) {
 	if seen[s.Source.Name] {
 		return
 	}
@@ -65,7 +66,7 @@ func (e *Explained) add(read *readRules, s *script.Script, seen map[string]bool)
 		}
 		name, _ := use.Path.Plain()
 		name = script.Beside(s.Source.Name, name)
-		if text, err := read.load(name); err == nil {
+		if text, err := read.Load(name); err == nil {
 			used, _ := script.Parse(name, string(text))
 			e.add(read, used, seen)
 		}

@@ -9,6 +9,7 @@ import (
 	"frizzel/internal/disk"
 	"frizzel/internal/exit"
 	"frizzel/internal/progress"
+	"frizzel/internal/rules"
 	"frizzel/internal/run"
 	"frizzel/internal/selection"
 	"frizzel/internal/vault/store"
@@ -32,7 +33,7 @@ type Files struct {
 
 // NewPlan checks what files are meant and joins them with the rules. The error is a
 // wrong command line or a *selection.MissingError.
-func NewPlan(f Files, c *Compiled) (*run.Plan, error) {
+func NewPlan(f Files, c *rules.Compiled) (*run.Plan, error) {
 	for _, globs := range [][]string{f.Only, f.Not} {
 		for _, g := range globs {
 			if !program.ValidGlob(g) {

@@ -12,11 +12,12 @@ import (
 	"frizzel/core/program"
 	"frizzel/core/textfile"
 	"frizzel/internal/exit"
+	"frizzel/internal/rules"
 )
 
 // FilterOptions are the input and the output of a filter.
 type FilterOptions struct {
-	Rules       *Compiled
+	Rules       *rules.Compiled
 	In          io.Reader
 	Out         io.Writer
 	As          string // the path to treat the input as, or ""

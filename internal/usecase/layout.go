@@ -9,6 +9,7 @@ import (
 	"frizzel/core/script"
 	"frizzel/internal/change"
 	"frizzel/internal/digest"
+	"frizzel/internal/rules"
 	"frizzel/internal/vault/store"
 	"frizzel/internal/vault/transaction"
 )
@@ -33,14 +34,14 @@ type LaidOut struct {
 // Layout formats scripts in the standard layout. The error is script.Problems if one has mistakes; then nothing is
 // written.
 func Layout(ctx context.Context, o LayoutOptions) (*LaidOut, error) {
-	scripts, err := ScriptsIn(o.Paths)
+	scripts, err := rules.ScriptsIn(o.Paths)
 	if err != nil {
 		return nil, err
 	}
 	var changes change.List
 	var problems script.Problems
 	for _, path := range scripts {
-		text, err := ReadScript(path, o.Stdin)
+		text, err := rules.ReadScript(path, o.Stdin)
 		if err != nil {
 			return nil, err
 		}

@@ -9,6 +9,7 @@ import (
 	"frizzel/core/diff"
 	"frizzel/internal/change"
 	"frizzel/internal/exit"
+	"frizzel/internal/rules"
 	"frizzel/internal/run"
 	"frizzel/internal/seal"
 	"frizzel/internal/spool"
@@ -18,7 +19,7 @@ import (
 
 // A Sealing stores a review while it is made.
 type Sealing struct {
-	Rules *Compiled
+	Rules *rules.Compiled
 	// Signer signs the seal; nil leaves it unsigned.
 	Signer *seal.Signer
 	// Diff writes a file's changes for a person, without hidden text.

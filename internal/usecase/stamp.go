@@ -21,6 +21,7 @@ import (
 	"frizzel/core/textfile"
 	"frizzel/internal/disk"
 	"frizzel/internal/exit"
+	"frizzel/internal/rules"
 	"frizzel/internal/run"
 	"frizzel/internal/values"
 )
@@ -30,15 +31,15 @@ type StampOptions struct {
 	Templates []string
 	To        string // the path of each file, with placeholders
 	Rows      []values.Row
-	Write     *Writing // nil for a preview
-	Rules     Rules    // further ones, over all that is made; its Values and ValueFiles serve the templates too
+	Write     *Writing    // nil for a preview
+	Rules     rules.Given // further ones, over all that is made; its Values and ValueFiles serve the templates too
 }
 
 // ReadRows reads a file of rows.
 func ReadRows(path string) ([]values.Row, error) {
-	text, err := disk.ReadBounded(path, maxTable)
+	text, err := disk.ReadBounded(path, rules.MaxTable)
 	if err != nil {
-		return nil, notRead("file of rows", path, err)
+		return nil, exit.NotRead("file of rows", path, err)
 	}
 	rows, err := values.ReadRows(path, text)
 	if err != nil {
@@ -141,11 +142,11 @@ func (st *stamping) parse() error {
 	for _, path := range st.Templates {
 		info, err := os.Stat(path)
 		if err != nil {
-			return notRead("template", path, err)
+			return exit.NotRead("template", path, err)
 		}
-		raw, err := disk.ReadBounded(path, maxScript)
+		raw, err := disk.ReadBounded(path, rules.MaxScript)
 		if err != nil {
-			return notRead("template", path, err)
+			return exit.NotRead("template", path, err)
 		}
 		if textfile.IsBinary(raw) {
 			return exit.Wrongf("%q is binary, and no template", path)
@@ -173,7 +174,7 @@ func (st *stamping) parse() error {
 
 // values returns the values of a row.
 func (st *stamping) values(row values.Row) map[string]string {
-	all := maps.Clone(st.rules.options.Shared)
+	all := maps.Clone(st.rules.Options.Shared)
 	maps.Copy(all, row.Values)
 	maps.Copy(all, st.Rules.Values)
 	return all
@@ -182,7 +183,7 @@ func (st *stamping) values(row values.Row) map[string]string {
 // one makes a row's file of a template.
 func (st *stamping) one(i int, row values.Row) (*Stamped, error) {
 	t := &st.templates[i]
-	o := compile.Options{Values: st.values(row), Row: row.Number, Now: st.rules.options.Now}
+	o := compile.Options{Values: st.values(row), Row: row.Number, Now: st.rules.Options.Now}
 	path, err := st.path(t, row, o)
 	if err != nil {
 		return nil, err
@@ -330,7 +331,7 @@ func (s *Stamped) read() error {
 		return err
 	}
 	defer disk.Close(f)
-	s.Old, err = disk.ReadStream(disk.Reader(f), s.Path, maxTable)
+	s.Old, err = disk.ReadStream(disk.Reader(f), s.Path, rules.MaxTable)
 	return err
 }
 

@@ -9,6 +9,7 @@ import (
 	"frizzel/core/script"
 	"frizzel/core/textfile"
 	"frizzel/internal/exit"
+	"frizzel/internal/rules"
 	"frizzel/internal/run"
 	"frizzel/internal/values"
 )
@@ -16,22 +17,22 @@ import (
 // stampRules are the further rules. They run over all new files as one run: counts, expectations and pseudonyms
 // span all of them, as they do in an apply.
 type stampRules struct {
-	*readRules
-	compiled *Compiled // with the values of the current row
+	*rules.Parsed
+	compiled *rules.Compiled // with the values of the current row
 	warnings script.Problems
 	summary  *run.Summary
 	refuses  []string
 }
 
-func newStampRules(r Rules) (*stampRules, error) {
+func newStampRules(r rules.Given) (*stampRules, error) {
 	r.Values = nil // they serve the templates too, so the scripts need not know them all
-	read, err := r.read()
-	return &stampRules{readRules: read}, err
+	read, err := r.Parse()
+	return &stampRules{Parsed: read}, err
 }
 
 // over runs the rules over a filled-in template. all are the values of the row.
 func (r *stampRules) over(text []byte, file program.File, row values.Row, all map[string]string) ([]byte, error) {
-	if len(r.scripts) == 0 {
+	if len(r.Scripts) == 0 {
 		return text, nil
 	}
 	if err := r.compileFor(row, all); err != nil {
@@ -66,7 +67,7 @@ func (r *stampRules) compileFor(row values.Row, all map[string]string) error {
 	}) {
 		return nil
 	}
-	compiled, err := r.compile(all)
+	compiled, err := r.Compile(all)
 	if err != nil {
 		return err
 	}

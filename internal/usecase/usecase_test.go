@@ -11,6 +11,9 @@ import (
 	"testing"
 	"time"
 
+	"frizzel/internal/oneoff"
+	"frizzel/internal/rules"
+
 	"github.com/stretchr/testify/require"
 
 	"frizzel/core/compile"
@@ -29,18 +32,18 @@ import (
 type railway struct {
 	dir   string
 	store *store.Store
-	rules *Compiled
+	rules *rules.Compiled
 }
 
-func newRailway(t *testing.T, rules string) *railway {
+func newRailway(t *testing.T, statements string) *railway {
 	root := t.TempDir()
 	r := &railway{dir: filepath.Join(root, "railway"), store: store.Open(filepath.Join(root, "state"), disk.Real{})}
 	r.write(t, "conf/clock.ini", "server = depot-3\n[log]\nhost = depot-3\n")
 	r.write(t, "docs/notice.md", "Call depot-30.\n")
 	var err error
-	oneOff, problems := script.Parse(OneOffName, rules)
+	oneOff, problems := script.Parse(oneoff.Name, statements)
 	require.Empty(t, problems)
-	r.rules, err = Compile(Rules{OneOff: oneOff})
+	r.rules, err = rules.Compile(rules.Given{OneOff: oneOff})
 	require.NoError(t, err)
 	return r
 }
@@ -164,10 +167,10 @@ func TestNothingIsWritten(t *testing.T) {
 	require.ErrorIs(t, err, ErrNothingTaken)
 	require.Contains(t, r.read(t, "conf/clock.ini"), "host = depot-3\n")
 
-	_, err = Compile(Rules{Scripts: []string{filepath.Join(r.dir, "nowhere.friz")}})
+	_, err = rules.Compile(rules.Given{Scripts: []string{filepath.Join(r.dir, "nowhere.friz")}})
 	var wrongErr *exit.Error
 	require.ErrorAs(t, err, &wrongErr)
-	_, err = Compile(Rules{Scripts: []string{"/dev/zero"}})
+	_, err = rules.Compile(rules.Given{Scripts: []string{"/dev/zero"}})
 	require.ErrorContains(t, err, "is longer than the 16 MiB that it may be")
 	_, err = Undo(t.Context(), UndoOptions{Kind: store.Undo, Write: r.writing(&out)})
 	require.ErrorAs(t, err, &refusedErr)
@@ -243,16 +246,16 @@ func TestScripts(t *testing.T) {
 	require.Equal(t, []string{"a.friz"}, differs)
 	require.True(t, strings.HasPrefix(r.read(t, "rules/a.friz"), "replace word \"a\" with \"b\"\n\nexample {\n"))
 	var problems []script.Problem
-	c, err := Check(t.Context(), CheckOptions{
+	c, err := rules.Check(t.Context(), rules.CheckOptions{
 		Paths:    []string{r.dir},
 		Problems: func(p script.Problems) error { problems = append(problems, p...); return nil },
 		Trial:    func(*script.Script, *compile.Trial) error { return nil },
 	})
 	require.NoError(t, err)
-	require.Equal(t, Checked{Scripts: 1, Failed: 1}, *c)
+	require.Equal(t, rules.Checked{Scripts: 1, Failed: 1}, *c)
 	require.Empty(t, problems)
 	stop := errors.New("stop")
-	_, err = Check(t.Context(), CheckOptions{Paths: []string{r.dir}, Problems: func(script.Problems) error { return nil },
+	_, err = rules.Check(t.Context(), rules.CheckOptions{Paths: []string{r.dir}, Problems: func(script.Problems) error { return nil },
 		Trial: func(*script.Script, *compile.Trial) error { return stop }})
 	require.ErrorIs(t, err, stop)
 

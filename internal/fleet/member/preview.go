@@ -17,6 +17,7 @@ import (
 	"frizzel/internal/exit"
 	"frizzel/internal/fleet/wire"
 	"frizzel/internal/report"
+	"frizzel/internal/rules"
 	"frizzel/internal/run"
 	"frizzel/internal/usecase"
 )
@@ -33,7 +34,7 @@ type previewing struct {
 	*Member
 	desk    *desk
 	request *wire.Request
-	rules   *usecase.Compiled
+	rules   *rules.Compiled
 	shown   *drawing            // as it is sent
 	whole   *drawing            // before anything is hidden; the same if nothing is
 	general map[string]*general // by path
@@ -55,7 +56,7 @@ type drawing struct {
 	text bytes.Buffer
 }
 
-func newDrawing(rules *usecase.Compiled, context int) *drawing {
+func newDrawing(rules *rules.Compiled, context int) *drawing {
 	d := &drawing{}
 	d.Printer = &report.Printer{Out: &d.text, Err: &d.text, Context: context, Rules: rules.Labels}
 	return d
@@ -146,7 +147,7 @@ func (p *previewing) filled(text []byte) []byte {
 }
 
 // plan returns which files are meant.
-func (m *Member) plan(request *wire.Request, rules *usecase.Compiled) (*run.Plan, error) {
+func (m *Member) plan(request *wire.Request, rules *rules.Compiled) (*run.Plan, error) {
 	f := request.Files
 	return usecase.NewPlan(usecase.Files{
 		Paths: f.Paths, Only: f.Only, Not: f.Not, Depth: f.Depth, NoHidden: f.NoHidden, NoDocuments: f.NoDocuments,

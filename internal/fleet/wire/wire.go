@@ -15,7 +15,7 @@ import (
 	"io"
 	"time"
 
-	"frizzel/internal/usecase"
+	"frizzel/internal/rules"
 )
 
 // Version is the version of the language. Both sides must speak the same.
@@ -59,7 +59,7 @@ type Request struct {
 	// Run identifies the run over many hosts; "" for a preview that nothing follows.
 	Run string `json:"run,omitempty"`
 
-	Rules   *usecase.Bundle   `json:"rules,omitempty"`
+	Rules   *rules.Bundle     `json:"rules,omitempty"`
 	Values  map[string]string `json:"values,omitempty"` // of parameters, for this host
 	Differs []string          `json:"differs,omitempty"`
 	Files   *Files            `json:"files,omitempty"`

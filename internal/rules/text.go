@@ -1,4 +1,4 @@
-package usecase
+package rules
 
 import (
 	"path/filepath"
@@ -46,7 +46,7 @@ func ReaderFor(path string) func(name string) ([]byte, error) {
 }
 
 func loading(path string) (func(string) ([]byte, error), compile.Options, error) {
-	rules := Rules{Scripts: []string{filepath.FromSlash(path)}}
+	rules := Given{Scripts: []string{filepath.FromSlash(path)}}
 	options, err := rules.options()
 	if err != nil {
 		return nil, options, err

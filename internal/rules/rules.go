@@ -1,4 +1,7 @@
-package usecase
+// Package rules reads the scripts and values that a command line names, and compiles them with the change that it gives: [Given]
+// says which they are, and [Compile] makes a [Compiled]. A [Bundle] is rules that another host compiles, and [Check] reports
+// the problems of scripts.
+package rules
 
 import (
 	"io"
@@ -15,18 +18,19 @@ import (
 	"frizzel/core/syntax"
 	"frizzel/internal/disk"
 	"frizzel/internal/exit"
+	"frizzel/internal/oneoff"
 	"frizzel/internal/values"
 )
 
 // How long files may be that a person wrote for the program, in bytes.
 const (
-	maxScript = 16 << 20
-	maxTable  = 256 << 20
+	MaxScript = 16 << 20
+	MaxTable  = 256 << 20
 	maxValues = 1 << 20
 )
 
-// Rules say which rules are to run.
-type Rules struct {
+// Given says which rules are to run.
+type Given struct {
 	Scripts    []string // paths; - is Stdin
 	Stdin      io.Reader
 	OneOff     *script.Script // without a file; nil for none
@@ -53,33 +57,33 @@ type Compiled struct {
 
 // Compile reads scripts and compiles them with the one-off change. The error is a
 // wrong command line or script.Problems.
-func Compile(r Rules) (*Compiled, error) {
-	read, err := r.read()
+func Compile(r Given) (*Compiled, error) {
+	read, err := r.Parse()
 	if err != nil {
 		return nil, err
 	}
-	return read.compile(nil)
+	return read.Compile(nil)
 }
 
-// readRules are rules that are read, each file once, and can be compiled with one set of
+// Parsed are rules that are read, each file once, and can be compiled with one set of
 // values after another.
-type readRules struct {
-	scripts  []*script.Script
-	problems script.Problems
-	options  compile.Options
+type Parsed struct {
+	Scripts  []*script.Script
+	Problems script.Problems
+	Options  compile.Options
 	sources  map[string]string
 	reach    reach
 	named    map[string][]byte // contents of files that the scripts refer to, by path
 	values   []string          // paths of files of values
 }
 
-func (r Rules) read() (*readRules, error) {
-	c := &readRules{sources: map[string]string{}, named: map[string][]byte{}, values: r.ValueFiles}
+func (r Given) Parse() (*Parsed, error) {
+	c := &Parsed{sources: map[string]string{}, named: map[string][]byte{}, values: r.ValueFiles}
 	parse := func(name, text string) {
 		c.sources[name] = text
 		s, ps := script.Parse(name, text)
-		c.scripts = append(c.scripts, s)
-		c.problems = append(c.problems, ps...)
+		c.Scripts = append(c.Scripts, s)
+		c.Problems = append(c.Problems, ps...)
 	}
 	for _, path := range r.Scripts {
 		text, err := ReadScript(path, r.Stdin)
@@ -89,32 +93,32 @@ func (r Rules) read() (*readRules, error) {
 		parse(filepath.ToSlash(path), text)
 	}
 	if r.OneOff != nil {
-		c.sources[OneOffName] = script.Format(r.OneOff)
-		c.scripts = append(c.scripts, r.OneOff)
+		c.sources[oneoff.Name] = script.Format(r.OneOff)
+		c.Scripts = append(c.Scripts, r.OneOff)
 	}
 	var err error
 	if c.reach, err = r.reach(); err != nil {
 		return nil, err
 	}
-	c.options, err = r.options()
-	c.options.Load = c.load
+	c.Options, err = r.options()
+	c.Options.Load = c.Load
 	return c, err
 }
 
-// compile compiles the rules with further values, which win over those of files.
-func (r *readRules) compile(further map[string]string) (*Compiled, error) {
-	options := r.options
+// Compile compiles the rules with further values, which win over those of files.
+func (r *Parsed) Compile(further map[string]string) (*Compiled, error) {
+	options := r.Options
 	options.Shared = maps.Clone(options.Shared)
 	maps.Copy(options.Shared, further)
-	p, more := compile.Scripts(r.scripts, options)
-	problems := slices.Concat(r.problems, more)
+	p, more := compile.Scripts(r.Scripts, options)
+	problems := slices.Concat(r.Problems, more)
 	problems.Sort()
 	if errs := problems.Errors(); len(errs) > 0 {
 		return nil, errs
 	}
 	c := &Compiled{Program: p, Labels: labels(p), Sources: r.sources, Files: slices.Clone(r.values), Values: map[string]string{}, Warnings: problems}
 	for name := range r.sources {
-		if name != OneOffName && name != "-" {
+		if name != oneoff.Name && name != "-" {
 			c.Files = append(c.Files, filepath.FromSlash(name))
 		}
 	}
@@ -128,8 +132,8 @@ func (r *readRules) compile(further map[string]string) (*Compiled, error) {
 	return c, nil
 }
 
-// load reads a file that a script refers to.
-func (r *readRules) load(path string) ([]byte, error) {
+// Load reads a file that a script refers to.
+func (r *Parsed) Load(path string) ([]byte, error) {
 	if text, ok := r.named[path]; ok {
 		return text, nil
 	}
@@ -144,7 +148,7 @@ func (r *readRules) load(path string) ([]byte, error) {
 func labels(p *program.Program) []string {
 	names := make([]string, len(p.Rules))
 	for i, r := range p.Rules {
-		if !strings.HasPrefix(r.Label, OneOffName+":") {
+		if !strings.HasPrefix(r.Label, oneoff.Name+":") {
 			names[i] = r.Label
 		}
 	}
@@ -154,18 +158,18 @@ func labels(p *program.Program) []string {
 // ReadScript reads a script's text; - is standard input.
 func ReadScript(path string, stdin io.Reader) (string, error) {
 	if path == "-" {
-		text, err := disk.ReadStream(stdin, "standard input", maxScript)
+		text, err := disk.ReadStream(stdin, "standard input", MaxScript)
 		return string(text), err
 	}
-	text, err := disk.ReadBounded(path, maxScript)
+	text, err := disk.ReadBounded(path, MaxScript)
 	if err != nil {
-		return "", notRead("script", path, err)
+		return "", exit.NotRead("script", path, err)
 	}
 	return string(text), nil
 }
 
 // options returns what scripts are compiled with, the parameters' values among it.
-func (r *Rules) options() (compile.Options, error) {
+func (r *Given) options() (compile.Options, error) {
 	o := compile.Options{
 		Values: r.Values, Shared: map[string]string{}, Env: os.LookupEnv, Now: time.Now(),
 		AllowUnreadable: r.AllowUnreadable, AllowBroken: r.AllowBroken, Syntax: r.Syntax,
@@ -173,7 +177,7 @@ func (r *Rules) options() (compile.Options, error) {
 	for _, path := range r.ValueFiles {
 		text, err := disk.ReadBounded(path, maxValues)
 		if err != nil {
-			return o, notRead("file of values", path, err)
+			return o, exit.NotRead("file of values", path, err)
 		}
 		read, err := values.Read(path, text)
 		if err != nil {
@@ -198,7 +202,7 @@ func ScriptsIn(paths []string) ([]string, error) {
 		}
 		info, err := os.Stat(p)
 		if err != nil {
-			return nil, notRead("script", p, err)
+			return nil, exit.NotRead("script", p, err)
 		}
 		if !info.IsDir() {
 			scripts = append(scripts, p)

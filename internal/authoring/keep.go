@@ -1,4 +1,4 @@
-package usecase
+package authoring
 
 import (
 	"bytes"
@@ -9,6 +9,7 @@ import (
 	"frizzel/core/edit"
 	"frizzel/core/lines"
 	"frizzel/core/script"
+	"frizzel/internal/oneoff"
 )
 
 // A Seen is a change in a file, from which an example is made.
@@ -24,11 +25,11 @@ type Seen struct {
 func (m *Drafted) Kept(seen *Seen) (text string, example bool) {
 	s := *m.script
 	if !m.draft.InScript() {
-		s.Items = append(declared(m.draft.rules.Syntax.Name(), m.draft.files.Encoding), s.Items...)
+		s.Items = append(oneoff.Declared(m.draft.rules.Syntax.Name(), m.draft.files.Encoding), s.Items...)
 	}
 	if seen != nil {
-		x := exampler{m.draft.read.options, m.Values}
-		x.options.Load, x.options.Lenient = m.draft.read.load, true
+		x := exampler{m.draft.read.Options, m.Values}
+		x.options.Load, x.options.Lenient = m.draft.read.Load, true
 		if e := x.example(&s, seen); e != nil {
 			s.Items = append(slices.Clip(s.Items), e)
 			example = true
@@ -86,16 +87,16 @@ func (x *exampler) excerpt(s *script.Script, seen *Seen, from, to int) *script.E
 	if given == nil || gives == nil || given.Raw == gives.Raw {
 		return nil
 	}
-	e := &script.Example{Name: plainText("from " + seen.Name), Given: given, Gives: gives}
+	e := &script.Example{Name: script.Quoted("from " + seen.Name), Given: given, Gives: gives}
 	if e.Name == nil {
-		e.Name = plainText("what was seen")
+		e.Name = script.Quoted("what was seen")
 	}
 	for name, value := range x.values {
-		if text := plainText(value); text != nil {
+		if text := script.Quoted(value); text != nil {
 			e.Sets = append(e.Sets, script.Set{Name: name, Value: text})
 		}
 	}
-	for _, file := range []*script.Text{nil, plainText(seen.Name)} {
+	for _, file := range []*script.Text{nil, script.Quoted(seen.Name)} {
 		if e.File = file; x.passes(s, e) {
 			return e
 		}

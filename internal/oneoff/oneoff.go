@@ -1,4 +1,6 @@
-package usecase
+// Package oneoff makes scripts of changes without a script file: those of the command line, and those that take shape in
+// fields. The central type is [Change]. Problems name the option that they are about as their source.
+package oneoff
 
 import (
 	"slices"
@@ -8,8 +10,8 @@ import (
 	"frizzel/internal/exit"
 )
 
-// OneOff is a change without a script file, given on the command line.
-type OneOff struct {
+// A Change is a change without a script file, given on the command line.
+type Change struct {
 	Kind       string // text, word or regex; "" if only Statements are given
 	Old        string
 	With       *string // nil if it is only searched for
@@ -26,24 +28,24 @@ type OneOff struct {
 type Where struct{ Opening, Text string }
 
 // Paths reports whether the change has paths and no other addresses.
-func (o *OneOff) Paths() bool {
+func (o *Change) Paths() bool {
 	return len(o.Where) > 0 && !slices.ContainsFunc(o.Where, func(w Where) bool { return w.Opening != "at" })
 }
 
-// OneOffName is the name of the script that a one-off change amounts to.
-const OneOffName = "command line"
+// Name is the name of the script that a one-off change amounts to.
+const Name = "command line"
 
 // Script returns the change as a script, nil if there is none. The error is a wrong command line or
 // script.Problems, whose sources are the options.
-func (o *OneOff) Script() (*script.Script, error) {
+func (o *Change) Script() (*script.Script, error) {
 	var nodes []script.Node
 	if o.Kind != "" {
-		change, err := o.change()
+		change, err := o.Node()
 		if err != nil {
 			return nil, err
 		}
 		nodes = append(nodes, change)
-		if nodes, err = o.alsoNames(nodes, o.change); err != nil {
+		if nodes, err = o.alsoNames(nodes, o.Node); err != nil {
 			return nil, err
 		}
 	}
@@ -55,7 +57,7 @@ func (o *OneOff) Script() (*script.Script, error) {
 }
 
 // alsoNames adds what AlsoNames means: a statement for each subject besides the content.
-func (o *OneOff) alsoNames(nodes []script.Node, statement func() (script.Node, error)) ([]script.Node, error) {
+func (o *Change) alsoNames(nodes []script.Node, statement func() (script.Node, error)) ([]script.Node, error) {
 	if !o.AlsoNames {
 		return nodes, nil
 	}
@@ -71,7 +73,7 @@ func (o *OneOff) alsoNames(nodes []script.Node, statement func() (script.Node, e
 }
 
 // Search returns a script that searches for the pattern, or for each value of the paths if there is none.
-func (o *OneOff) Search() (*script.Script, error) {
+func (o *Change) Search() (*script.Script, error) {
 	found, err := o.search()
 	if err != nil {
 		return nil, err
@@ -83,7 +85,7 @@ func (o *OneOff) Search() (*script.Script, error) {
 	return o.scriptOf(nodes)
 }
 
-func (o *OneOff) search() (script.Node, error) {
+func (o *Change) search() (script.Node, error) {
 	n := &script.Assert{Head: headOf("find"), Forbid: true}
 	if o.Kind != "" {
 		var err error
@@ -92,12 +94,12 @@ func (o *OneOff) search() (script.Node, error) {
 		}
 		n.Pattern.IgnoreCase = n.Pattern.IgnoreCase || o.KeepCase
 	}
-	return o.addressed(n)
+	return o.Addressed(n)
 }
 
 // Saved returns the change as a script file, which declares the files' syntax and encoding, if they are not "". The error is
 // that of Script, or that there is no change.
-func (o *OneOff) Saved(syntax, encoding string) (string, error) {
+func (o *Change) Saved(syntax, encoding string) (string, error) {
 	s, err := o.Script()
 	if err != nil {
 		return "", err
@@ -105,12 +107,12 @@ func (o *OneOff) Saved(syntax, encoding string) (string, error) {
 	if s == nil {
 		return "", exit.Wrongf("--save keeps a change given on the command line, and there is none")
 	}
-	s.Items = append(declared(syntax, encoding), s.Items...)
+	s.Items = append(Declared(syntax, encoding), s.Items...)
 	return script.Format(s), nil
 }
 
-// declared returns the declarations of the files' syntax and encoding, if they are not "".
-func declared(syntax, encoding string) (nodes []script.Node) {
+// Declared returns the declarations of the files' syntax and encoding, if they are not "".
+func Declared(syntax, encoding string) (nodes []script.Node) {
 	if text, ok := script.NewText(encoding, '"'); ok && encoding != "" {
 		nodes = append(nodes, &script.Encoding{Head: headOf("--encoding"), Name: text})
 	}
@@ -125,8 +127,8 @@ func headOf(option string) script.Head {
 	return script.Head{Pos: script.Pos{Line: 1, Column: 1, Width: 1, In: &script.Source{Name: option}}}
 }
 
-// change returns the replacement.
-func (o *OneOff) change() (script.Node, error) {
+// Node returns the replacement.
+func (o *Change) Node() (script.Node, error) {
 	if o.With == nil {
 		return nil, exit.Wrongf("--%s wants --with, the text to replace it with", o.Kind)
 	}
@@ -141,7 +143,7 @@ func (o *OneOff) change() (script.Node, error) {
 	if *o.With == "" {
 		n.With = nil // it is removed
 	}
-	return o.addressed(n)
+	return o.Addressed(n)
 }
 
 // textOf parses a text as it was typed. misfit is the message if no quote fits it.
@@ -157,7 +159,7 @@ func textOf(option, raw string, prefer byte, misfit string) (*script.Text, error
 }
 
 // pattern returns the pattern to search for.
-func (o *OneOff) pattern() (*script.Pattern, error) {
+func (o *Change) pattern() (*script.Pattern, error) {
 	p := &script.Pattern{IgnoreCase: o.IgnoreCase}
 	quote, misfit := byte('"'), "--"+o.Kind+` holds all three quotes, which no string can; use --regex with \x27 for '`
 	switch o.Kind {
@@ -177,14 +179,14 @@ func (o *OneOff) pattern() (*script.Pattern, error) {
 	return p, nil
 }
 
-// addressed puts a statement under the addresses.
-func (o *OneOff) addressed(n script.Node) (script.Node, error) {
+// Addressed puts a statement under the addresses.
+func (o *Change) Addressed(n script.Node) (script.Node, error) {
 	around, err := o.Addresses()
 	return script.Within(around, n), err
 }
 
 // Addresses returns the addresses of the change, each within the one before.
-func (o *OneOff) Addresses() (around []*script.Address, err error) {
+func (o *Change) Addresses() (around []*script.Address, err error) {
 	for _, w := range o.Where {
 		more, err := w.addresses()
 		if err != nil {
@@ -196,8 +198,8 @@ func (o *OneOff) Addresses() (around []*script.Address, err error) {
 }
 
 // Statement returns the change in the rule language, on one line.
-func (o *OneOff) Statement() (string, error) {
-	n, err := o.change()
+func (o *Change) Statement() (string, error) {
+	n, err := o.Node()
 	if err != nil {
 		return "", err
 	}
@@ -235,7 +237,7 @@ func (w Where) addresses() ([]*script.Address, error) {
 }
 
 // statements parses the statements.
-func (o *OneOff) statements() (all []script.Node, err error) {
+func (o *Change) statements() (all []script.Node, err error) {
 	for _, text := range o.Statements {
 		nodes, problems := script.ParseStatements("--rule", text)
 		if len(problems) > 0 {
@@ -247,7 +249,7 @@ func (o *OneOff) statements() (all []script.Node, err error) {
 }
 
 // scriptOf returns a script of nodes, with the joiners; nil if there are none.
-func (o *OneOff) scriptOf(nodes []script.Node) (*script.Script, error) {
+func (o *Change) scriptOf(nodes []script.Node) (*script.Script, error) {
 	if o.Joiners != "" {
 		if len(nodes) == 0 {
 			return nil, exit.Wrongf("--joiners goes with --word or --regex; a script has its own")
@@ -261,10 +263,10 @@ func (o *OneOff) scriptOf(nodes []script.Node) (*script.Script, error) {
 	if len(nodes) == 0 {
 		return nil, nil
 	}
-	return &script.Script{Source: &script.Source{Name: OneOffName}, Items: nodes}, nil
+	return &script.Script{Source: &script.Source{Name: Name}, Items: nodes}, nil
 }
 
-func (o *OneOff) joiners() (script.Node, error) {
+func (o *Change) joiners() (script.Node, error) {
 	t, ok := script.NewText(o.Joiners, '"')
 	if !ok {
 		return nil, exit.Wrongf("--joiners cannot hold all three quotes")
@@ -274,7 +276,7 @@ func (o *OneOff) joiners() (script.Node, error) {
 
 // New returns a script for the change to be filled in: with comments, with a parameter if the new text
 // looks like a value, and with an example.
-func (o *OneOff) New(syntax string) (string, error) {
+func (o *Change) New(syntax string) (string, error) {
 	if o.Kind == "" {
 		return "", exit.Wrongf("say what to change, as in: frizzel new --word depot-3 --with depot-4")
 	}
@@ -296,14 +298,14 @@ func (o *OneOff) New(syntax string) (string, error) {
 	said := func(comments ...string) script.Head { return script.Head{Above: comments} }
 	items := []script.Node{
 		&script.Version{Head: said("# What this script is for, in a sentence."), Number: script.LanguageVersion},
-		&script.Title{Text: plainText("…")},
+		&script.Title{Text: script.Quoted("…")},
 	}
-	items = append(items, declared(syntax, "")...)
+	items = append(items, Declared(syntax, "")...)
 	if param != "" {
-		items = append(items, &script.Param{Head: said(""), Name: param, Default: plainText(with), About: plainText(about)})
+		items = append(items, &script.Param{Head: said(""), Name: param, Default: script.Quoted(with), About: script.Quoted(about)})
 	}
 	files := said("", "# Which files: paths of directories count from the directory given on the command line.", `# files "conf/**" "*.ini"`, "")
-	named := &script.Rule{Name: "change", About: plainText("Say here what is changed, and why"), Body: rule.Items}
+	named := &script.Rule{Name: "change", About: script.Quoted("Say here what is changed, and why"), Body: rule.Items}
 	if o.Joiners == "" {
 		named.Head = files
 	} else {
@@ -317,16 +319,10 @@ func (o *OneOff) New(syntax string) (string, error) {
 	return script.Format(&script.Script{Items: append(items, named, o.example(with))}), nil
 }
 
-// plainText returns a literal text.
-func plainText(s string) *script.Text {
-	t, _ := script.NewText(s, '"')
-	return t
-}
-
 // example returns an example that passes.
-func (o *OneOff) example(with string) *script.Example {
+func (o *Change) example(with string) *script.Example {
 	block := func(raw string) *script.Text { return &script.Text{Block: true, Raw: raw} }
-	n := &script.Example{Name: plainText("…"), Given: block("a line")}
+	n := &script.Example{Name: script.Quoted("…"), Given: block("a line")}
 	n.Above = []string{"", "# Put a line in that must change, and one that must not."}
 	plain := !strings.Contains(with, "{=") && !strings.ContainsAny(o.Old+with, "\n")
 	if o.Kind != "regex" && plain && len(o.Where)+len(o.Statements) == 0 {

@@ -1,4 +1,4 @@
-package usecase
+package oneoff
 
 import (
 	"net/netip"

@@ -1,4 +1,4 @@
-package usecase
+package authoring
 
 import (
 	"bytes"
@@ -68,7 +68,7 @@ func treeOf(dir string) (*grown, error) {
 		},
 		Skip: func(k selection.Skip) {
 			if k.Reason == selection.Unreadable && failed == nil {
-				failed = notRead("file", k.Path, k.Err)
+				failed = exit.NotRead("file", k.Path, k.Err)
 			}
 		},
 	})
@@ -234,7 +234,7 @@ func namesByRule(all []shownName) []script.Node {
 		return nil
 	}
 	if joiners != "" {
-		rule.Body = append([]script.Node{&script.Joiners{Text: plainText(joiners)}}, rule.Body...)
+		rule.Body = append([]script.Node{&script.Joiners{Text: script.Quoted(joiners)}}, rule.Body...)
 	}
 	return []script.Node{rule}
 }
@@ -258,7 +258,7 @@ func namesOneByOne(all []shownName, first int) (rules []script.Node, err error) 
 			if !ok || old == fresh {
 				continue
 			}
-			glob, name := plainText(globOf(s.rel)), plainText(strings.ReplaceAll(fresh, "{=", "{=="))
+			glob, name := script.Quoted(globOf(s.rel)), script.Quoted(strings.ReplaceAll(fresh, "{=", "{=="))
 			if glob == nil || name == nil {
 				return nil, exit.Refusedf("no rule can name %q", s.rel)
 			}

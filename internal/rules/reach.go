@@ -1,4 +1,4 @@
-package usecase
+package rules
 
 import (
 	"errors"
@@ -20,7 +20,7 @@ import (
 type reach []string // absolute
 
 // reach returns the directories of the scripts and of AllowRead.
-func (r *Rules) reach() (reach, error) {
+func (r *Given) reach() (reach, error) {
 	dirs := reach{}
 	add := func(path string) error {
 		abs, err := filepath.Abs(path)
@@ -62,9 +62,9 @@ func (dirs reach) load(path string) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	most := int64(maxTable)
+	most := int64(MaxTable)
 	if strings.HasSuffix(path, script.Suffix) {
-		most = maxScript
+		most = MaxScript
 	}
 	last := error(&OutsideError{path})
 	for _, dir := range dirs {

@@ -1,4 +1,4 @@
-package usecase
+package rules
 
 import (
 	"context"
@@ -13,7 +13,7 @@ import (
 type CheckOptions struct {
 	Paths []string // scripts and directories of them; - is Rules.Stdin
 	Stdin io.Reader
-	Rules Rules // for the values of parameters
+	Rules Given // for the values of parameters
 	// Problems and Trial are called with the problems of each script and the result of each example.
 	Problems func(script.Problems) error
 	Trial    func(*script.Script, *compile.Trial) error

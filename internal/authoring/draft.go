@@ -1,21 +1,26 @@
-package usecase
+// Package authoring makes rules together with a person: a [Draft] is a change that takes shape in fields, among scripts, while
+// its effect is watched; [Learn] and [Keeper] find the rules of an edit that was made by hand.
+package authoring
 
 import (
 	"slices"
 	"strings"
 
 	"frizzel/core/script"
+	"frizzel/internal/oneoff"
+	"frizzel/internal/rules"
 	"frizzel/internal/run"
+	"frizzel/internal/usecase"
 )
 
 // A Draft compiles rules that take shape: a change that a person edits, among scripts that stay as they are. What the
 // scripts need is read once.
 type Draft struct {
-	read  *readRules
-	rules Rules
-	files Files
+	read  *rules.Parsed
+	rules rules.Given
+	files usecase.Files
 	slot  slot
-	given OneOff // the change at first
+	given oneoff.Change // the change at first
 }
 
 // A slot is the place of the change in the scripts.
@@ -27,24 +32,24 @@ type slot struct {
 
 // A Drafted is the rules with one version of the change.
 type Drafted struct {
-	*Compiled
+	*rules.Compiled
 	Plan      *run.Plan      // nil if there are no rules
 	What      run.Sought     // Assertions if nothing is replaced yet
 	Statement string         // the change in the rule language, on one line
 	Others    []string       // the other statements, in the rule language, a line each
-	change    *OneOff        // as it was given
+	change    *oneoff.Change // as it was given
 	script    *script.Script // of the change; nil for none
 	draft     *Draft
 }
 
 // NewDraft reads the rules for trying a change. If none is given, the first replace of the scripts is the change, if
 // fields can hold it. It returns the change with its addresses as one text.
-func NewDraft(rules Rules, change OneOff, files Files) (*Draft, OneOff, error) {
-	read, err := rules.read()
+func NewDraft(rules rules.Given, change oneoff.Change, files usecase.Files) (*Draft, oneoff.Change, error) {
+	read, err := rules.Parse()
 	if err != nil {
 		return nil, change, err
 	}
-	if errs := read.problems.Errors(); len(errs) > 0 {
+	if errs := read.Problems.Errors(); len(errs) > 0 {
 		return nil, change, errs
 	}
 	d := &Draft{read: read, rules: rules, files: files, slot: slot{script: -1}}
@@ -53,7 +58,7 @@ func NewDraft(rules Rules, change OneOff, files Files) (*Draft, OneOff, error) {
 		return nil, change, err
 	}
 	if change.Kind == "" {
-		for i, s := range read.scripts {
+		for i, s := range read.Scripts {
 			if found := firstReplace(s.Items); found.replace != nil {
 				d.slot = found
 				d.slot.script = i
@@ -65,13 +70,13 @@ func NewDraft(rules Rules, change OneOff, files Files) (*Draft, OneOff, error) {
 	if change.Kind == "" {
 		change.Kind = "text"
 	}
-	change.Where = []Where{{Text: wordsOf(around)}}
+	change.Where = []oneoff.Where{{Text: wordsOf(around)}}
 	d.given = change
 	return d, change, nil
 }
 
 // Unchanged reports whether a change is the one that the draft began with.
-func (d *Draft) Unchanged(c OneOff) bool {
+func (d *Draft) Unchanged(c oneoff.Change) bool {
 	same := c.With != nil && d.given.With != nil && *c.With == *d.given.With
 	return same && c.Kind == d.given.Kind && c.Old == d.given.Old && c.IgnoreCase == d.given.IgnoreCase && c.KeepCase == d.given.KeepCase &&
 		slices.Equal(c.Where, d.given.Where)
@@ -120,7 +125,7 @@ func fits(n *script.Replace) bool {
 }
 
 // fieldsOf sets the change to the replacement of a slot, and returns its addresses.
-func fieldsOf(change *OneOff, s slot) (around []*script.Address) {
+func fieldsOf(change *oneoff.Change, s slot) (around []*script.Address) {
 	n := s.replace
 	change.Kind, change.Old = kinds[n.Pattern.Kind], n.Pattern.Text.Raw
 	with := ""
@@ -142,9 +147,9 @@ func (d *Draft) InScript() bool { return d.slot.script >= 0 }
 
 // Compile compiles the rules with a version of the change. Without anything to look for, the other rules run. The error is
 // that of Compile; its problems are in sources called by the options, and WhereName.
-func (d *Draft) Compile(change OneOff) (*Drafted, error) {
+func (d *Draft) Compile(change oneoff.Change) (*Drafted, error) {
 	made := &Drafted{What: run.Changes, change: &change, draft: d}
-	scripts := slices.Clone(d.read.scripts)
+	scripts := slices.Clone(d.read.Scripts)
 	for i, s := range scripts {
 		made.Others = append(made.Others, d.others(i, s)...)
 	}
@@ -182,11 +187,11 @@ func (d *Draft) Compile(change OneOff) (*Drafted, error) {
 // compile compiles the scripts, if there are any rules.
 func (m *Drafted) compile(scripts []*script.Script) (err error) {
 	read := *m.draft.read
-	read.scripts, read.problems = scripts, nil
-	if m.Compiled, err = read.compile(nil); err != nil || len(m.Program.Rules) == 0 {
+	read.Scripts, read.Problems = scripts, nil
+	if m.Compiled, err = read.Compile(nil); err != nil || len(m.Program.Rules) == 0 {
 		return err
 	}
-	if m.Plan, err = NewPlan(m.draft.files, m.Compiled); err == nil && m.What == run.Changes {
+	if m.Plan, err = usecase.NewPlan(m.draft.files, m.Compiled); err == nil && m.What == run.Changes {
 		m.Plan.ForReview()
 	}
 	return err
@@ -195,19 +200,19 @@ func (m *Drafted) compile(scripts []*script.Script) (err error) {
 // Walk returns a plan without rules, which selects the files.
 func (d *Draft) Walk() (*run.Plan, error) {
 	read := *d.read
-	read.scripts, read.problems = nil, nil
-	c, err := read.compile(nil)
+	read.Scripts, read.Problems = nil, nil
+	c, err := read.Compile(nil)
 	if err != nil {
 		return nil, err
 	}
-	return NewPlan(d.files, c)
+	return usecase.NewPlan(d.files, c)
 }
 
 // with returns the node of a slot with a version of the change.
-func (s slot) with(change *OneOff) (script.Node, error) {
+func (s slot) with(change *oneoff.Change) (script.Node, error) {
 	bare := *change
 	bare.Where = nil
-	node, err := bare.change()
+	node, err := bare.Node()
 	if err != nil {
 		return nil, err
 	}
@@ -218,7 +223,7 @@ func (s slot) with(change *OneOff) (script.Node, error) {
 	if n.With != nil && n.With.Raw == "" {
 		n.With = nil
 	}
-	return change.addressed(n)
+	return change.Addressed(n)
 }
 
 // substituted returns a script in which a node is replaced, or left out if fresh is nil. It shares the other nodes.

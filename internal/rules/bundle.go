@@ -1,4 +1,4 @@
-package usecase
+package rules
 
 import (
 	"maps"
@@ -31,35 +31,35 @@ type BundledScript struct {
 
 // A Bundler makes a Bundle, and checks it with the values of each host.
 type Bundler struct {
-	read   *readRules
+	read   *Parsed
 	bundle Bundle
 }
 
 // NewBundler reads rules.
-func NewBundler(r Rules) (*Bundler, error) {
-	read, err := r.read()
+func NewBundler(r Given) (*Bundler, error) {
+	read, err := r.Parse()
 	if err != nil {
 		return nil, err
 	}
 	b := &Bundler{read: read, bundle: Bundle{
-		Env: map[string]string{}, Now: read.options.Now, AllowUnreadable: r.AllowUnreadable, AllowBroken: r.AllowBroken, Syntax: r.Syntax.Name(),
+		Env: map[string]string{}, Now: read.Options.Now, AllowUnreadable: r.AllowUnreadable, AllowBroken: r.AllowBroken, Syntax: r.Syntax.Name(),
 	}}
-	lookup := read.options.Env
-	read.options.Env = func(name string) (string, bool) {
+	lookup := read.Options.Env
+	read.Options.Env = func(name string) (string, bool) {
 		v, ok := lookup(name)
 		if ok {
 			b.bundle.Env[name] = v
 		}
 		return v, ok
 	}
-	for _, s := range read.scripts {
+	for _, s := range read.Scripts {
 		b.bundle.Scripts = append(b.bundle.Scripts, BundledScript{s.Source.Name, read.sources[s.Source.Name]})
 	}
 	return b, nil
 }
 
 // Compile compiles the rules with a host's values, which serve parameters of these names.
-func (b *Bundler) Compile(values map[string]string) (*Compiled, error) { return b.read.compile(values) }
+func (b *Bundler) Compile(values map[string]string) (*Compiled, error) { return b.read.Compile(values) }
 
 // Bundle returns the bundle. Everything that the rules read is in it once they are compiled.
 func (b *Bundler) Bundle() *Bundle {
@@ -70,12 +70,12 @@ func (b *Bundler) Bundle() *Bundle {
 // Compile compiles the rules of a bundle with values by the names of parameters. mark may be nil; it is that of
 // compile.Options.
 func (b *Bundle) Compile(values map[string]string, mark func(param, value string) string) (*Compiled, error) {
-	read := &readRules{sources: map[string]string{}, named: b.Read}
+	read := &Parsed{sources: map[string]string{}, named: b.Read}
 	for _, s := range b.Scripts {
 		read.sources[s.Name] = s.Text
 		parsed, problems := script.Parse(s.Name, s.Text)
-		read.scripts = append(read.scripts, parsed)
-		read.problems = append(read.problems, problems...)
+		read.Scripts = append(read.Scripts, parsed)
+		read.Problems = append(read.Problems, problems...)
 	}
 	var kind syntax.Syntax
 	if b.Syntax != "" {
@@ -84,7 +84,7 @@ func (b *Bundle) Compile(values map[string]string, mark func(param, value string
 			return nil, exit.Wrongf("there is no syntax %q", b.Syntax)
 		}
 	}
-	read.options = compile.Options{
+	read.Options = compile.Options{
 		Values: maps.Clone(values), Shared: map[string]string{}, Now: b.Now, Mark: mark,
 		AllowUnreadable: b.AllowUnreadable, AllowBroken: b.AllowBroken, Syntax: kind,
 		Env: func(name string) (string, bool) { v, ok := b.Env[name]; return v, ok },
@@ -95,7 +95,7 @@ func (b *Bundle) Compile(values map[string]string, mark func(param, value string
 			return nil, os.ErrNotExist
 		},
 	}
-	c, err := read.compile(nil)
+	c, err := read.Compile(nil)
 	if c != nil {
 		c.Files = nil // they are on another host
 	}

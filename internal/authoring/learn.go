@@ -1,4 +1,4 @@
-package usecase
+package authoring
 
 import (
 	"bytes"
@@ -137,7 +137,7 @@ type side struct{ name, before, after string }
 func (o *LearnOptions) sides() (sides []side, names []shownName, err error) {
 	info, err := os.Stat(o.New)
 	if err != nil {
-		return nil, nil, notRead("file", o.New, err)
+		return nil, nil, exit.NotRead("file", o.New, err)
 	}
 	if !info.IsDir() {
 		return []side{{filepath.Base(o.New), o.Old, o.New}}, nil, nil
@@ -177,13 +177,13 @@ func (o *LearnOptions) pairs(sides []side) (pairs []seenPair, err error) {
 	for _, s := range sides {
 		fresh, err := disk.ReadBounded(s.after, maxShown)
 		if err != nil {
-			return nil, notRead("file", s.after, err)
+			return nil, exit.NotRead("file", s.after, err)
 		}
 		var old []byte
 		if o.Before != nil {
 			old, err = o.Before(s.after)
 		} else if old, err = disk.ReadBounded(s.before, maxShown); err != nil {
-			err = notRead("file", s.before, err)
+			err = exit.NotRead("file", s.before, err)
 		}
 		if err != nil {
 			return nil, err
