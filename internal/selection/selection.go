@@ -109,7 +109,8 @@ const (
 	SymbolicLink   Reason = "symbolic link"
 	Special        Reason = "special file"
 	NotSelected    Reason = "not selected"
-	Own            Reason = "frizzel's own"
+	Script         Reason = "rule script"
+	Own            Reason = "frizzel's own" // reviews, pages, the history
 	InUse          Reason = "file of these rules"
 	Unreadable     Reason = "unreadable"
 
@@ -132,7 +133,7 @@ func (r Reason) Count(n int) string {
 	if n != 1 && r == OldKind {
 		return fmt.Sprintf("%d documents in old formats, not read", n)
 	}
-	if n != 1 && (r == SymbolicLink || r == Special || r == Document || r == Damaged) {
+	if n != 1 && (r == Script || r == SymbolicLink || r == Special || r == Document || r == Damaged) {
 		r += "s"
 	}
 	return fmt.Sprintf("%d %s", n, r)

@@ -213,7 +213,7 @@ func (w *walker) listed(path string) error {
 		w.skip(Skip{path, Unreadable, err, nil})
 		return nil
 	case info.Kind == disk.Regular && isScript(at):
-		w.skip(Skip{path, Own, nil, nil})
+		w.skip(Skip{path, Script, nil, nil})
 		disk.Close(above)
 		return nil
 	case info.Kind == disk.Regular && w.Rules[at]:
@@ -390,7 +390,9 @@ func (w *walker) entry(at dir, e fs.DirEntry) error {
 		w.skip(Skip{at.shown, SymbolicLink, nil, at.abs})
 	case !mode.IsRegular():
 		w.skip(Skip{at.shown, Special, nil, at.abs})
-	case strings.HasPrefix(e.Name(), change.TempPrefix), isScript(e.Name()):
+	case isScript(e.Name()):
+		w.skip(Skip{at.shown, Script, nil, at.abs})
+	case strings.HasPrefix(e.Name(), change.TempPrefix):
 		w.skip(Skip{at.shown, Own, nil, at.abs})
 	case w.names[e.Name()] && w.Rules[at.abs()]:
 		w.skip(Skip{at.shown, InUse, nil, at.abs})
