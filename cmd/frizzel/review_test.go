@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"unicode/utf16"
 
 	"github.com/creack/pty"
 	"github.com/stretchr/testify/require"
@@ -296,4 +297,32 @@ func TestReviewOfVeryMuch(t *testing.T) {
 	term.shows("0 of 55000 changes taken")
 	term.press("\x03")
 	term.ends(130)
+}
+
+// A person sees text, whatever the encoding, when a run is shown or taken back as well.
+func TestUndoOfWideText(t *testing.T) {
+	dir := t.TempDir()
+	wide := func(text string) []byte {
+		out := []byte{0xff, 0xfe}
+		for _, u := range utf16.Encode([]rune(text)) {
+			out = append(out, byte(u), byte(u>>8))
+		}
+		return out
+	}
+	old := wide("gate = Größe\r\nhost = depot-3\r\n")
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "announcer.ini"), old, 0o644))
+	_, stderr, status := frizzel(t, dir, "apply", "--yes", "--word", "depot-3", "--with", "depot-4", "announcer.ini")
+	require.Zero(t, status, stderr)
+	shown := atTerminal(t, dir, "history", "show", "1")
+	for _, line := range []string{" gate = Größe", "-host = depot-3", "+host = depot-4"} {
+		shown.expect(line)
+	}
+	shown.ends(0)
+	undo := atTerminal(t, dir, "undo")
+	undo.expect("+host = depot-3")
+	undo.press("y")
+	undo.ends(0)
+	now, err := os.ReadFile(filepath.Join(dir, "announcer.ini"))
+	require.NoError(t, err)
+	require.Equal(t, old, now)
 }

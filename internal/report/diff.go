@@ -59,6 +59,11 @@ func (p *Printer) Diff(path string, text diff.Windows) error {
 	if shown, places := asDocument(path, text); shown != nil {
 		return p.diff(p.named(path, true), shown, places)
 	}
+	if p.Terminal {
+		if shown := asDecoded(path, text); shown != nil {
+			text = shown
+		}
+	}
 	return p.diff(p.named(path, false), text, nil)
 }
 

@@ -72,6 +72,9 @@ func (e *Events) Edits(p *Printer, path string, changes int, text diff.Windows) 
 	if shown, _ := asDocument(path, text); shown != nil {
 		return e.edits(p, path, changes, shown, true, nil, "")
 	}
+	if shown := asDecoded(path, text); shown != nil {
+		text = shown
+	}
 	return e.edits(p, path, changes, text, false, nil, "")
 }
 

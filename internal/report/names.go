@@ -215,6 +215,9 @@ func (p *Printer) renamedDiff(path string, x *extended, text diff.Windows) error
 	shown, places := asDocument(path, text)
 	u := p.named(path, shown != nil)
 	u.rename(x)
+	if shown == nil && p.Terminal {
+		shown = asDecoded(path, text)
+	}
 	if shown != nil {
 		text = shown
 	}
@@ -377,10 +380,14 @@ func (e *Events) Change(p *Printer, c *change.Change, to string, changes int, te
 		return e.Edits(p, c.Path, changes, text)
 	default:
 		shown, _ := asDocument(c.Path, text)
+		isDocument := shown != nil
+		if !isDocument {
+			shown = asDecoded(c.Path, text)
+		}
 		if shown != nil {
 			text = shown
 		}
-		return e.edits(p, c.Path, changes, text, shown != nil, x, to)
+		return e.edits(p, c.Path, changes, text, isDocument, x, to)
 	}
 }
 

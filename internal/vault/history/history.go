@@ -18,9 +18,6 @@ import (
 	"frizzel/internal/vault/store"
 )
 
-// ErrNothing is returned if there is no run to take back.
-var ErrNothing = exit.Wrongf("there is no run to take back")
-
 // Last returns the last run of the kind that was not taken back whole: the one that
 // an undo of an Apply, or a redo of an Undo, is about.
 func Last(records []*store.Record, kind store.Kind) (*store.Record, error) {
@@ -33,11 +30,14 @@ func Last(records []*store.Record, kind store.Kind) (*store.Record, error) {
 			return r, nil
 		}
 	}
-	return nil, ErrNothing
+	if kind == store.Undo {
+		return nil, exit.Wrongf("no run was taken back, so there is nothing to do again")
+	}
+	return nil, exit.Wrongf("there is no run to take back")
 }
 
 // UndosOf returns the runs that undid a run, in whole or in part, and were not undone in turn, the last one first. The
-// error is ErrNothing if there are none.
+// error tells if there are none.
 func UndosOf(records []*store.Record, r *store.Record) (undos []*store.Record, err error) {
 	undone, err := undoneFiles(records)
 	if err != nil {
@@ -49,7 +49,7 @@ func UndosOf(records []*store.Record, r *store.Record) (undos []*store.Record, e
 		}
 	}
 	if len(undos) == 0 {
-		return nil, ErrNothing
+		return nil, exit.Wrongf("run %s was not taken back, so there is nothing to do again", r.Name())
 	}
 	return undos, nil
 }
