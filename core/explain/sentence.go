@@ -214,8 +214,8 @@ func where(a *script.Address) string {
 	line := a.String()
 	switch f := a.Form.(type) {
 	case *script.Section:
-		if f.Name != nil && !a.Outside && len(a.Having) == 0 {
-			return "in the section " + text(f.Name)
+		if f.Name != nil && !a.Outside {
+			return "in the section " + text(f.Name) + having(a)
 		}
 	case *script.Names:
 		return namedBy(f.Of)
@@ -230,11 +230,27 @@ func where(a *script.Address) string {
 			return "on each line with " + pattern(f.Pattern)
 		}
 	case *script.Block:
-		if !a.Outside && len(a.Having) == 0 {
-			return "in the block that opens with " + pattern(f.Pattern)
+		if !a.Outside {
+			return "in each block that opens with " + pattern(f.Pattern) + having(a)
 		}
 	}
 	return line
+}
+
+// having returns the conditions of an address on what it selects.
+func having(a *script.Address) string {
+	said := ""
+	for _, h := range a.Having {
+		verb := " and contains "
+		if h.Lacking {
+			verb = " and does not contain "
+		}
+		said += verb + pattern(h.Pattern)
+	}
+	if a.Direct {
+		said += ", without the blocks inside it"
+	}
+	return said
 }
 
 // pattern returns what a pattern matches.

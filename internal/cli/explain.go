@@ -8,6 +8,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"github.com/charmbracelet/x/ansi"
 	"github.com/spf13/cobra"
 
 	"frizzel/core/explain"
@@ -236,11 +237,23 @@ func capital(s string) string {
 	return string(unicode.ToUpper(r)) + s[n:]
 }
 
-// line prints a line for a person.
+// line prints a line for a person, which is wrapped at a terminal.
 func (x *explainer) line(format string, args ...any) {
+	text := x.printer.Masked(fmt.Sprintf(format, args...)) // before a line break divides it
+	if w := x.printer.Width; x.printer.Terminal && w > 20 {
+		indent := text[:len(text)-len(strings.TrimLeft(text, " "))]
+		text = indent + strings.ReplaceAll(ansi.Wrap(text[len(indent):], w-len(indent), " "), "\n", "\n"+indent)
+	}
+	x.print(text)
+}
+
+// asIs prints a line of a file.
+func (x *explainer) asIs(text string) { x.print(x.printer.Masked(text)) }
+
+func (x *explainer) print(text string) {
 	x.said = true
 	if x.events == nil {
-		fmt.Fprintln(x.Out, x.printer.Masked(fmt.Sprintf(format, args...)))
+		fmt.Fprintln(x.Out, text)
 	}
 }
 
@@ -270,10 +283,10 @@ func (x *explainer) account(path string, a *explain.Account) error {
 		last = s.Line
 		x.line("  %-10s %s", number, style.Rule(s.Rule))
 		for _, l := range strings.Split(s.Before, "\n") {
-			x.line("    - %s", l)
+			x.asIs("    - " + l)
 		}
 		for _, l := range strings.Split(s.After, "\n") {
-			x.line("    + %s", l)
+			x.asIs("    + " + l)
 		}
 	}
 	for _, w := range a.Whys {
