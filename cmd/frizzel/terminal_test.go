@@ -8,6 +8,8 @@ import (
 	"os/exec"
 	"os/signal"
 	"path/filepath"
+	"regexp"
+	"slices"
 	"strings"
 	"sync"
 	"syscall"
@@ -311,4 +313,41 @@ func TestDemoAtTerminal(t *testing.T) {
 	entries, err := os.ReadDir(dir)
 	require.NoError(t, err)
 	require.Empty(t, entries)
+}
+
+// At a terminal the pages and explanations are broken between words: no line is too wide, but of code and of a word that is,
+// and each page has the words that it has in a pipe, in their order.
+func TestPagesAtATerminal(t *testing.T) {
+	dir := t.TempDir()
+	for _, page := range []string{"tutorial", "language", "trust", "commands"} {
+		plain, _, status := frizzel(t, dir, "help", page)
+		require.Zero(t, status)
+		term := atTerminalOf(t, 62, 24, dir, "help", page)
+		term.ends(0)
+		shown := strings.ReplaceAll(term.screen(), "\r\n", "\n")
+		words := func(text string) []string { // but for tables, which have another form
+			return strings.Fields(regexp.MustCompile(`(?m)^\|.*\n`).ReplaceAllString(text, ""))
+		}
+		at := 0
+		all := words(shown)
+		for _, w := range words(plain) {
+			i := slices.Index(all[at:], w)
+			require.GreaterOrEqual(t, i, 0, "%s: %q, behind %q", page, w, all[max(at-8, 0):at])
+			at += i + 1
+		}
+		code := false
+		for line := range strings.SplitSeq(shown, "\n") {
+			code = code != strings.HasPrefix(line, "```")
+			if !code && !strings.HasPrefix(line, "#") && strings.Count(strings.TrimSpace(line), " ") > 1 {
+				require.LessOrEqual(t, len([]rune(line)), 62, page)
+			}
+		}
+	}
+	term := atTerminalOf(t, 62, 24, dir, "explain", "--rule", `in section "clock" settle regex '^server\s*=' as "server = 192.0.2.40"`, "--hide", `text "any number of times"`)
+	term.ends(0)
+	require.NotContains(t, term.screen(), "number of times")
+	require.Contains(t, term.screen(), "•••••")
+	for line := range strings.SplitSeq(term.screen(), "\r\n") {
+		require.LessOrEqual(t, len([]rune(line)), 62)
+	}
 }

@@ -8,7 +8,6 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"github.com/charmbracelet/x/ansi"
 	"github.com/spf13/cobra"
 
 	"frizzel/core/explain"
@@ -242,7 +241,7 @@ func (x *explainer) line(format string, args ...any) {
 	text := x.printer.Masked(fmt.Sprintf(format, args...)) // before a line break divides it
 	if w := x.printer.Width; x.printer.Terminal && w > 20 {
 		indent := text[:len(text)-len(strings.TrimLeft(text, " "))]
-		text = indent + strings.ReplaceAll(ansi.Wrap(text[len(indent):], w-len(indent), " "), "\n", "\n"+indent)
+		text = indent + wrapped(text[len(indent):], w-len(indent), indent)
 	}
 	x.print(text)
 }

@@ -112,7 +112,11 @@ func (a *app) topic(t topic) error {
 		}
 		page = page[spans[0].Start:spans[0].End]
 	}
-	_, err = fmt.Fprintln(a.Out, strings.TrimRight(plainText(string(page)), "\n"))
+	text := plainText(string(page))
+	if p := a.printer(); p.Terminal && p.Width > 20 && strings.HasSuffix(t.page, ".md") {
+		text = reflowed(text, min(p.Width, maxReading))
+	}
+	_, err = fmt.Fprintln(a.Out, strings.TrimRight(text, "\n"))
 	return err
 }
 
