@@ -323,11 +323,12 @@ func TestPagesAtATerminal(t *testing.T) {
 		plain, _, status := frizzel(t, dir, "help", page)
 		require.Zero(t, status)
 		term := atTerminalOf(t, 62, 24, dir, "help", page)
-		term.ends(0)
-		shown := strings.ReplaceAll(term.screen(), "\r\n", "\n")
 		words := func(text string) []string { // but for tables, which have another form
 			return strings.Fields(regexp.MustCompile(`(?m)^\|.*\n`).ReplaceAllString(text, ""))
 		}
+		require.Eventually(t, func() bool { return len(words(term.screen())) >= len(words(plain)) }, time.Minute, 10*time.Millisecond)
+		term.ends(0)
+		shown := strings.ReplaceAll(term.screen(), "\r\n", "\n")
 		at := 0
 		all := words(shown)
 		for _, w := range words(plain) {
@@ -344,6 +345,7 @@ func TestPagesAtATerminal(t *testing.T) {
 		}
 	}
 	term := atTerminalOf(t, 62, 24, dir, "explain", "--rule", `in section "clock" settle regex '^server\s*=' as "server = 192.0.2.40"`, "--hide", `text "any number of times"`)
+	require.Eventually(t, func() bool { return strings.Contains(term.screen(), "192.0.2.40”.") }, time.Minute, 10*time.Millisecond)
 	term.ends(0)
 	require.NotContains(t, term.screen(), "number of times")
 	require.Contains(t, term.screen(), "•••••")
