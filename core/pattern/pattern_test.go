@@ -39,8 +39,9 @@ func TestRegexMatchesAsTheStandardLibrary(t *testing.T) {
 	expressions := []string{
 		`depot-3`, `de(pot)?`, `(?i)depot`, `\d+`, `^`, `$`, `^$`, `^\s*de`, `pot$`, `(de|pot)-`, `[^ ]+`, `\bde`, `de\b`, `x*`,
 		`(?:depot|駅)3*`, `\w-\d`, `(\d*-)+\d`, `[^-]-.`, `(?:pot)?-3?\b`, `(?:\W|_)-?[03]?`, `\d(-|_)`, `é`, `s`, `k+`, `(d)(e)(p)?`, `.`, `.*`, `..?`, `(?s).`, `depot.3|3.depot`, `(\w+)-(\w+)`,
+		`[a-z] \d`, `([a-z]+ )+3`, `(?:\w+ ){2}\d+$`, `^[^3]+ [0-9]`, // with a frequent byte that they need
 	}
-	for seed := range uint64(3000) {
+	for seed := range uint64(4000) {
 		r := rand.New(rand.NewPCG(seed, 7))
 		expr := expressions[r.IntN(len(expressions))]
 		ignore := r.IntN(3) == 0
@@ -49,6 +50,9 @@ func TestRegexMatchesAsTheStandardLibrary(t *testing.T) {
 			flags = "(?i)"
 		}
 		text := randomText(r, 20)
+		if r.IntN(4) == 0 { // several blocks of bytes
+			text = bytes.Repeat(append(text, "pot  de 3"...), 1+r.IntN(4))
+		}
 		p, err := Compile(Spec{Kind: Regex, Source: expr, IgnoreCase: ignore})
 		require.NoError(t, err)
 		var want [][2]int
