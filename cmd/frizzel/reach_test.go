@@ -492,6 +492,27 @@ func TestSearchGoesOn(t *testing.T) {
 	}
 }
 
+// So many matches in one line that they do not fit in the memory that a file may take are counted, or the file is named as
+// one that was not searched; a number is never that of a part.
+func TestTooManyMatches(t *testing.T) {
+	dir := t.TempDir()
+	const many = 3_500_000
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "a"), []byte(strings.Repeat("e ", many)), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "b"), []byte("one\n"), 0o644))
+	for _, what := range [][]string{{"--text", "e"}, {"--rule", `replace text "e" with "E"`}} {
+		stdout, stderr, status := frizzel(t, dir, append([]string{"find", "--count"}, what...)...)
+		require.Zero(t, status, stderr)
+		require.Equal(t, fmt.Sprintf("a:%d\nb:1\n", many), stdout)
+		stdout, stderr, status = frizzel(t, dir, append([]string{"find", "--names"}, what...)...)
+		require.Zero(t, status, stderr)
+		require.Equal(t, "a\nb\n", stdout)
+		stdout, stderr, status = frizzel(t, dir, append([]string{"find"}, what...)...)
+		require.Equal(t, 4, status, stderr)
+		require.Equal(t, "b:1:3:one\n", stdout)
+		require.Regexp(t, `(?m)^frizzel: a: the matches.* need more than the 256 MiB of memory that one file may take$`, stderr)
+	}
+}
+
 // Output that cannot be written is an error of every command, also of those that only print help; and a directory for
 // temporary files that is full is not a fault of the files.
 func TestNoRoom(t *testing.T) {

@@ -113,7 +113,7 @@ func (c *changes) offer(edits ...edit.Edit) bool {
 		if c.edits == nil {
 			c.edits, c.run.room = c.run.room, nil
 		}
-		c.edits = roomFor(c.edits, edits[0].Start, len(text))
+		c.edits = roomFor(c.edits, edits[0].Start, len(text), c.run.budget()/editSize)
 	}
 	for i := range edits {
 		if e := &edits[i]; len(e.New) != e.End-e.Start || !bytes.Equal(text[e.Start:e.End], e.New) {
@@ -129,12 +129,14 @@ func (c *changes) offer(edits ...edit.Edit) bool {
 		return false
 	}
 	if c.locked(c.edits[before:]) {
+		c.run.release(c.edits[before:])
 		c.edits = c.edits[:before]
 		return false
 	}
 	if decide := c.run.in.Decide; decide != nil {
 		answer := decide(c.proposal(c.edits[before:]))
 		if answer.Leave {
+			c.run.release(c.edits[before:])
 			c.edits = c.edits[:before]
 			return false
 		}
@@ -182,10 +184,11 @@ func (c *changes) locked(edits edit.List) bool {
 }
 
 // roomFor returns found with capacity for one more element. Found at offset at of a text of size bytes, many
-// elements let it extrapolate the capacity to the text's end.
-func roomFor[T any](found []T, at, size int) []T {
+// elements let it extrapolate the capacity to the text's end, up to max elements.
+func roomFor[T any](found []T, at, size, max int) []T {
 	if n := len(found); n == cap(found) && n >= many {
-		return slices.Grow(found, n*(size-at)/max(at, 1)*9/8+many)
+		more := n * (size - at) / (at + 1) * 9 / 8
+		return slices.Grow(found, min(more, max-n)+many)
 	}
 	return found
 }

@@ -39,6 +39,9 @@ func (p *Program) Find(in Input) ([]Match, *Result) {
 				continue
 			}
 			a.each(r, func(at *run, loc []int) {
+				if !r.counts(len(loc)) {
+					return
+				}
 				if cap(groups)-len(groups) < len(loc) {
 					groups = make([]int, 0, max(len(loc), min(2*cap(groups), 4096)))
 				}
@@ -51,7 +54,7 @@ func (p *Program) Find(in Input) ([]Match, *Result) {
 					m.Start, m.End, m.Value = v.place(loc[0]), v.place(loc[1]), at.in.Text
 					m.ValuePath = func() string { return v.doc.Path(v.node) }
 				}
-				found = append(roomFor(found, m.Start, len(in.Text)), m)
+				found = append(roomFor(found, m.Start, len(in.Text), r.budget()/matchSize), m)
 			})
 		}
 	}
@@ -68,7 +71,11 @@ var looking = sync.Pool{New: func() any { return new(run) }}
 // by offset, and a result with notes and counts.
 func (p *Program) Matches(in Input) ([]Match, *Result) {
 	var found []Match
+	matched, spent, budget := 0, 0, budgetOf(in.Text)
 	in.Decide = func(c Proposal) Answer {
+		if matched++; in.Counting || spent > budget {
+			return Answer{Leave: true}
+		}
 		first, last := c.Edits[0], c.Edits[len(c.Edits)-1]
 		m := Match{Rule: c.Rule, Start: first.Start, End: last.End, Changes: true}
 		if len(c.Edits) == 1 {
@@ -76,10 +83,14 @@ func (p *Program) Matches(in Input) ([]Match, *Result) {
 		} else {
 			m.New = c.Edits.Within(c.Text, first.Start, last.End)
 		}
-		found = append(found, m)
+		spent += matchSize + len(m.New)
+		found = append(roomFor(found, m.Start, len(in.Text), budget/matchSize), m)
 		return Answer{Leave: true}
 	}
 	made := p.Run(in)
+	if made.Matched = matched; spent > budget {
+		made.exceed("the matches", budget)
+	}
 	return inOrder(found), made
 }
 

@@ -95,7 +95,7 @@ func (f *filler) fill(t *Template, at int, loc []int) ([]byte, bool) {
 	}
 	out, err := t.expand(f.room, &f.filling)
 	if errors.Is(err, errTooLong) {
-		f.run.exceed()
+		f.run.exceed("the changes of " + f.run.rule.Label)
 		f.taken(false)
 		return nil, false
 	}

@@ -31,6 +31,8 @@ type Input struct {
 	Document Document
 	// Window describes Text's position if Text is a window of a larger text.
 	Window *Window
+	// Counting has Find and Matches count only.
+	Counting bool
 	// Room is memory to reuse for Result.Edits, or nil.
 	Room edit.List
 }
@@ -123,6 +125,10 @@ type Result struct {
 	Broken []Note
 	// Failures are values that a filter does not accept. The text must not be written.
 	Failures []Note
+	// Matched is the number of matches that Find and Matches came upon. Exceeded says that they, or the changes, need more
+	// memory than one text may take; the last of Failures tells.
+	Matched  int
+	Exceeded bool
 	// Counters are Input.Before with this text's changes added.
 	Counters Counters
 

@@ -72,6 +72,7 @@ func (a *app) find() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			plan.Counting = shown.onlyCounts()
 			s, err := doing(a, plan.Progress, func() (*run.Summary, error) {
 				return plan.Find(c.Context(), sought, shown.file)
 			})
@@ -162,6 +163,11 @@ func (a *app) finding(c *cobra.Command, rules *rules.Compiled, how *findFlags, v
 	var err error
 	f.show, err = rules.Template("--show", how.show)
 	return f, err
+}
+
+// onlyCounts reports whether only the number of matches is needed.
+func (f *finding) onlyCounts() bool {
+	return f.events == nil && f.show == nil && (f.without || f.names || f.count)
 }
 
 // file shows the matches of one file.

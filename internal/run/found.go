@@ -27,7 +27,8 @@ const (
 type Sight struct {
 	At      selection.File
 	File    *textfile.File
-	Matches []program.Match // in order; offsets are bytes of File.Text
+	Matches []program.Match // in order; offsets are bytes of File.Text; nil if they are only counted
+	Number  int             // of the matches
 	Line    int             // number of the file's lines before File.Text
 	Nth     int             // number of the file's matches before these
 	// Apart means that lines between the previous window and this one are omitted.
@@ -71,10 +72,13 @@ func (p *Plan) Find(ctx context.Context, what Sought, show func(*Found) error) (
 		whole: func(j *job, text *textfile.File) {
 			step, end := p.Progress.Through(int64(len(text.Raw)))
 			defer end()
-			in := program.Input{Text: text.Text, Document: revision.Document(text), File: asFile(j.file), Progress: step}
-			j.found = &Found{At: j.file, sight: &Sight{At: j.file, File: text}}
-			var made *program.Result
-			j.found.sight.Matches, made = p.look(what, in)
+			in := program.Input{Text: text.Text, Document: revision.Document(text), File: asFile(j.file), Progress: step, Counting: p.Counting}
+			matches, made := p.look(what, in)
+			if err := exceeded(made); err != nil {
+				j.skip = skipFor(j.file, err)
+				return
+			}
+			j.found = &Found{At: j.file, sight: &Sight{At: j.file, File: text, Matches: matches, Number: made.Matched}}
 			j.found.unreadable, j.found.made = made.Unreadable, made
 			j.found.unseen = revision.Unseen(p.Program, text, in.File, func(in program.Input) ([]program.Match, *program.Result) { return p.look(what, in) })
 		},
@@ -130,8 +134,8 @@ func (p *Plan) findNamed(what Sought, j *job) (count int) {
 		if j.found.made != nil {
 			in.Held = j.found.made.Held()
 		}
-		if matches, _ := p.look(what, in); len(matches) > 0 {
-			j.found.named = append(j.found.named, &Sight{At: j.file, File: textfile.OfLine(in.Text), Matches: matches, Of: of})
+		if matches, made := p.look(what, in); made.Matched > 0 {
+			j.found.named = append(j.found.named, &Sight{At: j.file, File: textfile.OfLine(in.Text), Matches: matches, Number: made.Matched, Of: of})
 		}
 	}
 	name := filepath.Base(j.file.Name)
@@ -157,6 +161,14 @@ func (p *Plan) look(what Sought, in program.Input) ([]program.Match, *program.Re
 	return p.Program.Find(in)
 }
 
+// exceeded returns why the matches of a text could not all be found.
+func exceeded(made *program.Result) error {
+	if !made.Exceeded {
+		return nil
+	}
+	return errors.New(made.Failures[len(made.Failures)-1].Text)
+}
+
 // holds reports whether the file's text must stay in memory because it has matches.
 func (f *Found) holds() bool { return f.sight != nil && len(f.sight.Matches) > 0 }
 
@@ -164,10 +176,10 @@ func (f *Found) holds() bool { return f.sight != nil && len(f.sight.Matches) > 0
 func (f *Found) Count() (int, error) {
 	n := 0
 	for _, s := range f.named {
-		n += len(s.Matches)
+		n += s.Number
 	}
 	if f.sight != nil {
-		return n + len(f.sight.Matches), nil
+		return n + f.sight.Number, nil
 	}
 	if f.large == nil {
 		return n, nil
@@ -215,7 +227,7 @@ func (f *Found) Each(context int, show func(*Sight) error) error {
 	}
 	l := f.large
 	s := pass{large: l.large, work: func(w *pane) {
-		in := program.Input{Text: w.Text, File: asFile(f.At), Window: &w.at}
+		in := program.Input{Text: w.Text, File: asFile(f.At), Window: &w.at, Counting: l.plan.Counting}
 		w.made, w.res = l.plan.look(l.what, in)
 	}}
 	first, made := l.count < 0, l.plan.Program.NewResult()
@@ -225,14 +237,17 @@ func (f *Found) Each(context int, show func(*Sight) error) error {
 	nth := 0
 	var showErr error
 	s.take = func(w *pane) error {
-		matches := w.made.([]program.Match)
+		if err := exceeded(w.res); err != nil {
+			return err
+		}
+		matches, number := w.made.([]program.Match), w.res.Matched
 		if first {
 			made.Add(w.res, l.uncounted(w))
 			l.plan.Progress.Add(int64(len(w.Raw)))
-			l.regions = append(l.regions, regionOf(w, len(matches)))
+			l.regions = append(l.regions, regionOf(w, number))
 		}
-		showErr = show(&Sight{f.At, w.File, matches, w.at.Lines, nth, w.apart, script.Content, true})
-		nth += len(matches)
+		showErr = show(&Sight{f.At, w.File, matches, number, w.at.Lines, nth, w.apart, script.Content, true})
+		nth += number
 		return showErr
 	}
 	err := l.again(f.At, s)

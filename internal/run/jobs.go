@@ -28,6 +28,7 @@ type job struct {
 	skip   *selection.Skip
 	id     disk.ID // of a file with several names; otherwise zero
 	held   int64   // bytes in flight
+	kept   bool    // its result is
 	done   chan struct{}
 	failed error // a panic; ends the run
 	result *Result
@@ -122,6 +123,7 @@ func (p *Plan) work(ctx context.Context, flight *flight, jobs <-chan *job, work 
 			buffer, j.failed = p.one(ctx, j, flight, buffer, work)
 		}
 		close(j.done)
+		flight.wait()
 	}
 }
 
@@ -138,6 +140,7 @@ func (p *Plan) one(ctx context.Context, j *job, flight *flight, buffer []byte, w
 	defer exit.Caught(&failed)
 	raw, err := p.open(ctx, j, flight, buffer[:0], work)
 	if err == nil && (j.result != nil || j.text != nil || j.found != nil && j.found.holds()) {
+		flight.keep(j)
 		return nil, nil
 	}
 	var spooling *spool.Error

@@ -29,6 +29,7 @@ type Plan struct {
 	NoDocuments bool            // omit office documents
 	MaxSize     int64           // maximum size of a file in bytes; 0 for no limit
 	Progress    *progress.Meter // nil for no reports
+	Counting    bool            // Find counts matches, and keeps none
 	// Writes means that the changes will be written, so each file's content needs a digest.
 	Writes bool
 

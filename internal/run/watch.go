@@ -216,8 +216,11 @@ func (s *Sample) matches(ctx context.Context, now *reader, max int) error {
 		found.large = &sought{now.large, s.plan, s.what, -1}
 	} else {
 		in := program.Input{Text: now.file.Text, Document: revision.Document(now.file), File: asFile(s.At)}
-		found.sight = &Sight{At: s.At, File: now.file}
-		found.sight.Matches, _ = s.plan.look(s.what, in)
+		matches, made := s.plan.look(s.what, in)
+		if err := exceeded(made); err != nil {
+			return err
+		}
+		found.sight = &Sight{At: s.At, File: now.file, Matches: matches, Number: made.Matched}
 	}
 	return found.Each(0, func(sight *Sight) error {
 		if !s.take(sight, max) && now.large != nil {
@@ -229,7 +232,7 @@ func (s *Sample) matches(ctx context.Context, now *reader, max int) error {
 
 // take adds the matches of a sight. It reports false if there are more than max.
 func (s *Sample) take(sight *Sight, max int) bool {
-	s.Count += len(sight.Matches)
+	s.Count += sight.Number
 	var around surroundings
 	line, counted, text := sight.Line+1, 0, sight.File.Text
 	for i, m := range sight.Matches {
