@@ -352,4 +352,9 @@ func TestPagesAtATerminal(t *testing.T) {
 	for line := range strings.SplitSeq(term.screen(), "\r\n") {
 		require.LessOrEqual(t, len([]rune(line)), 62)
 	}
+	// Colours take no room.
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "a.ini"), []byte("x\n"), 0o644))
+	term = atTerminalOf(t, 62, 24, dir, "explain", "--color", "always", "--rule", `in section "clock" delete`, "a.ini")
+	term.expect("selects nothing")
+	term.ends(0)
 }

@@ -5,6 +5,8 @@ import (
 	"strings"
 	"sync"
 
+	"frizzel/internal/terminal"
+
 	"github.com/charmbracelet/x/ansi"
 )
 
@@ -16,7 +18,7 @@ func wrapped(text string, width int, hanging string) string {
 	var out strings.Builder
 	at := 0
 	for i, word := range strings.Split(text, " ") {
-		size := ansi.StringWidth(word)
+		size := ansi.StringWidth(terminal.Render(word))
 		switch {
 		case i == 0:
 		case at+1+size > width:
