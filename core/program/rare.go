@@ -1,6 +1,8 @@
 package program
 
 import (
+	"maps"
+	"slices"
 	"sync"
 
 	"frizzel/core/literals"
@@ -24,17 +26,13 @@ func (s *Rare) Add(p *pattern.Pattern) {
 	if len(text) < literals.Fewest {
 		return
 	}
-	if s.set == nil {
+	if s.texts == nil {
 		s.texts, s.of = map[string]bool{}, map[*pattern.Pattern]bool{}
-		s.set = sync.OnceValue(func() *literals.Set {
-			all := make([]string, 0, len(s.texts))
-			for t := range s.texts {
-				all = append(all, t)
-			}
-			return literals.New(literals.Spec{Literals: all})
-		})
 	}
 	s.texts[text], s.of[p] = true, true
+	s.set = sync.OnceValue(func() *literals.Set { // anew, should the last one be in use already
+		return literals.New(literals.Spec{Literals: slices.Sorted(maps.Keys(s.texts))})
+	})
 }
 
 // none reports whether a text holds none of them.
