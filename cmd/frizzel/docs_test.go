@@ -84,6 +84,7 @@ func (e example) place(t *testing.T) string {
 // the text with the other line endings, and without its last; and a second run changes nothing, or
 // the checker warns of it, or the script says that it takes the first match only.
 func TestDocumentation(t *testing.T) {
+	t.Parallel()
 	for page, least := range map[string]int{"language.md": 15, "cookbook.md": 40, "reference.md": 0} {
 		run := 0
 		for _, e := range examplesOf(t, filepath.Join("..", "..", "docs", page)) {

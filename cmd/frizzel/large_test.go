@@ -63,6 +63,7 @@ func measured(t *testing.T, mib int, dir string, in []byte, args ...string) stri
 // A large file goes the whole way: a sealed review and an apply write it, the history shows it,
 // and undo and redo bring every byte back; and none of them needs memory for the whole of it.
 func TestLargeFile(t *testing.T) {
+	t.Parallel()
 	const mib = 48
 	dir, old, fresh := largeLog(t, mib)
 	measured := func(args ...string) string { return measured(t, mib, dir, nil, args...) }
@@ -87,6 +88,7 @@ func TestLargeFile(t *testing.T) {
 // Paragraphs of a large file are found in memory for some of them, be it a file or what a filter reads; blocks
 // in memory for the text and its outline.
 func TestLargeParts(t *testing.T) {
+	t.Parallel()
 	const mib = 36
 	var old, fresh bytes.Buffer
 	for i := 0; old.Len() < mib<<20; i++ {
@@ -205,6 +207,7 @@ func TestLargeFileKilled(t *testing.T) {
 // Wide inputs take time in proportion to their size: each of these took a minute or more when something looked at the
 // whole for every part of it.
 func TestWideInputs(t *testing.T) {
+	t.Parallel()
 	dir := filepath.Join(t.TempDir(), "tree")
 	require.NoError(t, os.MkdirAll(dir, 0o755))
 	write := func(name, before, each, after string, n int) {

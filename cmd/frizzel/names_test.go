@@ -109,6 +109,7 @@ func renaming(r *rand.Rand) string {
 // Random trees and random rules that rename, swap and rewrite: git makes the same files and links of the diff, a run writes all
 // or says why not and changes nothing, an undo gives the old tree back, and what changed its name alone keeps its inode.
 func TestNamesOfRandomTrees(t *testing.T) {
+	t.Parallel()
 	written, refused := 0, 0
 	for seed := range uint64(40) {
 		r := rand.New(rand.NewPCG(seed, 33))

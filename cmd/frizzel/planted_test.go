@@ -60,6 +60,7 @@ func planting(t *testing.T, r reaching) (home, outside string) {
 // file outside is read into a result, changed or made. So too if they take the place of directories just before the
 // files are replaced.
 func TestPlantedLinks(t *testing.T) {
+	t.Parallel()
 	for _, r := range reachings {
 		for depth := range 4 {
 			for _, moment := range []string{"before", "when all is staged"} {

@@ -473,6 +473,7 @@ func TestPathsAreNoCommands(t *testing.T) {
 // A file that cannot be read to its end, here since its one line is longer than any memory, is named and left out, and the
 // search of the others goes on, however it is shown.
 func TestSearchGoesOn(t *testing.T) {
+	t.Parallel()
 	dir := filepath.Join(t.TempDir(), "tree")
 	require.NoError(t, os.MkdirAll(dir, 0o755))
 	for _, name := range []string{"a", "m", "z"} {
@@ -495,6 +496,7 @@ func TestSearchGoesOn(t *testing.T) {
 // So many matches in one line that they do not fit in the memory that a file may take are counted, or the file is named as
 // one that was not searched; a number is never that of a part.
 func TestTooManyMatches(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	const many = 3_500_000
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "a"), []byte(strings.Repeat("e ", many)), 0o644))

@@ -87,6 +87,7 @@ func snapshot(t *testing.T, dir string) map[string]string {
 // What preview prints is what apply writes, as git and patch read it; and undo
 // brings every byte and mode back.
 func TestPreviewIsWhatApplyWrites(t *testing.T) {
+	t.Parallel()
 	for seed := range uint64(25) {
 		root := t.TempDir()
 		tree, byGit, byPatch := filepath.Join(root, "tree"), filepath.Join(root, "git"), filepath.Join(root, "patch")
@@ -137,6 +138,7 @@ func contents(files map[string]string) map[string]string {
 
 // A line of 50 MB is a line like others.
 func TestVeryLongLine(t *testing.T) {
+	t.Parallel()
 	dir := filepath.Join(t.TempDir(), "tree")
 	require.NoError(t, os.Mkdir(dir, 0o755))
 	line := strings.Repeat("board depot-3, ", 50<<20/15)
