@@ -100,6 +100,7 @@ func (c *compiler) table(n *script.Table, ignoreCase bool, with *[]*program.Temp
 	}
 	seen := make(map[string]bool, len(rows))
 	t.Rows, *with = make([]string, 0, len(rows)), slices.Grow(*with, len(rows))
+	// Of very many rows, each by itself would take longer to make than to read.
 	templates, parts := make([]program.Template, len(rows)), make([]program.Part, len(rows))
 	for i, r := range rows {
 		key := folded(r.old, ignoreCase)

@@ -110,13 +110,13 @@ func (p *pivot) from(text []byte, at int) int {
 
 // fromFrequent is from for a frequent byte. The kinds of 32 bytes are computed as bits first, without branches.
 func (p *pivot) fromFrequent(text []byte, at int) int {
-	const bytes = 0x5555555555555555
+	const ats = 0x5555555555555555     // which bits tell of the byte itself
 	for ; at < len(text)-1; at += 31 { // the last byte of a block is the first one of the next
 		kinds := uint64(0)
 		for i, c := range text[at:min(at+32, len(text))] {
 			kinds |= p.kinds[c] << (2 * i & 63)
 		}
-		for pairs := kinds & (kinds >> 3) & bytes; pairs != 0; pairs &= pairs - 1 {
+		for pairs := kinds & (kinds >> 3) & ats; pairs != 0; pairs &= pairs - 1 {
 			if found := at + bits.TrailingZeros64(pairs)/2; p.before.holds(text, found-1) {
 				return found
 			}

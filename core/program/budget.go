@@ -9,8 +9,8 @@ import (
 )
 
 // A script or a file of a stranger must not exhaust the machine: what a run keeps for one text, its edits and the texts
-// they write, or its matches, is limited to minBudget bytes, or perTextByte times the text's size if that is more. Beyond it the text is
-// refused, with the rule that exceeded it.
+// they write, or its matches, is limited to minBudget bytes, or perTextByte times the text's size if that is more. Beyond
+// it the text is refused, with the rule that exceeded it.
 const (
 	minBudget   = 256 << 20
 	perTextByte = 8

@@ -51,19 +51,19 @@ func (r *run) lacks(p *pattern.Pattern) bool {
 	if len(s.texts) < fewRare || len(r.edits) > 0 || !s.of[p] {
 		return false
 	}
-	if r.rare == unknown {
-		if r.rare = some; s.none(r.in.Text) {
-			r.rare = none
+	if r.rare == notLooked {
+		if r.rare = present; s.none(r.in.Text) {
+			r.rare = absent
 		}
 	}
-	return r.rare == none
+	return r.rare == absent
 }
 
 // A presence is whether a text holds any of a Rare.
 type presence byte
 
 const (
-	unknown presence = iota
-	none
-	some
+	notLooked presence = iota
+	absent
+	present
 )

@@ -44,15 +44,15 @@ type Drafted struct {
 
 // NewDraft reads the rules for trying a change. If none is given, the first replace of the scripts is the change, if
 // fields can hold it. It returns the change with its addresses as one text.
-func NewDraft(rules rules.Given, change oneoff.Change, files usecase.Files) (*Draft, oneoff.Change, error) {
-	read, err := rules.Parse()
+func NewDraft(given rules.Given, change oneoff.Change, files usecase.Files) (*Draft, oneoff.Change, error) {
+	read, err := given.Parse()
 	if err != nil {
 		return nil, change, err
 	}
 	if errs := read.Problems.Errors(); len(errs) > 0 {
 		return nil, change, errs
 	}
-	d := &Draft{read: read, rules: rules, files: files, slot: slot{script: -1}}
+	d := &Draft{read: read, rules: given, files: files, slot: slot{script: -1}}
 	around, err := change.Addresses()
 	if err != nil {
 		return nil, change, err

@@ -244,7 +244,7 @@ func (a *app) commands(root *cobra.Command) []command {
 	}
 }
 
-// root returns the program's command. only is the name of the only command that it is made with, if there is such a one.
+// root returns the program's command. If there is a command named only, it is the only one below it.
 func (a *app) root(only string) *cobra.Command {
 	cobra.EnableCommandSorting = false // the order of the work
 	root := &cobra.Command{

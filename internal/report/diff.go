@@ -56,15 +56,7 @@ func (p *Printer) Text(out io.Writer, r *run.Result) error {
 
 // Diff shows the edits to a file's text as a diff.
 func (p *Printer) Diff(path string, text diff.Windows) error {
-	if shown, places := asDocument(path, text); shown != nil {
-		return p.diff(p.named(path, true), shown, places)
-	}
-	if p.Terminal {
-		if shown := asDecoded(path, text); shown != nil {
-			text = shown
-		}
-	}
-	return p.diff(p.named(path, false), text, nil)
+	return p.renamedDiff(path, nil, text)
 }
 
 // Created shows a file that is not there yet as a diff.

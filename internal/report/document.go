@@ -61,6 +61,20 @@ func asDecoded(path string, raw diff.Windows) diff.Windows {
 	return diff.Whole(was.Text, diff.Compare(was.Text, is.Text))
 }
 
+// shownOf returns what to show of a file's bytes and the edits to them: the text of an office document, whose lines have
+// places, or, if decode is set, that of a file in another encoding; otherwise the bytes.
+func shownOf(path string, raw diff.Windows, decode bool) (text diff.Windows, isDocument bool, places func(line, at int) string) {
+	if text, places = asDocument(path, raw); text != nil {
+		return text, true, places
+	}
+	if decode {
+		if text = asDecoded(path, raw); text != nil {
+			return text, false, nil
+		}
+	}
+	return raw, false, nil
+}
+
 var (
 	errSeen    = errors.New("the first window was seen")
 	errTooMuch = errors.New("the text is too large to be held")

@@ -66,18 +66,8 @@ func (e *Events) Result(p *Printer, r *run.Result) error {
 	return e.edits(p, r.At.Path, r.Changes(), r.Text(p.Context), r.IsDocument(), extendedOf(r), r.NewPath())
 }
 
-// Edits prints the event of a file with its number of changes. The diff is streamed, so its length is not limited
+// edits prints the event of a file with its number of changes. The diff is streamed, so its length is not limited
 // by memory.
-func (e *Events) Edits(p *Printer, path string, changes int, text diff.Windows) error {
-	if shown, _ := asDocument(path, text); shown != nil {
-		return e.edits(p, path, changes, shown, true, nil, "")
-	}
-	if shown := asDecoded(path, text); shown != nil {
-		text = shown
-	}
-	return e.edits(p, path, changes, text, false, nil, "")
-}
-
 func (e *Events) edits(p *Printer, path string, changes int, text diff.Windows, document bool, x *extended, to string) error {
 	var body spool.Buffer
 	defer body.Close()

@@ -199,9 +199,7 @@ func (p *Printer) Change(c *change.Change, to string, text diff.Windows) error {
 	case c.Kind == disk.Directory:
 		_, err := fmt.Fprintf(p.Out, "# directory %s becomes %s\n", Path(Here(c.Path)), Path(Here(to)))
 		return err
-	case x == nil:
-		return p.Diff(c.Path, text)
-	case !c.Op.IsContent(c.Kind):
+	case x != nil && !c.Op.IsContent(c.Kind):
 		u := p.named(c.Path, false)
 		u.rename(x)
 		return errors.Join(u.names(), p.buffered().Flush())
@@ -210,18 +208,12 @@ func (p *Printer) Change(c *change.Change, to string, text diff.Windows) error {
 	}
 }
 
-// renamedDiff is Diff for a file that gets another path.
+// renamedDiff is Diff for a file that gets another path; x is nil if it does not.
 func (p *Printer) renamedDiff(path string, x *extended, text diff.Windows) error {
-	shown, places := asDocument(path, text)
-	u := p.named(path, shown != nil)
+	shown, isDocument, places := shownOf(path, text, p.Terminal)
+	u := p.named(path, isDocument)
 	u.rename(x)
-	if shown == nil && p.Terminal {
-		shown = asDecoded(path, text)
-	}
-	if shown != nil {
-		text = shown
-	}
-	return p.diff(u, text, places)
+	return p.diff(u, shown, places)
 }
 
 // Names returns the path that a file has, and the one that it gets, if that is another one.
@@ -364,7 +356,8 @@ func (e *Events) directory(r *run.Result) error {
 
 // Change prints the event of a change by which a file gets the path to.
 func (e *Events) Change(p *Printer, c *change.Change, to string, changes int, text diff.Windows) error {
-	switch x := extendedBy(c, to); {
+	x := extendedBy(c, to)
+	switch {
 	case c.Kind == disk.Directory:
 		return e.Write(event.Directory{Path: event.PathOf(c.Path), NewPath: event.NewPathOf(to)})
 	case c.Kind == disk.Link:
@@ -376,19 +369,9 @@ func (e *Events) Change(p *Printer, c *change.Change, to string, changes int, te
 			l.NewTarget = c.NewTarget
 		}
 		return e.Write(l)
-	case x == nil:
-		return e.Edits(p, c.Path, changes, text)
-	default:
-		shown, _ := asDocument(c.Path, text)
-		isDocument := shown != nil
-		if !isDocument {
-			shown = asDecoded(c.Path, text)
-		}
-		if shown != nil {
-			text = shown
-		}
-		return e.edits(p, c.Path, changes, text, isDocument, x, to)
 	}
+	shown, isDocument, _ := shownOf(c.Path, text, true)
+	return e.edits(p, c.Path, changes, shown, isDocument, x, to)
 }
 
 // labelled returns the words before the line of a match in a name, on a terminal.

@@ -9,6 +9,7 @@ import (
 	"sync/atomic"
 	"testing"
 	"testing/synctest"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -167,4 +168,27 @@ func TestPanicOfAWorker(t *testing.T) {
 		require.ErrorContains(t, err, "nil pointer")
 		require.ErrorContains(t, err, "replace.go")
 	}
+}
+
+// A worker waits while too many results are kept for a file before theirs, until one is passed on, or the run ends.
+func TestResultsWait(t *testing.T) {
+	f := newFlight(1)
+	jobs := make([]job, maxResults+1)
+	for i := range jobs {
+		f.keep(&jobs[i])
+	}
+	waited := make(chan struct{})
+	wait := func() { f.wait(); waited <- struct{}{} }
+	go wait()
+	select {
+	case <-waited:
+		require.Fail(t, "it does not wait")
+	case <-time.After(20 * time.Millisecond):
+	}
+	f.land(&jobs[0])
+	<-waited
+	f.keep(&jobs[0])
+	go wait()
+	f.end()
+	<-waited
 }
