@@ -299,7 +299,7 @@ func TestReviewOfVeryMuch(t *testing.T) {
 	term.ends(130)
 }
 
-// A person sees text, whatever the encoding, when a run is shown or taken back as well.
+// A person sees text, whatever the encoding, when a run or a sealed review is shown, or a run is taken back.
 func TestUndoOfWideText(t *testing.T) {
 	dir := t.TempDir()
 	wide := func(text string) []byte {
@@ -311,7 +311,13 @@ func TestUndoOfWideText(t *testing.T) {
 	}
 	old := wide("gate = Größe\r\nhost = depot-3\r\n")
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "announcer.ini"), old, 0o644))
-	_, stderr, status := frizzel(t, dir, "apply", "--yes", "--word", "depot-3", "--with", "depot-4", "announcer.ini")
+	change := []string{"--word", "depot-3", "--with", "depot-4", "announcer.ini"}
+	_, stderr, status := frizzel(t, dir, append([]string{"preview", "--seal", "kept.seal"}, change...)...)
+	require.Zero(t, status, stderr)
+	events, stderr, status := frizzel(t, dir, "preview", "--sealed", "kept.seal", "--format", "json")
+	require.Zero(t, status, stderr)
+	require.Contains(t, events, `\n gate = Größe\r\n-host = depot-3\r\n+host = depot-4`)
+	_, stderr, status = frizzel(t, dir, append([]string{"apply", "--yes"}, change...)...)
 	require.Zero(t, status, stderr)
 	shown := atTerminal(t, dir, "history", "show", "1")
 	for _, line := range []string{" gate = Größe", "-host = depot-3", "+host = depot-4"} {
